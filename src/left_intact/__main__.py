@@ -1,0 +1,26 @@
+"""The entry point. Without a command the full screen opens at once, with nothing else imported."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+
+def main() -> None:
+    """Open the application, or hand over to the command line."""
+    words = sys.argv[1:]
+    home = os.environ.get("LEFT_INTACT_HOME", "")
+    if len(words) == 2 and words[0] == "--home":
+        home, words = words[1], []
+    if words:
+        from left_intact.cli.commands import run
+
+        sys.exit(run(words))
+    from left_intact.home import default_home
+    from left_intact.tui.app import open_application
+
+    sys.exit(open_application(home or default_home()))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""The command line: the same work through the same workbench, for scripts and checks."""

@@ -1,0 +1,278 @@
+"""Every command. Names, exit codes and JSON are fixed by docs/commands.md."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import tomllib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+import typer
+
+from left_intact.cli import show
+from left_intact.core.library.store import Install
+from left_intact.core.model.as_json import plan_json, proof_json, survey_json
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.proof import Verdict
+from left_intact.home import default_home
+from left_intact.workbench import Outcome, Workbench
+
+app = typer.Typer(
+    name="left-intact", add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
+    no_args_is_help=False, help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
+)  # fmt: skip
+
+
+@dataclass(slots=True)
+class _Setting:
+    home: str = ""
+
+
+_setting = _Setting()
+
+InstallWord = Annotated[str, typer.Argument(metavar="INSTALL", help="a registered name, or the path of its folder")]
+ArrivalPath = Annotated[str, typer.Argument(metavar="ARRIVAL", help="a folder, an archive or one file")]
+Baseline = Annotated[str | None, typer.Option(metavar="RELEASE", help="the release that the install came from")]
+Sheet = Annotated[str | None, typer.Option(metavar="FILE", help="a keepsheet: what is known about the program")]
+RouteWord = Annotated[str | None, typer.Option(metavar="R", help="in-place, …")]
+Into = Annotated[str | None, typer.Option(metavar="DIR", help="the new folder, for the route side-by-side")]
+Answers = Annotated[str | None, typer.Option(metavar="FILE.toml", help="answers to the plan's questions")]
+Allow = Annotated[list[str] | None, typer.Option(metavar="CODE", help="go past a blocker that may be passed")]
+AsJson = Annotated[bool, typer.Option("--json", help="one JSON object on standard output")]
+
+
+@app.callback(invoke_without_command=True)
+def _start(
+    context: typer.Context,
+    home: Annotated[str | None, typer.Option(metavar="DIR", help="where library and logs live")] = None,
+    version: Annotated[bool, typer.Option("--version", help="print the version")] = False,
+) -> None:
+    _setting.home = home or os.environ.get("LEFT_INTACT_HOME") or default_home()
+    if version:
+        from left_intact import __version__
+
+        typer.echo(f"left-intact {__version__}")
+        raise typer.Exit
+    if context.invoked_subcommand is None:
+        from left_intact.tui.app import open_application
+
+        raise typer.Exit(open_application(_setting.home))
+
+
+def _bench() -> Workbench:
+    return Workbench(_setting.home)
+
+
+def _out(said: dict[str, Any]) -> None:
+    typer.echo(json.dumps(said, indent=1))
+
+
+@app.command()
+def shelf(as_json: AsJson = False) -> None:
+    """List the installs."""
+    rows = _bench().shelf()
+    if as_json:
+        _out({"installs": [show.shelf_json(row) for row in rows]})
+    else:
+        typer.echo(show.shelf_text(rows))
+
+
+@app.command()
+def survey(install: InstallWord, baseline: Baseline = None, sheet: Sheet = None, as_json: AsJson = False) -> None:
+    """Read an install and say what every file is; changes nothing."""
+    bench = _bench()
+    found = bench.survey(bench.find(install), baseline=baseline, sheet=sheet)
+    if as_json:
+        _out(survey_json(found))
+    else:
+        typer.echo(show.survey_text(found))
+
+
+@app.command()
+def plan(
+    install: InstallWord, arrival: ArrivalPath, baseline: Baseline = None, route: RouteWord = None, into: Into = None,
+    answers: Answers = None, sheet: Sheet = None, as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Draw up the plan of an update; changes nothing."""
+    bench = _bench()
+    draft = bench.draft(bench.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet)
+    drawn = draft.plan(_read_answers(answers))
+    if as_json:
+        _out(plan_json(drawn))
+    else:
+        typer.echo(show.plan_text(drawn))
+
+
+@app.command()
+def update(
+    install: InstallWord, arrival: ArrivalPath, baseline: Baseline = None, route: RouteWord = None, into: Into = None,
+    answers: Answers = None, sheet: Sheet = None, allow: Allow = None,
+    yes: Annotated[bool, typer.Option("--yes", help="let the defaults answer open questions")] = False,
+    as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Carry the plan out, then prove it."""
+    bench = _bench()
+    target = bench.find(install)
+    draft = bench.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
+    given = _read_answers(answers)
+    drawn = draft.plan(given)
+    _refuse_blocked(drawn, allow or [])
+    if drawn.open_questions and not yes:
+        _print_questions(drawn, as_json)
+        raise typer.Exit(1)
+    # Answering one question may open none other, but the plan says so, not we.
+    while drawn.open_questions:
+        given |= {q.id: q.default for q in drawn.open_questions}
+        drawn = draft.plan(given)
+    _finish_with_proof(target, bench.update(drawn, target, allowed=allow or []), as_json)
+
+
+def _refuse_blocked(drawn: Plan, allow: list[str]) -> None:
+    from left_intact.core.carrying.engine import refuse_if_blocked
+
+    known = {fault.code for fault in drawn.blockers}
+    try:
+        refuse_if_blocked(drawn, frozenset(code for code in allow if code in known))
+    except LeftIntactError as error:
+        if error.code != "questions-open":
+            raise
+
+
+def _print_questions(drawn: Plan, as_json: bool) -> None:
+    if as_json:
+        _out(plan_json(drawn))
+    else:
+        typer.echo(show.questions_text(drawn))
+    typer.echo("left-intact: questions are open; answer them with --answers FILE.toml, or take the defaults with --yes",
+               err=True)  # fmt: skip
+
+
+def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> None:
+    if as_json:
+        _out(proof_json(outcome.proof))
+    else:
+        typer.echo(show.proof_text(install, outcome))
+    if outcome.proof.verdict is not Verdict.INTACT:
+        raise typer.Exit(1)
+
+
+@app.command()
+def prove(install: InstallWord, as_json: AsJson = False) -> None:
+    """Compare the disk with the witness of the last update."""
+    bench = _bench()
+    target = bench.find(install)
+    _finish_with_proof(target, bench.prove(target), as_json)
+
+
+@app.command("go-back")
+def go_back(install: InstallWord, as_json: AsJson = False) -> None:
+    """Undo the last update, byte for byte."""
+    bench = _bench()
+    target = bench.find(install)
+    back = bench.go_back(target)
+    if as_json:
+        kept = [{"path": path, "kept_at": where} for path, where in back.kept]
+        _out({"install": target.name, "version": back.update.from_version, "restored": back.restored, "kept": kept})
+    else:
+        typer.echo(show.back_text(target, back))
+
+
+@app.command()
+def settle(install: InstallWord, as_json: AsJson = False) -> None:
+    """Confirm the last update and free the program's old files."""
+    bench = _bench()
+    target = bench.find(install)
+    done = bench.settle(target)
+    if as_json:
+        _out({"install": target.name, "version": done.update.to_version, "freed": done.freed, "held": done.held})
+    else:
+        typer.echo(show.settled_text(target, done))
+
+
+@app.command()
+def recover(
+    forward: Annotated[bool, typer.Option("--forward", help="complete the update")] = False,
+    back: Annotated[bool, typer.Option("--back", help="put everything back")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """End an update that was interrupted."""
+    if forward and back:
+        raise Misuse("both-ways", "--forward and --back exclude each other", way_out="Give one of them.")
+    bench = _bench()
+    direction = True if forward else False if back else None
+    done = [(install, bench.recover(install, direction)) for install, _ in bench.interrupted()]
+    if as_json:
+        _out({"recovered": [{"install": i.name, "state": u.state.value, "to_version": u.to_version} for i, u in done]})
+    else:
+        typer.echo(show.recovered_text(done))
+
+
+@app.command()
+def demo(
+    folder: Annotated[str | None, typer.Option("--dir", metavar="DIR", help="where the demo is built")] = None,
+    unattended: Annotated[bool, typer.Option("--unattended", help="run the whole example and print it")] = False,
+    fresh: Annotated[bool, typer.Option("--fresh", help="build it anew instead of going on where it was left")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Build the Pier Room and open it, or run the full example."""
+    from left_intact.demo.build import build_demo, default_folder
+
+    room = build_demo(folder or default_folder(), fresh=fresh or unattended)
+    if unattended:
+        from left_intact.demo.unattended import run_unattended
+
+        raise typer.Exit(run_unattended(room, as_json=as_json))
+    from left_intact.tui.app import open_application
+
+    raise typer.Exit(open_application(room.home, subtitle="the Pier Room"))
+
+
+def _read_answers(path: str | None) -> dict[str, str]:
+    if path is None:
+        return {}
+    try:
+        with open(path, "rb") as file:
+            said = tomllib.load(file)
+    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise Misuse("bad-answers", f"the answers cannot be read ({error})", path=path, way_out="Mend them.") from error
+    table = said.get("answers")
+    if not isinstance(table, dict) or not all(isinstance(value, str) for value in table.values()):
+        raise Misuse("bad-answers", "the answers need a table [answers] of question-id = \"option\"", path=path,
+                     way_out="Mend them.")  # fmt: skip
+    return dict(table)
+
+
+def run(words: list[str]) -> int:
+    """Run a command line; every error becomes one line and an exit code."""
+    import click
+
+    command: Callable[..., Any] = typer.main.get_command(app)
+    try:
+        result = command(args=words, prog_name="left-intact", standalone_mode=False)
+    except LeftIntactError as error:
+        _say(error.line())
+        return error.exit_code
+    except click.exceptions.Exit as error:
+        return error.exit_code
+    except click.ClickException as error:
+        _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")
+        return 2
+    except (KeyboardInterrupt, click.Abort):
+        _say("stopped. Run `left-intact recover` if an update was under way.")
+        return 1
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    except OSError as error:
+        reason = (error.strerror or str(error)).lower()
+        _say(f"the disk refused ({reason}): {error.filename or _setting.home}. Nothing was changed.")
+        return 3
+    return result if isinstance(result, int) else 0
+
+
+def _say(line: str) -> None:
+    print(f"left-intact: {line}".encode("utf-8", "replace").decode(), file=sys.stderr)

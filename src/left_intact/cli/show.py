@@ -1,0 +1,112 @@
+"""The values as text for a terminal without a screen, and the few JSON shapes of the command line's own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from left_intact.core.carrying.journal import State, Update
+from left_intact.core.carrying.recovery import Settled, WentBack
+from left_intact.core.library.store import Install
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.plan import Plan, Verb
+from left_intact.core.model.proof import CheckState
+from left_intact.core.model.survey import Survey
+from left_intact.words import count, size
+from left_intact.workbench import Outcome, ShelfRow
+
+_MARK = {CheckState.PASSED: "ok", CheckState.FAILED: "FAILED", CheckState.YOURS: "yours"}
+
+
+def shelf_json(row: ShelfRow) -> dict[str, Any]:
+    return {
+        "name": row.install.name,
+        "root": row.install.root,
+        "role": row.install.role,
+        "version": row.summary.get("version") or None,
+        "waiting": {"arrival": row.waiting[0], "version": row.waiting[1]} if row.waiting else None,
+        "state": row.state.value if row.state else None,
+        "totals": row.summary.get("totals"),
+    }
+
+
+def shelf_text(rows: list[ShelfRow]) -> str:
+    if not rows:
+        return "Nothing on the shelf yet. Survey a folder to put it there: left-intact survey FOLDER"
+    lines = []
+    for row in rows:
+        version = row.summary.get("version") or "not read yet"
+        waiting = f" → {row.waiting[1] or 'a new build'} waits" if row.waiting else ""
+        state = f"  [{row.state.value}]" if row.state and row.state is not State.SETTLED else ""
+        lines.append(f"{row.install.name:20} {version}{waiting}{state}  {row.install.root}")
+    return "\n".join(lines)
+
+
+def survey_text(survey: Survey) -> str:
+    version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else "not known"
+    lines = [survey.root, f"version  {version}", ""]
+    for kind, total in survey.totals().items():
+        lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
+    unsorted = survey.unsorted()
+    if unsorted:
+        lines += ["", f"{count(len(unsorted), 'entry', 'entries')} not sorted, so treated as yours:"]
+        lines += [f"  {f.path}" for f in unsorted[:10]] + (["  …"] if len(unsorted) > 10 else [])
+    return "\n".join(lines)
+
+
+def plan_text(plan: Plan) -> str:
+    head = f"{plan.install}  {plan.from_version or '?'} → {plan.to_version or '?'}  {plan.route.value}"
+    lines = [head, ""]
+    for verb in Verb:
+        moves = [m for m in plan.moves if m.verb is verb]
+        if moves:
+            mine = sum(1 for m in moves if m.file_class.is_the_persons)
+            theirs = f"  ({mine:,} of them yours)" if mine and verb is Verb.KEEP else ""
+            lines.append(f"{verb.value:8} {count(len(moves), 'path'):>14}{theirs}")
+    lines.append(f"\nroom     {size(plan.space.needed)} needed, {size(plan.space.free)} free")
+    lines += [f"BLOCKED  {f.says}. {f.way_out}" for f in plan.blockers]
+    lines += [f"warning  {f.says}" for f in plan.warnings]
+    return "\n".join(lines) + ("\n\n" + questions_text(plan) if plan.questions else "")
+
+
+def questions_text(plan: Plan) -> str:
+    lines = []
+    for question in plan.questions:
+        lines.append(f"? {question.id}: {question.asks}" + (f" ({question.note})" if question.note else ""))
+        for option, leads in zip(question.options, question.leads_to, strict=True):
+            mark = "*" if option == question.choice else " "
+            lines.append(f"  {mark} {option}: {leads}")
+    return "\n".join(lines)
+
+
+def proof_text(install: Install, outcome: Outcome) -> str:
+    proof = outcome.proof
+    lines = [f"{proof.verdict.value.upper()}  {install.name} {proof.version_before} → {proof.version_after}", ""]
+    for line in proof.ledger:
+        if line.before.files or line.after.files:
+            told = f"{line.equal:,} equal, {line.agreed:,} as agreed"
+            told += f", {line.trouble:,} NOT" if line.trouble else ""
+            kind = "not sorted" if line.file_class is FileClass.UNSORTED else line.file_class.value
+            lines.append(f"{kind:10} {line.before.files:>7,} → {line.after.files:>7,}   {told}")
+    lines.append("")
+    lines += [f"{_MARK[c.state]:6} {c.name:14} {c.says}" for c in proof.checks]
+    if outcome.update.state is State.ON_TRIAL:
+        lines.append(f"\nOn trial. Back again: left-intact go-back \"{install.name}\"")
+    return "\n".join(lines)
+
+
+def back_text(install: Install, back: WentBack) -> str:
+    lines = [f"{install.name} is as it was before the update to {back.update.to_version}: {count(back.restored, 'path')} put back."]
+    lines += [f"kept from the trial: {path} is at {where}" for path, where in back.kept]
+    return "\n".join(lines)
+
+
+def settled_text(install: Install, done: Settled) -> str:
+    held = f" {count(done.held, 'file')} of yours stay in the strongbox." if done.held else ""
+    return f"{install.name} {done.update.to_version} is settled; {size(done.freed)} freed.{held}"
+
+
+def recovered_text(done: list[tuple[Install, Update]]) -> str:
+    if not done:
+        return "No update was cut off; nothing to recover."
+    words = {State.ON_TRIAL: "the update is complete and on trial"}
+    return "\n".join(f"{i.name}: {words.get(u.state, 'everything is as it was before')}" for i, u in done)

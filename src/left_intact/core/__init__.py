@@ -1,0 +1,1 @@
+"""The computation, free of any interface: stages that pass frozen values along."""

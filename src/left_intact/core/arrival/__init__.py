@@ -1,0 +1,1 @@
+"""What is it that came? Its real root, version, platform and contents."""

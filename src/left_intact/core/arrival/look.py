@@ -1,0 +1,171 @@
+"""Looking into an arrival: one pass that gives a release with digests, texts and versions."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection
+from types import MappingProxyType
+
+from blake3 import blake3
+
+from left_intact.core.arrival.root import find_root
+from left_intact.core.files.archives import Member, Source, open_source
+from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, is_settings_text, recognise
+from left_intact.core.files.versions import main_platform, platform_in_name, read_binaries, read_versions
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.model.release import Arrival, Release
+
+TEXT_LIMIT = 512 * 1024
+_KEEP_BINARY = 8 << 20
+_BINARIES_KEPT = 12
+
+
+class _Look:
+    """A sink that keeps digest, first bytes, and the whole of small texts and binaries."""
+
+    def __init__(self, member: Member, into: dict[str, _Look]) -> None:
+        self.member = member
+        self.digest = blake3()
+        self.kept = bytearray()
+        self.format: str | None = None
+        self.binaries = sum(1 for look in into.values() if is_binary_program(look.format or ""))
+        into[member.path] = self
+
+    def write(self, data: bytes) -> None:
+        self.digest.update(data)
+        if self.format is None and len(self.kept) < HEAD_BYTES:
+            self.kept += data
+            if len(self.kept) >= min(HEAD_BYTES, self.member.bytes):
+                self._decide()
+        elif self._wanted():
+            self.kept += data
+
+    def close(self) -> None:
+        if self.format is None:
+            self._decide()
+
+    def _decide(self) -> None:
+        self.format = recognise(bytes(self.kept[:HEAD_BYTES]), self.member.bytes)
+        if not self._wanted():
+            self.kept = bytearray()
+
+    def _wanted(self) -> bool:
+        form = self.format or ""
+        if is_binary_program(form):
+            return self.member.bytes <= _KEEP_BINARY and self.binaries < _BINARIES_KEPT
+        return form.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
+
+
+def look_into(
+    path: str,
+    *,
+    installed: Collection[str] = (),
+    name: str = "",
+    rules: Collection[tuple[str, str]] = (),
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+) -> Arrival:
+    """Read an arrival. `installed` are the paths of the install it is meant for.
+
+    Raises `LeftIntactError`: `archive-hostile`, `archive-broken`, `no-arrival`.
+    """
+    source = open_source(path)
+    members = source.members()
+    root = find_root((m.path for m in members if m.kind is not Kind.FOLDER), installed)
+    inside = [m for m in members if _below(m.path, root)]
+    looks = _read(source, [m for m in inside if m.kind is Kind.FILE], report, cancel or CancelToken())
+    entries = _entries(inside, root, looks)
+    texts = {_strip(p, root): bytes(look.kept) for p, look in looks.items() if look.kept}
+    release = _release(path, root, entries, texts, name, rules)
+    return Arrival(
+        source=os.path.abspath(path),
+        shape=source.shape,
+        root=root,
+        release=release,
+        packed_bytes=os.path.getsize(path) if source.shape != "folder" else sum(m.bytes for m in inside),
+        digest="" if source.shape == "folder" else _digest(path),
+        notes=_notes(members, inside, root),
+    )
+
+
+def _below(path: str, root: str) -> bool:
+    return not root or path.startswith(root + "/")
+
+
+def _strip(path: str, root: str) -> str:
+    return path[len(root) + 1 :] if root else path
+
+
+def _read(source: Source, files: list[Member], report: Report, cancel: CancelToken) -> dict[str, _Look]:
+    looks: dict[str, _Look] = {}
+    bytes_done = 0
+
+    def open_look(member: Member) -> _Look:
+        nonlocal bytes_done
+        cancel.check()
+        report(Progress(stage="arrival", done=len(looks), total=len(files), bytes_done=bytes_done, path=member.path))
+        bytes_done += member.bytes
+        return _Look(member, looks)
+
+    source.push(files, open_look)
+    return looks
+
+
+def _entries(inside: list[Member], root: str, looks: dict[str, _Look]) -> dict[str, Entry]:
+    filled = {m.path.rsplit("/", 1)[0] for m in inside if "/" in m.path}
+    entries = {}
+    for member in inside:
+        path = _strip(member.path, root)
+        if member.kind is Kind.FOLDER and member.path in filled:
+            continue
+        look = looks.get(member.path)
+        form = (look.format if look else "") or ""
+        mode = member.mode
+        if mode is None and member.kind is Kind.FILE and form.startswith(("elf ", "script ", "macho ")):
+            mode = 0o755
+        entries[path] = Entry(
+            path=path, kind=member.kind, bytes=member.bytes, mode=mode, mtime_ns=member.mtime_ns,
+            digest=look.digest.hexdigest() if look else "", format=form, link=member.link,
+        )  # fmt: skip
+    return dict(sorted(entries.items()))
+
+
+def _release(
+    path: str, root: str, entries: dict[str, Entry], texts: dict[str, bytes], name: str,
+    rules: Collection[tuple[str, str]],
+) -> Release:  # fmt: skip
+    base = os.path.basename(os.path.normpath(path))
+    wrapper = root.rsplit("/", 1)[-1]
+    readings = list(read_versions(base, entries, texts.get, rules=rules))
+    readings += read_binaries(name or wrapper or base, entries, texts.get)
+    if wrapper:
+        readings += [r for r in read_versions(wrapper, {}, texts.get)]
+    readings.sort(key=lambda r: -r.weight)
+    settings = {p: data for p, data in texts.items() if is_settings_text(entries[p].format)}
+    return Release(
+        name=wrapper or base,
+        entries=MappingProxyType(entries),
+        texts=MappingProxyType(settings),
+        readings=tuple(dict.fromkeys(readings)),
+        platform=main_platform(entries.values(), name) or platform_in_name(base),
+    )
+
+
+def _notes(members: tuple[Member, ...], inside: list[Member], root: str) -> tuple[str, ...]:
+    notes = []
+    if root:
+        notes.append(f"wrapped in {root}/")
+    outside = [m.path for m in members if m.kind is not Kind.FOLDER and not _below(m.path, root)]
+    if outside:
+        shown = ", ".join(outside[:3]) + (" …" if len(outside) > 3 else "")
+        notes.append(f"{len(outside)} files beside its root are left out: {shown}")
+    return tuple(notes)
+
+
+def _digest(path: str) -> str:
+    digest = blake3()
+    with open(path, "rb") as file:
+        while chunk := file.read(1 << 20):
+            digest.update(chunk)
+    return digest.hexdigest()

@@ -1,0 +1,1 @@
+"""Doing it: strongbox, journal, engine, recovery. The only stage that writes below an install."""

@@ -1,0 +1,1 @@
+"""Reading the disk: walking, first bytes, digests, archives. Nothing here writes."""

@@ -1,0 +1,521 @@
+"""Archives and folders as sources of members, hostile until shown otherwise.
+
+Every source lists its members, then pushes the bytes of those wanted into sinks, in
+one pass. Listing refuses what an honest release has no use for: paths that escape,
+links out of the root, devices, bombs, names twice (also but for case), encryption.
+Truncation shows while reading. Nothing is unpacked anywhere by this module.
+"""
+
+from __future__ import annotations
+
+import bz2
+import gzip
+import lzma
+import os
+import stat
+import struct
+import tarfile
+import time
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import IO, Any, Protocol, cast
+
+from left_intact.core.files.names import link_stays_inside, safe_path
+from left_intact.core.files.tree import STRONGBOX_FOLDER
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.errors import LeftIntactError
+
+CHUNK = 1 << 20
+BOMB_RATIO = 200
+"""Unpacked bytes for each packed one beyond which an archive is taken for a bomb."""
+BOMB_FLOOR = 32 << 20
+"""Below this many unpacked bytes no archive is a bomb."""
+MEMBERS_MOST = 1_000_000
+_MODE_MASK = 0o777
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Member:
+    """One thing in a source, its path made safe."""
+
+    path: str
+    kind: Kind
+    bytes: int
+    mode: int | None
+    mtime_ns: int
+    link: str = ""
+    handle: object = None
+    """What the source itself needs to find it again."""
+
+
+class Sink(Protocol):
+    """Takes the bytes of one member."""
+
+    def write(self, data: bytes) -> object: ...
+    def close(self) -> None: ...
+
+
+OpenSink = Callable[[Member], Sink]
+
+
+class Source(Protocol):
+    """A place that members can be read from."""
+
+    path: str
+    shape: str
+
+    def members(self) -> tuple[Member, ...]: ...
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None: ...
+
+
+def open_source(path: str) -> Source:
+    """A source for an archive, folder or single file. Raises `LeftIntactError`."""
+    if os.path.isdir(path):
+        return FolderSource(path)
+    if not os.path.isfile(path):
+        raise LeftIntactError("no-arrival", "there is no file or folder here", path=path, way_out="Check the path.")
+    try:
+        with open(path, "rb") as file:
+            head = file.read(512)
+    except OSError as error:
+        raise _unreadable(path, error) from error
+    if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
+        return ZipSource(path)
+    if head[:6] == b"7z\xbc\xaf\x27\x1c":
+        return SevenZipSource(path)
+    packed = head.startswith((b"\x1f\x8b", b"BZh", b"\xfd7zXZ\0", b"\x28\xb5\x2f\xfd"))
+    if head[257:262] == b"ustar" or (packed and TarSource.looks_inside(path)):
+        return TarSource(path)
+    if path.lower().endswith((".zip", ".7z", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.xz", ".tar.zst")):
+        raise broken(path, "it is not what its name says")
+    return SingleFileSource(path)
+
+
+def broken(path: str, why: str) -> LeftIntactError:
+    return LeftIntactError(
+        "archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again."
+    )
+
+
+def hostile(path: str, why: str) -> LeftIntactError:
+    return LeftIntactError(
+        "archive-hostile", f"this archive is refused: {why}", path=path, way_out="Do not use it; get it elsewhere."
+    )
+
+
+def _unreadable(path: str, error: OSError) -> LeftIntactError:
+    return LeftIntactError(
+        "arrival-unreadable", f"this may not be read ({error.strerror})", path=path, way_out="Check its permissions."
+    )
+
+
+def _vetted(path: str, members: Iterator[Member], packed: int) -> tuple[Member, ...]:
+    """All members, or `archive-hostile` for the first that no honest archive has."""
+    seen: dict[str, Member] = {}
+    total = 0
+    result = []
+    for member in members:
+        twin = seen.setdefault(member.path.casefold(), member)
+        if twin is not member:
+            if member.kind is Kind.FOLDER and twin.path == member.path and twin.kind is Kind.FOLDER:
+                continue
+            raise hostile(path, f"{member.path} is in it twice, or twice but for case")
+        total += member.bytes
+        if total > BOMB_FLOOR and total > packed * BOMB_RATIO:
+            raise hostile(path, f"it unpacks to over {BOMB_RATIO} times its size")
+        if len(seen) > MEMBERS_MOST:
+            raise hostile(path, f"it has over {MEMBERS_MOST:,} members")
+        if member.kind is Kind.LINK and not link_stays_inside(member.path, member.link):
+            raise hostile(path, f"the link {member.path} points out of it, to {member.link}")
+        result.append(member)
+    _refuse_paths_through_files(path, result)
+    return tuple(sorted(result, key=lambda m: m.path))
+
+
+def _refuse_paths_through_files(path: str, members: list[Member]) -> None:
+    solid = {m.path for m in members if m.kind is not Kind.FOLDER}
+    for member in members:
+        at = member.path.rfind("/")
+        while at > 0:
+            if member.path[:at] in solid:
+                raise hostile(path, f"{member.path} lies below {member.path[:at]}, which is no folder")
+            at = member.path.rfind("/", 0, at)
+
+
+def _safe(archive: str, name: str) -> str:
+    clean = safe_path(name)
+    if clean is None:
+        raise hostile(archive, f"the path {name!r} leaves its root")
+    return clean
+
+
+class _Counted:
+    """A sink that refuses more bytes than the member said it has."""
+
+    def __init__(self, archive: str, member: Member, sink: Sink) -> None:
+        self.archive, self.member, self.sink = archive, member, sink
+        self.count = 0
+
+    def write(self, data: bytes) -> int:
+        self.count += len(data)
+        if self.count > self.member.bytes:
+            raise hostile(self.archive, f"{self.member.path} is larger than it says")
+        self.sink.write(data)
+        return len(data)
+
+    def close(self) -> None:
+        self.sink.close()
+        if self.count != self.member.bytes:
+            raise broken(self.archive, f"{self.member.path} ends too early")
+
+
+def _pour(archive: str, member: Member, stream: IO[bytes], open_sink: OpenSink) -> None:
+    sink = _Counted(archive, member, open_sink(member))
+    while chunk := stream.read(CHUNK):
+        sink.write(chunk)
+    sink.close()
+
+
+class FolderSource:
+    """A folder that somebody unpacked or made."""
+
+    shape = "folder"
+
+    def __init__(self, path: str) -> None:
+        self.path = os.path.abspath(path)
+
+    def members(self) -> tuple[Member, ...]:
+        found = tuple(sorted(self._walk(""), key=lambda m: m.path))
+        for member in found:
+            if member.kind is Kind.LINK and not link_stays_inside(member.path, member.link):
+                raise hostile(self.path, f"the link {member.path} points out of it, to {member.link}")
+        return found
+
+    def _walk(self, folder: str) -> Iterator[Member]:
+        try:
+            with os.scandir(os.path.join(self.path, folder)) as listing:
+                inside = list(listing)
+        except OSError as error:
+            raise _unreadable(os.path.join(self.path, folder), error) from error
+        for item in inside:
+            path = f"{folder}/{item.name}" if folder else item.name
+            info = item.stat(follow_symlinks=False)
+            mode = stat.S_IMODE(info.st_mode) & _MODE_MASK
+            common = {"path": path, "mode": mode, "mtime_ns": info.st_mtime_ns}
+            if item.is_symlink():
+                yield Member(kind=Kind.LINK, bytes=0, link=os.readlink(item.path), **common)  # type: ignore[arg-type]
+            elif item.is_dir():
+                if item.name != STRONGBOX_FOLDER:
+                    yield Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
+                    yield from self._walk(path)
+            elif stat.S_ISREG(info.st_mode):
+                yield Member(kind=Kind.FILE, bytes=info.st_size, **common)  # type: ignore[arg-type]
+            else:
+                raise hostile(self.path, f"{path} is a device, pipe or socket")
+
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
+        for member in wanted:
+            try:
+                with open(os.path.join(self.path, member.path), "rb") as stream:
+                    _pour(self.path, member, stream, open_sink)
+            except OSError as error:
+                raise _unreadable(os.path.join(self.path, member.path), error) from error
+
+
+class SingleFileSource:
+    """One file that is no archive."""
+
+    shape = "file"
+
+    def __init__(self, path: str) -> None:
+        self.path = os.path.abspath(path)
+
+    def members(self) -> tuple[Member, ...]:
+        info = os.stat(self.path)
+        mode = stat.S_IMODE(info.st_mode) & _MODE_MASK
+        name = os.path.basename(self.path)
+        return (Member(path=name, kind=Kind.FILE, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns),)
+
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
+        for member in wanted:
+            with open(self.path, "rb") as stream:
+                _pour(self.path, member, stream, open_sink)
+
+
+class ZipSource:
+    """PKWARE APPNOTE zip, by the standard library."""
+
+    shape = "zip"
+
+    def __init__(self, path: str) -> None:
+        self.path = os.path.abspath(path)
+
+    @contextmanager
+    def _opened(self) -> Iterator[zipfile.ZipFile]:
+        try:
+            with zipfile.ZipFile(self.path) as archive:
+                yield archive
+        except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, ValueError) as error:
+            raise broken(self.path, str(error)) from error
+        except RuntimeError as error:
+            raise hostile(self.path, "parts of it are encrypted") from error
+        except OSError as error:
+            raise _unreadable(self.path, error) from error
+
+    def members(self) -> tuple[Member, ...]:
+        with self._opened() as archive:
+            return _vetted(self.path, map(self._member, archive.infolist()), os.path.getsize(self.path))
+
+    def _member(self, info: zipfile.ZipInfo) -> Member:
+        if info.flag_bits & 0x1:
+            raise hostile(self.path, f"{info.filename} is encrypted")
+        # `orig_filename` still has what the standard library cuts off at a NUL.
+        path = _safe(self.path, info.orig_filename if "\0" in info.orig_filename else info.filename)
+        unix = info.external_attr >> 16
+        mode = unix & _MODE_MASK if info.create_system == 3 and unix else None
+        common = {"path": path, "mode": mode, "mtime_ns": _zip_time(info), "handle": info}
+        if info.is_dir():
+            return Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
+        if info.create_system == 3 and stat.S_ISLNK(unix):
+            if info.file_size > 4096:
+                raise hostile(self.path, f"the link {path} is no path")
+            with self._opened() as archive:
+                target = os.fsdecode(archive.read(info))
+            return Member(kind=Kind.LINK, bytes=0, link=target, **common)  # type: ignore[arg-type]
+        if info.create_system == 3 and stat.S_IFMT(unix) not in (0, stat.S_IFREG):
+            raise hostile(self.path, f"{path} is a device, pipe or socket")
+        return Member(kind=Kind.FILE, bytes=info.file_size, **common)  # type: ignore[arg-type]
+
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
+        with self._opened() as archive:
+            for member in wanted:
+                with archive.open(cast(zipfile.ZipInfo, member.handle)) as stream:
+                    _pour(self.path, member, stream, open_sink)
+
+
+def _zip_time(info: zipfile.ZipInfo) -> int:
+    try:
+        return int(time.mktime((*info.date_time, 0, 0, -1))) * 10**9
+    except (ValueError, OverflowError):
+        return 0
+
+
+class TarSource:
+    """POSIX tar, plain or under gzip, bzip2, xz or Zstandard."""
+
+    shape = "tar"
+
+    def __init__(self, path: str) -> None:
+        self.path = os.path.abspath(path)
+
+    @staticmethod
+    def looks_inside(path: str) -> bool:
+        """Whether a compressed file has a tar in it."""
+        try:
+            with _unpacked_stream(path) as stream:
+                head = stream.read(512)
+            return head[257:262] == b"ustar" or len(head) == 512 and path.lower().endswith(_TAR_NAMES)
+        except (OSError, EOFError, lzma.LZMAError, zlib.error, RuntimeError, ValueError):
+            return path.lower().endswith(_TAR_NAMES)
+
+    @contextmanager
+    def _opened(self) -> Iterator[tarfile.TarFile]:
+        from zstandard import ZstdError
+
+        try:
+            with _unpacked_stream(self.path) as stream, tarfile.open(fileobj=stream, mode="r|") as archive:
+                yield archive
+        except (tarfile.TarError, EOFError, lzma.LZMAError, zlib.error, ZstdError, ValueError) as error:
+            raise broken(self.path, str(error)) from error
+        except OSError as error:
+            raise broken(self.path, str(error)) from error
+
+    def members(self) -> tuple[Member, ...]:
+        with self._opened() as archive:
+            return _vetted(self.path, self._listed(archive), os.path.getsize(self.path))
+
+    def _listed(self, archive: tarfile.TarFile) -> Iterator[Member]:
+        for info in archive:
+            if info.name in (".", "./"):
+                continue
+            path = _safe(self.path, info.name)
+            common = {
+                "path": path, "mode": info.mode & _MODE_MASK, "mtime_ns": int(float(info.mtime) * 10**9),
+                "handle": info.name,
+            }  # fmt: skip
+            if info.isdir():
+                yield Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
+            elif info.issym():
+                yield Member(kind=Kind.LINK, bytes=0, link=info.linkname, **common)  # type: ignore[arg-type]
+            elif info.isreg() and not info.issparse():
+                yield Member(kind=Kind.FILE, bytes=info.size, **common)  # type: ignore[arg-type]
+            elif info.islnk():
+                raise hostile(self.path, f"{path} is a hard link to {info.linkname}")
+            else:
+                raise hostile(self.path, f"{path} is a device, pipe or sparse file")
+
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
+        by_name = {member.handle: member for member in wanted}
+        with self._opened() as archive:
+            for info in archive:
+                member = by_name.pop(info.name, None)
+                if member is not None:
+                    stream = archive.extractfile(info)
+                    if stream is None:
+                        raise broken(self.path, f"{info.name} has no content")
+                    _pour(self.path, member, stream, open_sink)
+        if by_name:
+            raise broken(self.path, "it changed while it was read")
+
+
+_TAR_NAMES = (".tgz", ".tbz2", ".tbz", ".txz", ".tzst", ".tar.gz", ".tar.bz2", ".tar.xz", ".tar.zst")
+
+
+@contextmanager
+def _unpacked_stream(path: str) -> Iterator[IO[bytes]]:
+    with open(path, "rb") as file:
+        head = file.read(6)
+        file.seek(0)
+        stream: Any = file
+        if head.startswith(b"\x1f\x8b"):
+            stream = gzip.GzipFile(fileobj=file)
+        elif head.startswith(b"BZh"):
+            stream = bz2.BZ2File(file)
+        elif head.startswith(b"\xfd7zXZ"):
+            stream = lzma.LZMAFile(file)
+        elif head.startswith(b"\x28\xb5\x2f\xfd"):
+            import zstandard
+
+            stream = zstandard.ZstdDecompressor().stream_reader(file, read_across_frames=True)
+        yield stream
+
+
+class SevenZipSource:
+    """7z, by py7zr."""
+
+    shape = "7z"
+
+    def __init__(self, path: str) -> None:
+        self.path = os.path.abspath(path)
+
+    @contextmanager
+    def _opened(self) -> Iterator[Any]:
+        import py7zr
+        import py7zr.exceptions
+
+        try:
+            # A file object, not a path: py7zr then works in one thread and in order.
+            with open(self.path, "rb") as file, py7zr.SevenZipFile(file) as archive:
+                if archive.needs_password():
+                    raise hostile(self.path, "it is encrypted")
+                yield archive
+        except py7zr.exceptions.PasswordRequired as error:
+            raise hostile(self.path, "it is encrypted") from error
+        except (py7zr.exceptions.ArchiveError, lzma.LZMAError, EOFError, zlib.error) as error:
+            raise broken(self.path, str(error) or type(error).__name__) from error
+        except (TypeError, ValueError, IndexError, AssertionError, struct.error, MemoryError) as error:
+            # py7zr answers some damaged headers with whatever its parser trips over.
+            raise broken(self.path, "its header is damaged") from error
+        except OSError as error:
+            raise _unreadable(self.path, error) from error
+
+    def members(self) -> tuple[Member, ...]:
+        with self._opened() as archive:
+            listed = [self._member(info) for info in archive.files]
+            members = _vetted(self.path, iter(listed), os.path.getsize(self.path))
+        links = [m for m in members if m.kind is Kind.LINK]
+        if not links:
+            return members
+        return self._with_targets(members, links)
+
+    def _member(self, info: Any) -> Member:
+        path = _safe(self.path, info.filename)
+        mode = info.posix_mode & _MODE_MASK if info.posix_mode is not None else None
+        changed = info.lastwritetime
+        mtime_ns = int(changed.totimestamp() * 10**9) if changed is not None else 0
+        common = {"path": path, "mode": mode, "mtime_ns": mtime_ns, "handle": info.filename}
+        if info.is_directory:
+            return Member(kind=Kind.FOLDER, bytes=0, **common)
+        if info.is_symlink or info.is_junction:
+            return Member(kind=Kind.LINK, bytes=info.uncompressed or 0, link=".", **common)
+        if info.is_socket:
+            raise hostile(self.path, f"{path} is a socket")
+        return Member(kind=Kind.FILE, bytes=info.uncompressed or 0, **common)
+
+    def _with_targets(self, members: tuple[Member, ...], links: list[Member]) -> tuple[Member, ...]:
+        said: dict[str, bytearray] = {}
+
+        class Target:
+            def __init__(self, path: str) -> None:
+                self.into = said.setdefault(path, bytearray())
+
+            def write(self, data: bytes) -> None:
+                self.into += data
+
+            def close(self) -> None: ...
+
+        self.push(links, lambda member: Target(member.path))
+        result = []
+        for member in members:
+            if member.kind is Kind.LINK:
+                target = os.fsdecode(bytes(said[member.path]))
+                if not link_stays_inside(member.path, target):
+                    raise hostile(self.path, f"the link {member.path} points out of it, to {target}")
+                member = Member(
+                    path=member.path, kind=Kind.LINK, bytes=0, mode=None, mtime_ns=member.mtime_ns, link=target
+                )
+            result.append(member)
+        return tuple(result)
+
+    def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
+        if not wanted:
+            return
+        by_name = {member.handle: member for member in wanted}
+        with self._opened() as archive:
+            factory = _sevenzip_factory(self.path, by_name, open_sink)
+            archive.extract(targets=[str(name) for name in by_name], factory=factory)
+            factory.finish()
+
+
+def _sevenzip_factory(archive: str, by_name: dict[object, Member], open_sink: OpenSink) -> Any:
+    from py7zr.io import Py7zIO, WriterFactory
+
+    class Pipe(Py7zIO):  # type: ignore[misc]
+        def __init__(self, sink: _Counted) -> None:
+            self.sink = sink
+
+        def write(self, s: bytes | bytearray) -> int:
+            return self.sink.write(bytes(s))
+
+        def read(self, size: int | None = None) -> bytes:
+            return b""
+
+        def seek(self, offset: int, whence: int = 0) -> int:
+            return 0
+
+        def flush(self) -> None: ...
+
+        def size(self) -> int:
+            return self.sink.count
+
+        def close(self) -> None:
+            self.sink.close()
+
+    class Factory(WriterFactory):  # type: ignore[misc]
+        def __init__(self) -> None:
+            self.left = {member.path: member for member in by_name.values()}
+
+        def create(self, filename: str, mode: str | None = None) -> Py7zIO:
+            member = self.left.pop(safe_path(filename) or filename)
+            return Pipe(_Counted(archive, member, open_sink(member)))
+
+        def finish(self) -> None:
+            if any(member.bytes for member in self.left.values()):
+                raise broken(archive, "parts of it are missing")
+            for member in self.left.values():
+                open_sink(member).close()
+
+    return Factory()

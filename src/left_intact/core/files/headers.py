@@ -1,0 +1,135 @@
+"""What the first bytes of a file say it is.
+
+`recognise` returns a short format in words, a family and sometimes a detail:
+`elf x86_64`, `pe arm64`, `macho arm64`, `script python3`, `text ini`, `png`, `sqlite`,
+`zip`, `zeros`, `empty`, `bytes`. Sources: the ELF gABI, the PE/COFF and Mach-O
+specifications, and the published signatures of the open formats.
+"""
+
+from __future__ import annotations
+
+import re
+import struct
+
+HEAD_BYTES = 4096
+
+_MAGIC: tuple[tuple[bytes, str], ...] = (
+    (b"\x89PNG\r\n\x1a\n", "png"), (b"\xff\xd8\xff", "jpeg"), (b"GIF87a", "gif"), (b"GIF89a", "gif"),
+    (b"SQLite format 3\0", "sqlite"), (b"PK\x03\x04", "zip"), (b"PK\x05\x06", "zip"),
+    (b"7z\xbc\xaf\x27\x1c", "7z"), (b"\x1f\x8b", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\0", "xz"),
+    (b"\x28\xb5\x2f\xfd", "zstd"), (b"%PDF-", "pdf"), (b"OggS", "ogg"), (b"fLaC", "flac"), (b"ID3", "mp3"),
+    (b"\0\1\0\0\0", "font"), (b"OTTO", "font"), (b"wOFF", "font"), (b"\0asm", "wasm"), (b"qoif", "qoi"),
+    (b"DDS ", "dds"), (b"\xabKTX", "ktx"), (b"MThd", "midi"), (b"\xca\xfe\xba\xbe", "macho universal"),
+)  # fmt: skip
+_ELF_MACHINE = {3: "x86", 8: "mips", 20: "ppc", 21: "ppc64", 40: "arm", 62: "x86_64", 183: "arm64", 243: "riscv64"}
+_PE_MACHINE = {0x14C: "x86", 0x8664: "x86_64", 0x1C0: "arm", 0x1C4: "arm", 0xAA64: "arm64"}
+_MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
+_CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
+_KEY_LINE = re.compile(r"^\s*[\w.\-/ \[\]]{1,80}?\s*[=]\s*.*$")
+_SECTION = re.compile(r"^\s*\[[^\]\n]{1,120}\]\s*(?:[;#].*)?$")
+_MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
+
+
+def recognise(head: bytes, size: int) -> str:
+    """The format of a file of `size` bytes that begins with `head`."""
+    if size == 0:
+        return "empty"
+    if head[:4] == b"\x7fELF" and len(head) >= 20:
+        order = ">" if head[5] == 2 else "<"
+        return "elf " + _ELF_MACHINE.get(struct.unpack_from(order + "H", head, 18)[0], "other")
+    if head[:2] == b"MZ":
+        return _pe(head)
+    if head[:4] in (b"\xcf\xfa\xed\xfe", b"\xce\xfa\xed\xfe") and len(head) >= 8:
+        return "macho " + _MACHO_CPU.get(struct.unpack_from("<I", head, 4)[0], "other")
+    for magic, name in _MAGIC:
+        if head.startswith(magic):
+            return name
+    if head[:4] == b"RIFF" and len(head) >= 12:
+        return {b"WAVE": "wav", b"AVI ": "avi", b"WEBP": "webp"}.get(head[8:12], "riff")
+    if head[:2] == b"BM" and len(head) >= 14 and struct.unpack_from("<I", head, 2)[0] == size:
+        return "bmp"
+    if head[257:262] == b"ustar":
+        return "tar"
+    if head[:2] == b"#!":
+        return "script " + _interpreter(head)
+    return _text(head, size) or _plain_bytes(head)
+
+
+def _pe(head: bytes) -> str:
+    if len(head) >= 64:
+        at = struct.unpack_from("<I", head, 60)[0]
+        if at + 6 <= len(head) and head[at : at + 4] == b"PE\0\0":
+            return "pe " + _PE_MACHINE.get(struct.unpack_from("<H", head, at + 4)[0], "other")
+    return "pe dos"
+
+
+def _interpreter(head: bytes) -> str:
+    words = head.split(b"\n", 1)[0][2:].decode("latin-1").split()
+    if not words:
+        return "other"
+    name = words[0].rsplit("/", 1)[-1]
+    if name == "env":
+        rest = [w for w in words[1:] if not w.startswith("-")]
+        name = rest[0].rsplit("/", 1)[-1] if rest else "other"
+    return name
+
+
+def _text(head: bytes, size: int) -> str:
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "text utf-16"
+    if _CONTROL.search(head):
+        return ""
+    try:
+        text = head.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        if size > len(head) and error.start >= len(head) - 3:
+            text = head[: error.start].decode("utf-8-sig", "replace")
+        elif sum(byte > 127 for byte in head) * 8 < len(head):
+            text = head.decode("latin-1")
+        else:
+            return ""
+    return "text " + _flavour(text)
+
+
+def _flavour(text: str) -> str:
+    lead = text.lstrip()
+    if lead.startswith("<?xml") or re.match(r"<\w[\w:.-]*[\s>/]", lead):
+        return "html" if re.match(r"(?i)<(!doctype html|html)", lead) else "xml"
+    if re.match(r"(?i)<!doctype html", lead):
+        return "html"
+    if re.match(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]', lead) and not _SECTION.match(lead.splitlines()[0]):
+        return "json"
+    lines = [line for line in text.splitlines()[:200] if line.strip()]
+    said = [line for line in lines if not line.lstrip().startswith(("#", ";", "//"))]
+    keys = sum(1 for line in said if _KEY_LINE.match(line))
+    sections = sum(1 for line in said if _SECTION.match(line))
+    if said and (keys + sections) / len(said) >= 0.7 and keys:
+        return "ini" if sections else "keyvalue"
+    if sections and not keys and sections == len(said):
+        return "ini"
+    return "markdown" if len(_MARKDOWN.findall(text)) >= 2 else "plain"
+
+
+def _plain_bytes(head: bytes) -> str:
+    if not head.strip(b"\0"):
+        return "zeros"
+    if not head.strip(b"\xff"):
+        return "ones"
+    return "bytes"
+
+
+def is_binary_program(form: str) -> bool:
+    """Whether a format is machine code with a proper header."""
+    return form.startswith(("elf ", "pe ", "macho "))
+
+
+def is_settings_text(form: str) -> bool:
+    """Whether a format is one that settings adapters may try."""
+    return form in ("text ini", "text keyvalue", "text json")
+
+
+def platform_of(form: str) -> str:
+    """`linux x86_64` and the like for a binary's format, or an empty text."""
+    family, _, machine = form.partition(" ")
+    system = {"elf": "linux", "pe": "windows", "macho": "macos"}.get(family)
+    return f"{system} {machine}" if system else ""

@@ -1,0 +1,74 @@
+"""What the machine says: room, rights, running programs, the kind of file system."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+from collections.abc import Iterable
+
+_NARROW = ("vfat", "exfat", "ntfs", "ntfs3", "fuseblk", "msdos", "cifs", "smb3")
+
+
+def free_bytes(folder: str) -> int:
+    """Bytes free on the file system that `folder` (or its nearest real parent) lies on."""
+    while not os.path.isdir(folder):
+        folder = os.path.dirname(folder)
+    return shutil.disk_usage(folder).free
+
+
+def unwritable(root: str, folders: Iterable[str]) -> tuple[str, ...]:
+    """Those of some folders (relative to root) in which nothing may be written."""
+    return tuple(f or "." for f in sorted(set(folders)) if not _may_write(os.path.join(root, f)))
+
+
+def _may_write(folder: str) -> bool:
+    while not os.path.isdir(folder):
+        parent = os.path.dirname(folder)
+        if parent == folder:
+            return False
+        folder = parent
+    return os.access(folder, os.W_OK | os.X_OK)
+
+
+def running_from(root: str) -> tuple[str, ...]:
+    """Programs that were started from below `root`, as `name (process 123)`."""
+    import psutil
+
+    prefix = os.path.realpath(root) + os.sep
+    ours = {os.getpid(), *(p.pid for p in psutil.Process().parents())}
+    found = []
+    for process in psutil.process_iter(["pid", "name", "exe", "cmdline"]):
+        info = process.info
+        started = [info["exe"] or "", *(info["cmdline"] or [])[:2]]
+        if info["pid"] not in ours and any(_below(path, prefix) for path in started):
+            found.append(f"{info['name']} (process {info['pid']})")
+    return tuple(found)
+
+
+def _below(path: str, prefix: str) -> bool:
+    return bool(path) and os.path.isabs(path) and os.path.realpath(path).startswith(prefix)
+
+
+def narrow_names(root: str) -> bool:
+    """Whether the file system is one that sticks, cards and shares carry, with few characters for names."""
+    import psutil
+
+    if sys.platform == "win32":
+        return True
+    real = os.path.realpath(root) + os.sep
+    best, kind = "", ""
+    for part in psutil.disk_partitions(all=False):
+        mount = part.mountpoint.rstrip(os.sep) + os.sep
+        if real.startswith(mount) and len(mount) > len(best):
+            best, kind = mount, part.fstype
+    return kind.lower() in _NARROW
+
+
+def folds_case(root: str) -> bool:
+    """Whether names that differ but for case are one here; told by looking up the root's own name."""
+    parent, name = os.path.split(os.path.abspath(root))
+    other = name.swapcase()
+    return other != name and os.path.exists(os.path.join(parent, other)) and os.path.samefile(
+        root, os.path.join(parent, other)
+    )

@@ -1,0 +1,189 @@
+"""Reading a program's version and platform from its own files.
+
+Every place is a `Reading` with a weight; the heaviest speaks. Nothing is executed here.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping
+
+from left_intact.core.files.headers import is_binary_program, platform_of
+from left_intact.core.files.tree import ReadText
+from left_intact.core.model.entry import Entry
+from left_intact.core.model.release import Reading
+from left_intact.core.model.version import Version, name_without_version, version_in_name
+
+SAID_BY_SHEET = 90
+SAID_BY_FILE = 70
+SAID_BY_MANIFEST = 65
+SAID_BY_BINARY = 60
+SAID_BY_SCRIPT = 50
+SAID_BY_NOTES = 30
+SAID_BY_NAME = 20
+
+_VERSION_FILES = ("version", "version.txt", "version.md", ".version", "build.txt", "release.txt", "revision.txt")
+_MANIFESTS = ("manifest.json", "package.json", "program.json", "about.json", "info.json", "version.json")
+_NOTES = re.compile(r"(?i)(^|/)(changes|changelog|news|whatsnew|release.?notes|history)(\.(md|txt|rst))?$")
+_SCRIPT_VERSION = re.compile(rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']")
+_MOST_BINARIES = 12
+_BINARY_LIMIT = 64 << 20
+
+
+def read_versions(
+    name: str, entries: Mapping[str, Entry], read: ReadText, *, rules: Iterable[tuple[str, str]] = ()
+) -> tuple[Reading, ...]:
+    """All readings, heaviest first. `rules` are (file, pattern) pairs of a keepsheet."""
+    readings: list[Reading] = []
+    for path, pattern in rules:
+        if (data := read(path)) is not None and (match := re.search(pattern, data.decode("utf-8", "replace"))):
+            readings.append(_reading(match.group(match.lastindex or 0), path, SAID_BY_SHEET))
+    shallow = [e for e in entries.values() if e.path.count("/") <= 2]
+    for entry in sorted(shallow, key=lambda e: (e.path.count("/"), e.path)):
+        readings += _from_entry(name, entry, read)
+    from_name = version_in_name(name)
+    if from_name:
+        readings.append(_reading(from_name.text, f"the name {name}", SAID_BY_NAME))
+    valid = [r for r in readings if r.text and r.version is not None]
+    return tuple(sorted(valid, key=lambda r: -r.weight))
+
+
+def _reading(text: str, source: str, weight: int) -> Reading:
+    return Reading(text=text.strip().lstrip("vV") if re.match(r"[vV]\d", text.strip()) else text.strip(),
+                   source=source, weight=weight)  # fmt: skip
+
+
+def _from_entry(name: str, entry: Entry, read: ReadText) -> list[Reading]:
+    base = entry.path.rsplit("/", 1)[-1].lower()
+    depth = entry.path.count("/")
+    if base in _VERSION_FILES and entry.bytes <= 4096:
+        return _first_line(entry, read, depth)
+    if base in _MANIFESTS and depth <= 1:
+        return _manifest(entry, read)
+    if entry.format.startswith("script ") and depth <= 1 and entry.bytes <= 256 * 1024:
+        data = read(entry.path) or b""
+        match = _SCRIPT_VERSION.search(data)
+        return [_reading(match.group(1).decode("latin-1"), entry.path, SAID_BY_SCRIPT - depth)] if match else []
+    if _NOTES.search(entry.path) and depth <= 1:
+        return _notes(entry, read)
+    return []
+
+
+def _first_line(entry: Entry, read: ReadText, depth: int) -> list[Reading]:
+    data = read(entry.path) or b""
+    for line in data.decode("utf-8", "replace").splitlines():
+        words = line.strip()
+        found = Version.parse(words) or version_in_name(words)
+        if found:
+            return [_reading(found.text, entry.path, SAID_BY_FILE - depth)]
+    return []
+
+
+def _manifest(entry: Entry, read: ReadText) -> list[Reading]:
+    try:
+        said = json.loads(read(entry.path) or b"")
+    except ValueError:
+        return []
+    text = said.get("version") if isinstance(said, dict) else None
+    return [_reading(text, entry.path, SAID_BY_MANIFEST)] if isinstance(text, str) else []
+
+
+def _notes(entry: Entry, read: ReadText) -> list[Reading]:
+    data = (read(entry.path) or b"")[:4096]
+    for line in data.decode("utf-8", "replace").splitlines()[:12]:
+        found = version_in_name(line)
+        if found and re.match(r"\s*(#|=|v?\d|\[|version)", line, re.I):
+            return [_reading(found.text, entry.path, SAID_BY_NOTES)]
+    return []
+
+
+def read_binaries(name: str, entries: Mapping[str, Entry], open_bytes: ReadText) -> tuple[Reading, ...]:
+    """Readings from the version records of PE files and the version notes of ELF files.
+
+    Sources: VS_FIXEDFILEINFO of the PE resource format; for ELF, a note or `.comment`
+    line, or a `name version` text in the read-only data, of a file named after the program.
+    """
+    bare = name_without_version(name).split(" ")[0]
+    binaries = [e for e in entries.values() if is_binary_program(e.format) and e.bytes <= _BINARY_LIMIT]
+    binaries.sort(key=lambda e: (bare not in e.path.rsplit("/", 1)[-1].lower(), e.path.count("/"), e.path))
+    readings = []
+    for entry in binaries[:_MOST_BINARIES]:
+        data = open_bytes(entry.path)
+        if data is None:
+            continue
+        text = _pe_version(data) if entry.format.startswith("pe ") else _elf_version(data, bare)
+        if text:
+            readings.append(_reading(text, entry.path, SAID_BY_BINARY))
+    return tuple(r for r in readings if r.version is not None)
+
+
+def _pe_version(data: bytes) -> str:
+    import pefile
+
+    try:
+        image = pefile.PE(data=data, fast_load=True)
+        image.parse_data_directories([pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_RESOURCE"]])
+    except (pefile.PEFormatError, ValueError, IndexError):
+        return ""
+    for info in getattr(image, "FileInfo", []) or []:
+        for block in info:
+            for table in getattr(block, "StringTable", []):
+                for key in (b"ProductVersion", b"FileVersion"):
+                    if text := table.entries.get(key):
+                        return str(text.decode("utf-8", "replace")).replace(", ", ".").strip()
+    return ""
+
+
+def _elf_version(data: bytes, bare: str) -> str:
+    from elftools.common.exceptions import ELFError
+    from elftools.elf.elffile import ELFFile
+
+    try:
+        image = ELFFile(io.BytesIO(data))
+        sections = [s for s in image.iter_sections() if s.name in (".note.version", ".rodata", ".comment")]
+        blobs = [s.data() for s in sections]
+    except (ELFError, ValueError, KeyError, OSError, UnicodeDecodeError):
+        return ""
+    pattern = re.compile(rb"(?i)" + re.escape(bare.encode()) + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})")
+    for blob in blobs:
+        if match := pattern.search(blob):
+            return match.group(1).decode("latin-1").rstrip(".-")
+    return ""
+
+
+def main_platform(entries: Iterable[Entry], name: str = "") -> str:
+    """The system and machine that most binaries are for, e.g. `linux x86_64`; empty for none.
+
+    Modding tools and front ends carry libraries for machines other than their own, so
+    files near the root and files named after the program count most.
+    """
+    bare = name_without_version(name).split(" ")[0] if name else ""
+    votes: Counter[str] = Counter()
+    for entry in entries:
+        platform = platform_of(entry.format)
+        if platform and not platform.endswith((" other", " dos", " universal")):
+            base = os.path.basename(entry.path).lower()
+            votes[platform] += 1 + (8 if bare and base.startswith(bare) else 0) + (2 if entry.path.count("/") < 2 else 0)
+    return votes.most_common(1)[0][0] if votes else ""
+
+
+_WORDS = {
+    "windows": ("windows", "win32", "win64", "win"), "linux": ("linux", "linux64", "linux32"),
+    "macos": ("macos", "mac", "darwin"),
+}  # fmt: skip
+_MACHINES = {
+    "x86_64": ("x86_64", "x86-64", "x64", "amd64", "win64", "linux64"), "arm64": ("arm64", "aarch64"),
+    "x86": ("x86", "i386", "i686", "win32", "linux32"), "arm": ("armv7", "armhf"),
+}  # fmt: skip
+
+
+def platform_in_name(name: str) -> str:
+    """What a file name says about system and machine; either part may be missing."""
+    words = set(re.split(r"[\s.()+]|[-_](?!64)", name.lower())) | set(re.findall(r"x86[_-]64", name.lower()))
+    system = next((s for s, known in _WORDS.items() if words & set(known)), "")
+    machine = next((m for m, known in _MACHINES.items() if words & set(known)), "")
+    return f"{system} {machine}".strip()

@@ -1,0 +1,283 @@
+"""The library: one SQLite file below `--home`. The schema is described in docs/formats.md."""
+
+from __future__ import annotations
+
+import base64
+import json
+import os
+import sqlite3
+import time
+import zlib
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass
+from types import MappingProxyType
+from typing import Any
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.release import Reading, Release
+from left_intact.core.model.version import name_without_version
+
+_MIGRATIONS = (
+    """
+    CREATE TABLE installs (
+        id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, root BLOB NOT NULL UNIQUE, role TEXT NOT NULL,
+        added REAL NOT NULL, version_command TEXT NOT NULL DEFAULT '[]', summary TEXT NOT NULL DEFAULT '{}');
+    CREATE TABLE baselines (
+        install_id INTEGER NOT NULL, update_id INTEGER NOT NULL, release BLOB NOT NULL,
+        PRIMARY KEY (install_id, update_id));
+    CREATE TABLE rulings (
+        id INTEGER PRIMARY KEY, install_id INTEGER NOT NULL, pattern BLOB NOT NULL, class TEXT NOT NULL,
+        made REAL NOT NULL, UNIQUE (install_id, pattern));
+    CREATE TABLE proofs (
+        install_id INTEGER NOT NULL, update_id INTEGER NOT NULL, proof TEXT NOT NULL, ticked TEXT NOT NULL DEFAULT '[]',
+        PRIMARY KEY (install_id, update_id));
+    CREATE TABLE seen (install_id INTEGER PRIMARY KEY, entries BLOB NOT NULL);
+    CREATE TABLE waiting (install_id INTEGER PRIMARY KEY, arrival BLOB NOT NULL, version TEXT NOT NULL);
+    """,
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Install:
+    """One program on disk that is looked after."""
+
+    id: int
+    name: str
+    root: str
+    role: str
+    added: float
+    version_command: tuple[str, ...] = ()
+    """The command that prints the program's version; run only because the person allowed it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ruling:
+    """A person's word on a path or pattern."""
+
+    id: int
+    pattern: str
+    file_class: FileClass
+
+
+class Library:
+    """Opened per use; every call is one transaction."""
+
+    def __init__(self, home: str) -> None:
+        self.home = home
+        os.makedirs(home, mode=0o700, exist_ok=True)
+        self.path = os.path.join(home, "library.sqlite")
+        try:
+            self._db = sqlite3.connect(self.path, isolation_level=None, timeout=10, check_same_thread=False)
+            self._db.row_factory = sqlite3.Row
+            self._migrate()
+        except sqlite3.DatabaseError as error:
+            raise LeftIntactError(
+                "library-broken", f"the library cannot be read ({error})", path=self.path,
+                way_out="Move it elsewhere; installs and strongboxes are not touched.",
+            ) from error  # fmt: skip
+
+    def _migrate(self) -> None:
+        at = self._db.execute("PRAGMA user_version").fetchone()[0]
+        for number, script in enumerate(_MIGRATIONS[at:], at + 1):
+            self._db.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")
+
+    def close(self) -> None:
+        self._db.close()
+
+    @contextmanager
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
+        self._db.execute("BEGIN IMMEDIATE")
+        try:
+            yield self._db
+        except BaseException:
+            self._db.execute("ROLLBACK")
+            raise
+        self._db.execute("COMMIT")
+
+    # ------------------------------------------------------------ installs
+
+    def installs(self) -> list[Install]:
+        return [_install(row) for row in self._db.execute("SELECT * FROM installs ORDER BY id")]
+
+    def find(self, word: str) -> Install:
+        """A registered install by name, or by path; a path is registered when first used."""
+        for install in self.installs():
+            if word.lower() == install.name.lower():
+                return install
+        root = os.path.abspath(os.path.expanduser(word))
+        for install in self.installs():
+            if install.root == root:
+                return install
+        if not os.path.isdir(root):
+            raise LeftIntactError("no-install", "there is no install of this name or path", path=word,
+                                  way_out="See `left-intact shelf`, or give the path of its folder.")  # fmt: skip
+        return self.register(root)
+
+    def register(
+        self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()
+    ) -> Install:
+        """Take an install up. A name that is taken gets a number."""
+        root = os.path.abspath(root)
+        bare = name or name_without_version(os.path.basename(root)).title() or os.path.basename(root) or "Install"
+        bare = bare.encode("utf-8", "replace").decode()
+        taken = {install.name.lower() for install in self.installs()}
+        chosen, number = bare, 2
+        while chosen.lower() in taken:
+            chosen, number = f"{bare} {number}", number + 1
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO installs (name, root, role, added, version_command) VALUES (?,?,?,?,?)",
+                (chosen, os.fsencode(root), role, time.time(), json.dumps(list(version_command))),
+            )
+        return self.find(root)
+
+    def forget(self, install: Install) -> None:
+        """Take an install off the shelf; nothing of it on disk is touched."""
+        with self._transaction() as db:
+            for table in ("baselines", "rulings", "proofs", "seen", "waiting"):
+                db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
+            db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
+
+    # ------------------------------------------------------------ what the shelf shows
+
+    def summary(self, install: Install) -> dict[str, Any]:
+        row = self._db.execute("SELECT summary FROM installs WHERE id = ?", (install.id,)).fetchone()
+        said: dict[str, Any] = json.loads(row[0]) if row else {}
+        return said
+
+    def set_summary(self, install: Install, summary: Mapping[str, Any]) -> None:
+        with self._transaction() as db:
+            db.execute("UPDATE installs SET summary = ? WHERE id = ?", (json.dumps(summary), install.id))
+
+    def waiting(self, install: Install) -> tuple[str, str] | None:
+        """(path, version) of the arrival that waits for an install."""
+        row = self._db.execute("SELECT arrival, version FROM waiting WHERE install_id = ?", (install.id,)).fetchone()
+        return (os.fsdecode(row[0]), row[1]) if row else None
+
+    def set_waiting(self, install: Install, arrival: str, version: str) -> None:
+        with self._transaction() as db:
+            db.execute("REPLACE INTO waiting VALUES (?,?,?)", (install.id, os.fsencode(arrival), version))
+
+    def clear_waiting(self, install: Install) -> None:
+        with self._transaction() as db:
+            db.execute("DELETE FROM waiting WHERE install_id = ?", (install.id,))
+
+    # ------------------------------------------------------------ rulings
+
+    def rulings(self, install: Install) -> list[Ruling]:
+        rows = self._db.execute("SELECT * FROM rulings WHERE install_id = ? ORDER BY made, id", (install.id,))
+        return [
+            Ruling(id=row["id"], pattern=os.fsdecode(row["pattern"]), file_class=FileClass(row["class"])) for row in rows
+        ]
+
+    def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
+        with self._transaction() as db:
+            db.execute(
+                "REPLACE INTO rulings (install_id, pattern, class, made) VALUES (?,?,?,?)",
+                (install.id, os.fsencode(pattern), file_class, time.time()),
+            )
+
+    def unrule(self, install: Install, pattern: str) -> None:
+        with self._transaction() as db:
+            db.execute("DELETE FROM rulings WHERE install_id = ? AND pattern = ?", (install.id, os.fsencode(pattern)))
+
+    # ------------------------------------------------------------ baselines and proofs
+
+    def baseline(self, install: Install, update: int) -> Release | None:
+        """The release on record after an update; update 0 is what the install came with."""
+        row = self._db.execute(
+            "SELECT release FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
+        ).fetchone()
+        return _release_from(row[0]) if row else None
+
+    def set_baseline(self, install: Install, update: int, release: Release) -> None:
+        with self._transaction() as db:
+            db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, _release_to(release)))
+
+    def proof(self, install: Install, update: int) -> dict[str, Any] | None:
+        row = self._db.execute(
+            "SELECT proof FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)
+        ).fetchone()
+        return json.loads(row[0]) if row else None
+
+    def set_proof(self, install: Install, update: int, proof: Mapping[str, Any]) -> None:
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO proofs (install_id, update_id, proof) VALUES (?,?,?) "
+                "ON CONFLICT (install_id, update_id) DO UPDATE SET proof = excluded.proof",
+                (install.id, update, json.dumps(proof)),
+            )
+
+    def ticked(self, install: Install, update: int) -> frozenset[str]:
+        row = self._db.execute(
+            "SELECT ticked FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)
+        ).fetchone()
+        return frozenset(json.loads(row[0])) if row else frozenset()
+
+    def set_ticked(self, install: Install, update: int, ticked: Iterable[str]) -> None:
+        with self._transaction() as db:
+            db.execute(
+                "UPDATE proofs SET ticked = ? WHERE install_id = ? AND update_id = ?",
+                (json.dumps(sorted(ticked)), install.id, update),
+            )
+
+    # ------------------------------------------------------------ digests
+
+    def seen(self, install: Install) -> dict[str, Entry]:
+        """Entries of the last reading, to spare the reading of what has not changed."""
+        row = self._db.execute("SELECT entries FROM seen WHERE install_id = ?", (install.id,)).fetchone()
+        if row is None:
+            return {}
+        try:
+            return {e.path: e for e in map(_entry_from, json.loads(zlib.decompress(row[0])))}
+        except (zlib.error, ValueError, TypeError):
+            return {}
+
+    def set_seen(self, install: Install, entries: Iterable[Entry]) -> None:
+        packed = zlib.compress(json.dumps([_entry_to(e) for e in entries if e.digest]).encode(), 1)
+        with self._transaction() as db:
+            db.execute("REPLACE INTO seen VALUES (?,?)", (install.id, packed))
+
+
+def _install(row: sqlite3.Row) -> Install:
+    return Install(
+        id=row["id"], name=row["name"], root=os.fsdecode(row["root"]), role=row["role"], added=row["added"],
+        version_command=tuple(json.loads(row["version_command"])),
+    )  # fmt: skip
+
+
+def _entry_to(e: Entry) -> list[Any]:
+    return [e.path, e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.format, e.link, e.stamp]
+
+
+def _entry_from(row: list[Any]) -> Entry:
+    path, kind, size, mode, mtime_ns, digest, form, link, stamp = row
+    return Entry(
+        path=path, kind=Kind(kind), bytes=size, mode=mode, mtime_ns=mtime_ns, digest=digest, format=form, link=link,
+        stamp=tuple(stamp),
+    )  # fmt: skip
+
+
+def _release_to(release: Release) -> bytes:
+    said = {
+        "name": release.name,
+        "entries": [_entry_to(e) for e in release.entries.values()],
+        "texts": {p: base64.b64encode(t).decode() for p, t in release.texts.items()},
+        "readings": [asdict(r) for r in release.readings],
+        "platform": release.platform,
+    }
+    return zlib.compress(json.dumps(said).encode(), 6)
+
+
+def _release_from(data: bytes) -> Release:
+    said = json.loads(zlib.decompress(data))
+    return Release(
+        name=said["name"],
+        entries=MappingProxyType({e.path: e for e in map(_entry_from, said["entries"])}),
+        texts=MappingProxyType({p: base64.b64decode(t) for p, t in said["texts"].items()}),
+        readings=tuple(Reading(**r) for r in said["readings"]),
+        platform=said["platform"],
+    )

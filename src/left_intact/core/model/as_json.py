@@ -1,0 +1,124 @@
+"""The values in the shapes of docs/formats.md, ready for `json.dumps`."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.plan import KeyLine, Move, Plan, Question, Verb
+from left_intact.core.model.proof import Proof
+from left_intact.core.model.survey import Survey, Total
+
+Json = dict[str, Any]
+
+
+def total_json(total: Total) -> Json:
+    return {"files": total.files, "bytes": total.bytes}
+
+
+def survey_json(survey: Survey) -> Json:
+    return {
+        "root": survey.root,
+        "version": {"text": survey.reading.text, "source": survey.reading.source} if survey.reading else None,
+        "platform": survey.platform,
+        "baseline": survey.baseline or None,
+        "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
+        "entries": [
+            {
+                "path": f.path,
+                "kind": f.entry.kind.value,
+                "bytes": f.entry.bytes,
+                "class": f.file_class.value,
+                "certainty": f.certainty,
+                "why": [
+                    {"source": e.source, "says": e.says, "weight": e.weight, "class": e.speaks_for.value} for e in f.why
+                ],
+                **({"fault": f.entry.fault} if f.entry.fault else {}),
+            }
+            for f in survey.findings
+        ],
+    }
+
+
+def fault_json(fault: Fault) -> Json:
+    return {"code": fault.code, "says": fault.says, "way_out": fault.way_out, "passable": fault.passable}
+
+
+def question_json(question: Question) -> Json:
+    return {
+        "id": question.id,
+        "asks": question.asks,
+        "options": list(question.options),
+        "leads_to": list(question.leads_to),
+        "default": question.default,
+        "answer": question.answer,
+        "paths": list(question.paths),
+    }
+
+
+def move_json(move: Move) -> Json:
+    said = {
+        "path": move.path,
+        "verb": move.verb.value,
+        "class": move.file_class.value,
+        "because": move.because,
+        "bytes": move.bytes,
+    }
+    if move.came_from:
+        said["from"] = move.came_from
+    if move.question:
+        said["question"] = move.question
+    return said
+
+
+def key_json(line: KeyLine) -> Json:
+    return {
+        "key": line.key, "shipped": line.shipped, "yours": line.yours, "arriving": line.arriving,
+        "result": line.result, "decided": line.decided,
+    }  # fmt: skip
+
+
+def plan_json(plan: Plan) -> Json:
+    return {
+        "install": plan.install,
+        "root": plan.root,
+        "from_version": plan.from_version,
+        "to_version": plan.to_version,
+        "route": plan.route.value,
+        "routes": [{"name": r.name.value, "fits": r.fits, "because": r.because} for r in plan.routes],
+        "moves": [move_json(m) for m in plan.moves],
+        "merges": {path: [key_json(line) for line in merge.lines] for path, merge in plan.merges.items()},
+        "questions": [question_json(q) for q in plan.questions],
+        "blockers": [fault_json(f) for f in plan.blockers],
+        "warnings": [fault_json(f) for f in plan.warnings],
+        "space": {"needed": plan.space.needed, "free": plan.space.free},
+    }
+
+
+def proof_json(proof: Proof) -> Json:
+    return {
+        "verdict": proof.verdict.value,
+        "kept": total_json(proof.kept),
+        "merged": proof.counts.get(Verb.MERGE, 0),
+        "replaced": proof.counts.get(Verb.REPLACE, 0),
+        "added": proof.counts.get(Verb.ADD, 0),
+        "retired": proof.counts.get(Verb.RETIRE, 0),
+        "carried": proof.counts.get(Verb.CARRY, 0),
+        "rehomed": proof.counts.get(Verb.REHOME, 0),
+        "checks": [
+            {"name": c.name, "state": c.state.value, "before": c.before, "after": c.after, "says": c.says}
+            for c in proof.checks
+        ],
+        "lost": list(proof.lost),
+        "altered": list(proof.altered),
+        "appeared": list(proof.appeared),
+        "version": {"before": proof.version_before, "after": proof.version_after},
+        "ledger": [
+            {
+                "class": line.file_class.value, "before": total_json(line.before), "after": total_json(line.after),
+                "equal": line.equal, "agreed": line.agreed, "trouble": line.trouble,
+            }
+            for line in proof.ledger
+        ],
+        "keys": {path: [key_json(line) for line in lines] for path, lines in proof.merged.items()},
+    }  # fmt: skip

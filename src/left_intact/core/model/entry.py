@@ -1,0 +1,81 @@
+"""One thing found on disk or in an archive, and what was made of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from left_intact.core.model.classes import FileClass
+
+
+class Kind(StrEnum):
+    """The closed set of what an entry can be. `FAULT` is one that could not be read."""
+
+    FILE = "file"
+    LINK = "link"
+    FOLDER = "folder"
+    OTHER = "other"
+    FAULT = "fault"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """A file, link, empty folder or special file below a root."""
+
+    path: str
+    """Relative to the root, POSIX style; bytes that are no UTF-8 as surrogate escapes."""
+    kind: Kind = Kind.FILE
+    bytes: int = 0
+    mode: int | None = None
+    """Permission bits, or None where the source records none."""
+    mtime_ns: int = 0
+    """Last change of the content, in nanoseconds since 1970."""
+    digest: str = ""
+    """BLAKE3 in hex; empty where the content was not read."""
+    format: str = ""
+    """What the first bytes say, in the words of `files.headers`."""
+    link: str = ""
+    """Where a link points, as written in it."""
+    fault: str = ""
+    """Why the entry could not be read."""
+    stamp: tuple[int, int, int] = (0, 0, 0)
+    """Device, inode and status-change time; any write changes the last."""
+
+    def same_content(self, other: Entry) -> bool:
+        """Equal kind and bytes (or link target); what could not be read equals nothing."""
+        if self.kind is not other.kind or self.kind is Kind.FAULT:
+            return False
+        if self.kind is Kind.LINK:
+            return self.link == other.link
+        if self.kind is Kind.FILE:
+            return bool(self.digest) and self.digest == other.digest
+        return self.kind is Kind.FOLDER
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Evidence:
+    """One reason for (or against) a class."""
+
+    source: str
+    """Who says so: ruling, keepsheet, baseline, arrival, header, name, company, time, rights."""
+    says: str
+    speaks_for: FileClass
+    weight: float
+    """Log-odds in nats; negative speaks against the class."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """An entry with its class, the certainty of it, and why."""
+
+    entry: Entry
+    file_class: FileClass
+    certainty: float
+    """0 to 1, from all evidence together."""
+    why: tuple[Evidence, ...] = ()
+    leaning: FileClass = FileClass.UNSORTED
+    """The class with most evidence, also where it was too little to sort the entry."""
+
+    @property
+    def path(self) -> str:
+        return self.entry.path

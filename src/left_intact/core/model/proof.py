@@ -1,0 +1,90 @@
+"""The witness taken before an update and the proof read from the disk after it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry
+from left_intact.core.model.plan import KeyLine, Verb
+from left_intact.core.model.survey import Total
+
+
+class Verdict(StrEnum):
+    INTACT = "intact"
+    ATTENTION = "attention"
+    BROKEN = "broken"
+
+
+class CheckState(StrEnum):
+    PASSED = "passed"
+    FAILED = "failed"
+    YOURS = "yours-to-check"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Check:
+    """One comparison of before and after, or one thing that only eyes can check."""
+
+    name: str
+    state: CheckState
+    says: str
+    before: str = ""
+    after: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Witnessed:
+    """One path as it was before the update, and what the update meant to do with it."""
+
+    file_class: FileClass
+    verb: Verb
+    before: Entry | None
+    agreed: Entry | None
+    """What the plan said would lie there; None where nothing."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Witness:
+    """Taken and stored before the first change."""
+
+    rows: dict[str, Witnessed]
+    version: str
+    to_version: str
+    merged: dict[str, tuple[KeyLine, ...]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LedgerLine:
+    """One class, before and after."""
+
+    file_class: FileClass
+    before: Total
+    after: Total
+    equal: int
+    """Files whose kind and digest are what they were."""
+    agreed: int
+    """Files that changed as the plan said."""
+    trouble: int
+    """Files that are lost or changed in a way nobody agreed to."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proof:
+    """The comparison afterwards, read from the disk and the witness alone."""
+
+    verdict: Verdict
+    ledger: tuple[LedgerLine, ...]
+    checks: tuple[Check, ...]
+    kept: Total
+    counts: dict[Verb, int]
+    """Paths that lie as agreed, by verb."""
+    lost: tuple[str, ...]
+    altered: tuple[str, ...]
+    appeared: tuple[str, ...]
+    """Paths that nobody planned."""
+    merged: dict[str, tuple[KeyLine, ...]]
+    version_before: str
+    version_after: str
+    seconds: float = 0.0

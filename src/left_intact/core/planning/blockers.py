@@ -1,0 +1,111 @@
+"""What stands against a plan as a whole, and what is worth a warning."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+
+from left_intact.core.files.names import needs_other_name
+from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.plan import Move, Space, Verb
+from left_intact.core.model.release import Arrival, Reading
+from left_intact.core.model.survey import Survey
+from left_intact.core.model.version import name_without_version
+from left_intact.core.planning.circumstances import Circumstances
+
+_COMMON = re.compile(r"(?i)^(readme|licen[cs]e|copying|changelog|changes|news|version|manifest|authors|credits)\b")
+_FEW = 5
+_STRANGER, _OTHER_NAME = 0.1, 0.25
+
+
+def version_faults(mine: Reading | None, coming: Reading | None) -> tuple[list[Fault], list[Fault]]:
+    """(blockers, warnings) from comparing the two versions."""
+    if mine is None or coming is None:
+        which = "either side" if mine is None and coming is None else "the install" if mine is None else "the arrival"
+        return [], [Fault(code="version-unknown", says=f"no version could be read from {which}")]
+    here, there = mine.version, coming.version
+    order = here.compare(there) if here and there else None
+    if order is None:
+        says = f"{coming.text} is of another version line than {mine.text}, so nobody can tell which is newer"
+        return [Fault(code="other-line", says=says, way_out="Pass it with --allow other-line.", passable=True)], []
+    if order > 0:
+        says = f"{coming.text} is older than {mine.text}, which is installed"
+        way = "Pass it with --allow older-version."
+        return [Fault(code="older-version", says=says, way_out=way, passable=True)], []
+    if order == 0:
+        return [], [Fault(code="same-version", says=f"{mine.text} is installed already")]
+    return [], []
+
+
+def platform_faults(survey: Survey, arrival: Arrival) -> list[Fault]:
+    """A blocker where the arrival's binaries are for another system or machine."""
+    here, there = survey.platform, arrival.release.platform
+    if not here or not there or _platforms_agree(here, there):
+        return []
+    says = f"this build is for {there}, the install is for {here}"
+    way = "Get the right build, or pass it with --allow other-platform."
+    return [Fault(code="other-platform", says=says, way_out=way, passable=True)]
+
+
+def _platforms_agree(here: str, there: str) -> bool:
+    mine, coming = set(here.split()), set(there.split())
+    systems = {"linux", "windows", "macos"}
+    for kind in (systems, {"x86_64", "x86", "arm64", "arm", "mips", "ppc", "ppc64", "riscv64"}):
+        if mine & kind and coming & kind and mine & kind != coming & kind:
+            return False
+    return True
+
+
+def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Mapping[str, Entry] | None) -> list[Fault]:
+    """A blocker where the arrival is another program, or a stranger under the same name."""
+    if arrival.shape == "file":
+        says = "this is a single file, not a whole release: laid in place, it would set all else aside"
+        return [Fault(code="not-a-release", says=says, way_out="Use a whole release.")]
+    coming = [p for p, e in arrival.release.entries.items() if e.kind is Kind.FILE and not _COMMON.match(p)]
+    known = set(baseline) if baseline else {f.path for f in survey.findings}
+    if not coming:
+        return [Fault(code="empty-arrival", says="there is no program in this arrival", way_out="Check what came.")]
+    if len(coming) < _FEW or not known:
+        return []
+    share = sum(1 for path in coming if path in known) / len(coming)
+    mine = {name_without_version(install), name_without_version(survey.root.rsplit("/", 1)[-1])}
+    theirs = {name_without_version(arrival.release.name), name_without_version(arrival.source.rsplit("/", 1)[-1])}
+    alike = any(a and b and (a in b or b in a) for a in mine for b in theirs)
+    if not alike and share < _OTHER_NAME:
+        says = f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"
+        return [Fault(code="other-program", says=says, way_out="Choose the install that it is for.")]
+    if share < _STRANGER:
+        says = f"this bears the name of {install}, but {share:.0%} of its files have a counterpart here: a fork?"
+        return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
+    return []
+
+
+def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Circumstances) -> list[Fault]:
+    """Blockers from disk, rights, processes and names."""
+    changing = [m for m in moves if m.changes_disk]
+    found = []
+    if facts.running:
+        says = f"{install} is running: {', '.join(facts.running[:3])}"
+        found.append(Fault(code="running", says=says, way_out="Quit it first."))
+    if changing and space.needed > space.free:
+        says = f"there is not enough room: {space.needed:,} bytes are needed, {space.free:,} are free"
+        found.append(Fault(code="no-room", says=says, way_out="Free some room on that disk."))
+    if changing and facts.unwritable:
+        listed = ", ".join(facts.unwritable[:3]) + (" …" if len(facts.unwritable) > 3 else "")
+        says = f"{len(facts.unwritable)} folders may not be written: {listed}"
+        found.append(Fault(code="no-rights", says=says, way_out="Give yourself the right to write there."))
+    arriving = [m for m in changing if m.verb is Verb.ADD]
+    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
+        says = f"this file system cannot hold {len(bad)} names: {bad[0]}"
+        found.append(Fault(code="names", says=says, way_out="Move the install to another file system."))
+    return found
+
+
+def reading_warnings(findings: Iterable[Finding]) -> list[Fault]:
+    """A warning where parts of the install could not be read."""
+    unread = [f for f in findings if f.entry.kind is Kind.FAULT]
+    if not unread:
+        return []
+    says = f"{len(unread)} entries could not be read and are left alone: {unread[0].path} ({unread[0].entry.fault})"
+    return [Fault(code="unreadable", says=says)]

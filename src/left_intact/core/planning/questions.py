@@ -1,0 +1,116 @@
+"""True conflicts, gathered into as few questions as they allow."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+
+from left_intact.core.model.plan import KeyLine, Merge, Question
+from left_intact.core.planning.table import Ask
+
+_MANY = 4
+_WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
+    Ask.BOTH_CHANGED: (
+        "{what}: you changed {it}, and {new} changed {it} too",
+        ("yours", "arriving"),
+        ("yours stays, the arriving one is not laid", "the arriving one is laid, yours goes into the strongbox"),
+    ),
+    Ask.DELETED_CHANGED: (
+        "{what}: shipped, and you deleted {it}; {new} ships {it} anew",
+        ("leave", "lay"),
+        ("stays deleted", "laid again"),
+    ),
+    Ask.IN_THE_WAY: (
+        "{what}: not known to be the program's, and {new} ships {it} too",
+        ("yours", "arriving"),
+        ("yours stays, the arriving one is not laid", "the arriving one is laid, yours goes into the strongbox"),
+    ),
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conflict:
+    """One path that a question is about."""
+
+    path: str
+    ask: Ask
+
+
+def file_questions(conflicts: Iterable[Conflict], new: str, answers: Mapping[str, str]) -> list[Question]:
+    """One question a kind and folder; with many folders, one a top folder; with many of those, one."""
+    questions: list[Question] = []
+    for ask in Ask:
+        paths = [c.path for c in conflicts if c.ask is ask]
+        for where, group in _grouped(paths).items():
+            asks, options, leads = _WORDS[ask]
+            only = len(group) == 1
+            what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
+            text = asks.format(what=what, it="it" if only else "them", new=new)
+            base = _slug(f"{ask}-{group[0] if only else where or 'files'}")
+            questions.append(_question(base, text, options, leads, options[0], tuple(group), answers, questions))
+    return questions
+
+
+def _grouped(paths: list[str]) -> dict[str, list[str]]:
+    ways: tuple[Callable[[str], str], ...] = (
+        lambda p: p.rpartition("/")[0], lambda p: p.split("/")[0] if "/" in p else "", lambda p: "",
+    )  # fmt: skip
+    groups: dict[str, list[str]] = {}
+    for way in ways:
+        groups = {}
+        for path in paths:
+            groups.setdefault(way(path), []).append(path)
+        if len(groups) <= _MANY:
+            break
+    return groups
+
+
+def key_questions(
+    merges: Mapping[str, Merge], answers: Mapping[str, str], before: list[Question]
+) -> tuple[list[Question], dict[str, dict[str, str]]]:
+    """(questions, answers by path and key). The same conflict in many files of a folder is one question."""
+    groups: dict[tuple[str, str, str | None, str | None], list[tuple[str, KeyLine]]] = {}
+    for path, merge in merges.items():
+        for line in merge.lines:
+            if line.decided == "conflict":
+                key = (path.rpartition("/")[0], line.key, line.shipped, line.arriving)
+                groups.setdefault(key, []).append((path, line))
+    questions: list[Question] = []
+    for (folder, key, shipped, arriving), group in groups.items():
+        path, line = group[0]
+        only = len(group) == 1
+        what = path if only else f"{len(group)} files in {folder}/"
+        mine = f"yours, {line.yours}" if only else "yours"
+        leads = (f"keeps {mine}", f"takes {arriving}")
+        base = _slug(f"{path if only else folder}-{key}")
+        asks = f"{what}: you and the release both changed {key}"
+        paths = tuple(p for p, _ in group)
+        questions.append(
+            _question(base, asks, ("yours", "arriving"), leads, "yours", paths, answers, [*before, *questions],
+                      note=f"was shipped as {shipped}")
+        )  # fmt: skip
+    chosen: dict[str, dict[str, str]] = {}
+    for question, (_, key, _, _) in zip(questions, groups, strict=True):
+        for path in question.paths:
+            chosen.setdefault(path, {})[key] = question.choice
+    return questions, chosen
+
+
+def _question(
+    base: str, asks: str, options: tuple[str, ...], leads: tuple[str, ...], default: str, paths: tuple[str, ...],
+    answers: Mapping[str, str], taken: list[Question], note: str = "",
+) -> Question:  # fmt: skip
+    ids = {q.id for q in taken}
+    name, number = base, 2
+    while name in ids:
+        name, number = f"{base}-{number}", number + 1
+    answer = answers.get(name)
+    return Question(
+        id=name, asks=asks, options=options, leads_to=leads, default=default,
+        answer=answer if answer in options else None, paths=paths, note=note,
+    )  # fmt: skip
+
+
+def _slug(text: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:80] or "question"

@@ -1,0 +1,1 @@
+"""Settings files: one adapter per format, and merging key by key."""

@@ -1,0 +1,184 @@
+"""JSON files, also with comments, edited in place by the byte ranges of their syntax tree.
+
+The tree comes from tree-sitter's JSON grammar, which reads comments and gives positions;
+everything that no edit names keeps its bytes.
+"""
+
+from __future__ import annotations
+
+import codecs
+import json
+from functools import cache
+from typing import Any
+
+from tree_sitter import Language, Node, Parser
+
+from left_intact.core.settings.document import Document, Key, NotReadable
+
+
+@cache
+def _parser() -> Parser:
+    import tree_sitter_json
+
+    return Parser(Language(tree_sitter_json.language()))
+
+
+class JsonDocument:
+    """An object; keys are the names on the way to every value that is no object."""
+
+    def __init__(self, data: bytes) -> None:
+        self._bom = data.startswith(codecs.BOM_UTF8)
+        self._data = data[3:] if self._bom else data
+        self._top = self._parse()
+
+    def _parse(self) -> Node:
+        tree = _parser().parse(self._data)
+        if tree.root_node.has_error:
+            raise NotReadable("it is no valid JSON")
+        tops = [n for n in tree.root_node.named_children if n.type != "comment"]
+        if len(tops) != 1 or tops[0].type != "object":
+            raise NotReadable("it is JSON, but no object")
+        self._tree = tree
+        return tops[0]
+
+    def _text(self, node: Node) -> str:
+        return self._data[node.start_byte : node.end_byte].decode("utf-8", "surrogateescape")
+
+    def _pairs(self, node: Node) -> list[tuple[str, Node, Node]]:
+        found = []
+        for pair in node.named_children:
+            key, value = pair.child_by_field_name("key"), pair.child_by_field_name("value")
+            if pair.type == "pair" and key is not None and value is not None:
+                found.append((_name(self._text(key)), pair, value))
+        return found
+
+    def values(self) -> dict[Key, str]:
+        found: dict[Key, str] = {}
+
+        def walk(node: Node, above: Key) -> None:
+            for name, _, value in self._pairs(node):
+                if value.type == "object" and self._pairs(value):
+                    walk(value, (*above, name))
+                else:
+                    found[(*above, name)] = self._text(value)
+
+        walk(self._top, ())
+        return found
+
+    def same(self, one: str, other: str) -> bool:
+        return one == other or _meaning(one) == _meaning(other)
+
+    def _find(self, key: Key) -> tuple[Node, Node] | None:
+        node, pair = self._top, None
+        for name in key:
+            if node.type != "object":
+                return None
+            inside = [(p, v) for n, p, v in self._pairs(node) if n == name]
+            if not inside:
+                return None
+            pair, node = inside[-1]
+        return (pair, node) if pair is not None else None
+
+    def _splice(self, start: int, stop: int, text: str) -> None:
+        self._data = self._data[:start] + text.encode("utf-8", "surrogateescape") + self._data[stop:]
+        self._top = self._parse()
+
+    def _must_find(self, key: Key) -> tuple[Node, Node]:
+        found = self._find(key)
+        if found is None:
+            raise KeyError(key)
+        return found
+
+    def set(self, key: Key, value: str) -> None:
+        _, node = self._must_find(key)
+        self._splice(node.start_byte, node.end_byte, value)
+
+    def rename(self, key: Key, new: Key) -> None:
+        pair, _ = self._must_find(key)
+        node = pair.child_by_field_name("key")
+        assert node is not None
+        self._splice(node.start_byte, node.end_byte, json.dumps(new[-1], ensure_ascii=False))
+
+    def remove(self, key: Key) -> None:
+        pair, _ = self._must_find(key)
+        start, stop = pair.start_byte, pair.end_byte
+        after = pair.next_sibling
+        while after is not None and after.type == "comment":
+            after = after.next_sibling
+        if after is not None and after.type == ",":
+            stop = after.end_byte
+            start = self._line_start(start)
+        else:
+            before = pair.prev_sibling
+            while before is not None and before.type == "comment":
+                before = before.prev_sibling
+            if before is not None and before.type == ",":
+                self._splice(start, stop, "")
+                self._splice(before.start_byte, before.end_byte, "")
+                return
+        self._splice(start, stop, "")
+
+    def _line_start(self, at: int) -> int:
+        start = at
+        while start > 0 and self._data[start - 1 : start] in (b" ", b"\t", b"\n", b"\r"):
+            start -= 1
+        return start
+
+    def insert(self, key: Key, like: Document) -> None:
+        assert isinstance(like, JsonDocument)
+        for depth in range(1, len(key)):
+            found = self._find(key[:depth])
+            if found is None:
+                self._insert_pair(key[:depth], "{}", like)
+            elif found[1].type != "object":
+                raise NotReadable(f"{'.'.join(key[:depth])} is no object")
+        _, value = like._must_find(key)
+        self._insert_pair(key, like._text(value), like)
+
+    def _insert_pair(self, key: Key, value: str, like: JsonDocument) -> None:
+        parent = self._top if len(key) == 1 else self._must_find(key[:-1])[1]
+        text = f"{json.dumps(key[-1], ensure_ascii=False)}: {value}"
+        mine = self._pairs(parent)
+        if not mine:
+            outer = self._indent(parent) if b"\n" in self._data else None
+            body = text if outer is None else f"\n{outer}{self._step()}{text}\n{outer}"
+            self._splice(parent.start_byte, parent.end_byte, "{" + body + "}")
+            return
+        after = self._neighbour(key, like, mine) or mine[-1][1]
+        gap = self._data[self._line_start(mine[0][1].start_byte) : mine[0][1].start_byte].decode()
+        self._splice(after.end_byte, after.end_byte, f",{gap or ' '}{text}")
+
+    def _neighbour(self, key: Key, like: JsonDocument, mine: list[tuple[str, Node, Node]]) -> Node | None:
+        above = like._find(key[:-1]) if len(key) > 1 else None
+        theirs = [n for n, _, _ in like._pairs(above[1] if above else like._top)]
+        own = {name: pair for name, pair, _ in mine}
+        before = theirs[: theirs.index(key[-1])] if key[-1] in theirs else []
+        return next((own[name] for name in reversed(before) if name in own), None)
+
+    def _indent(self, node: Node) -> str:
+        start = self._data.rfind(b"\n", 0, node.start_byte) + 1
+        line = self._data[start : node.start_byte].decode("utf-8", "replace")
+        return line[: len(line) - len(line.lstrip())]
+
+    def _step(self) -> str:
+        first = self._pairs(self._top)
+        return (self._indent(first[0][1]) or "  ") if first else "  "
+
+    def to_bytes(self) -> bytes:
+        return (codecs.BOM_UTF8 if self._bom else b"") + self._data
+
+
+def _name(text: str) -> str:
+    try:
+        return str(json.loads(text))
+    except ValueError:
+        return text.strip('"')
+
+
+def _meaning(text: str) -> Any:
+    try:
+        said = json.loads(text)
+    except ValueError:
+        return text
+    # True and 1 are equal to Python, but not to a program that reads JSON.
+    return repr(said)

@@ -1,0 +1,1 @@
+"""What is every file? Evidence, weights, class, certainty."""

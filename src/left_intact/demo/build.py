@@ -1,0 +1,98 @@
+"""Building the Pier Room: the same tree every time, in a folder of its own, touching nothing else."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from dataclasses import dataclass
+
+from left_intact.core.model.errors import LeftIntactError
+
+_MARKER = "pier-room.json"
+_FORMAT = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Room:
+    """Where things are in a built demo."""
+
+    folder: str
+
+    @property
+    def home(self) -> str:
+        return os.path.join(self.folder, "home")
+
+    def install(self, name: str) -> str:
+        return os.path.join(self.folder, "pier", name)
+
+    def download(self, name: str) -> str:
+        return os.path.join(self.folder, "downloads", name)
+
+
+def default_folder() -> str:
+    """Where the demo is built when nobody names a folder."""
+    from left_intact.home import default_home
+
+    return os.path.join(default_home(), "pier-room")
+
+
+def build_demo(folder: str, *, fresh: bool = False) -> Room:
+    """The demo in a folder: as it was left, or built anew. Raises `not-the-demo` for a foreign folder."""
+    room = Room(folder=os.path.abspath(folder))
+    marker = os.path.join(room.folder, _MARKER)
+    if os.path.isdir(room.folder) and os.listdir(room.folder):
+        if not os.path.isfile(marker):
+            raise LeftIntactError("not-the-demo", "this folder is not empty and no demo", path=room.folder,
+                                  way_out="Name an empty folder with --dir.")  # fmt: skip
+        with open(marker, encoding="utf-8") as file:
+            whole = json.load(file).get("format") == _FORMAT
+        if whole and not fresh:
+            return room
+        # The marker says that this folder is ours alone, so it may be built over.
+        shutil.rmtree(room.folder)
+    os.makedirs(room.folder, exist_ok=True)
+    _mark(marker, 0)
+    _plant(room)
+    _register(room)
+    _mark(marker, _FORMAT)
+    return room
+
+
+def _mark(path: str, number: int) -> None:
+    with open(path, "w", encoding="utf-8") as file:
+        json.dump({"what": "the demo of Left Intact; all in here is made up and built by code", "format": number}, file)
+
+
+def _plant(room: Room) -> None:
+    from left_intact.demo import brindlebox, patchwright
+
+    box, wright = brindlebox.invent(), patchwright.invent()
+    box.install.lay(room.install("brindlebox"))
+    wright.install.lay(room.install("patchwright"))
+    wright.game.lay(room.install("gullwing-rally"))
+    box.shipped.pack(room.download("kept/brindlebox-4.6.1-linux.zip"), "brindlebox-4.6.1")
+    box.arriving.pack(room.download("brindlebox-4.7.0-linux.zip"), "brindlebox-4.7.0")
+    box.elsewhere.pack(room.download("brindlebox-4.7.0-windows.zip"), "brindlebox-4.7.0")
+    wright.shipped.pack(room.download("kept/patchwright-3.9.9.zip"), "patchwright")
+    wright.arriving.pack(room.download("patchwright-3.9.10.zip"), "patchwright")
+
+
+def _register(room: Room) -> None:
+    """Put the installs on the shelf, with what waits for each, and let them be run for their version."""
+    from left_intact.workbench import Workbench
+
+    bench = Workbench(room.home)
+    for name, role, waiting, kept in (
+        ("Brindlebox", "emulator", "brindlebox-4.7.0-linux.zip", "kept/brindlebox-4.6.1-linux.zip"),
+        ("Patchwright", "modding tool", "patchwright-3.9.10.zip", ""),
+    ):
+        program = name.lower()
+        install = bench.library.register(
+            room.install(program), name=name, role=role, version_command=(program, "--version")
+        )
+        bench.survey(install)
+        if kept:
+            bench.set_baseline(install, room.download(kept))
+            bench.survey(install)
+        bench.set_waiting(install, bench.arrival(install, room.download(waiting)))

@@ -1,0 +1,85 @@
+"""The whole example without a person: survey, plan, update, proof, back, and update again."""
+
+from __future__ import annotations
+
+import os
+import time
+from typing import Any
+
+from left_intact.core.files.tree import read_tree
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.proof import Verdict
+from left_intact.demo.build import Room
+from left_intact.words import count, size
+from left_intact.workbench import Workbench
+
+EXAMPLES = (("Brindlebox", "brindlebox-4.7.0-linux.zip"), ("Patchwright", "patchwright-3.9.10.zip"))
+
+
+def run_unattended(room: Room, *, as_json: bool = False) -> int:
+    """Run both examples and print what they did; 0 where every verdict was intact and back was byte for byte."""
+    import json
+
+    bench, began = Workbench(room.home), time.monotonic()
+    said = []
+    for name, archive in EXAMPLES:
+        said.append(_one(bench, room, name, archive, quiet=as_json))
+    seconds = round(time.monotonic() - began, 2)
+    good = all(one["first"] == one["again"] == Verdict.INTACT and one["back_is_equal"] for one in said)
+    if as_json:
+        print(json.dumps({"examples": said, "seconds": seconds, "good": good}, indent=1))
+    else:
+        print(f"{'All intact' if good else 'SOMETHING IS WRONG'}, in {seconds} s. Built in {room.folder}")
+    return 0 if good else 1
+
+
+def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) -> dict[str, Any]:
+    def tell(stage: str, text: str) -> None:
+        if not quiet:
+            print(f"  {stage:9} {text}")
+
+    install = bench.find(name)
+    if not quiet:
+        print(name)
+    survey = bench.survey(install)
+    kinds = ", ".join(f"{t.files:,} {c.value}" for c, t in survey.totals().items() if t.files)
+    tell("survey", f"{survey.version_text}; {kinds}")
+    before = snapshot(install.root)
+    plan = _answered(bench, name, room.download(archive))
+    tell("plan", f"{plan.from_version} → {plan.to_version}: {_verbs(plan)}; {count(len(plan.questions), 'question')}")
+    first = bench.update(plan, install)
+    tell("proof", f"{first.proof.verdict}: {first.proof.kept.files:,} files of yours ({size(first.proof.kept.bytes)}) "
+         f"as they were, {len(first.proof.lost)} lost")  # fmt: skip
+    back = bench.go_back(install)
+    equal = snapshot(install.root) == before
+    tell("back", f"{count(back.restored, 'path')} put back; {'byte for byte as before' if equal else 'NOT AS BEFORE'}")
+    again = bench.update(_answered(bench, name, room.download(archive)), install)
+    tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
+    return {
+        "install": name, "first": first.proof.verdict, "again": again.proof.verdict, "back_is_equal": equal,
+        "kept": first.proof.kept.files, "questions": len(plan.questions),
+    }  # fmt: skip
+
+
+def _answered(bench: Workbench, name: str, archive: str) -> Plan:
+    draft = bench.draft(bench.find(name), archive)
+    plan = draft.plan()
+    return draft.plan({q.id: q.default for q in plan.questions})
+
+
+def _verbs(plan: Plan) -> str:
+    counts: dict[str, int] = {}
+    for move in plan.moves:
+        counts[move.verb.value] = counts.get(move.verb.value, 0) + 1
+    return ", ".join(f"{number:,} {verb}" for verb, number in counts.items())
+
+
+def snapshot(root: str) -> dict[str, tuple[Any, ...]]:
+    """Names, contents, modes, times and links of all below a folder, the folders and the root included."""
+    tree = read_tree(root)
+    said: dict[str, tuple[Any, ...]] = {
+        e.path: (e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.link) for e in tree.entries
+    }
+    said |= {f"{f.path}/": (f.mode, f.mtime_ns) for f in tree.folders}
+    said["/"] = (os.stat(root).st_mode, os.stat(root).st_mtime_ns)
+    return said

@@ -1,0 +1,37 @@
+"""Numbers, sizes and dates as both faces write them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+
+def size(amount: int) -> str:
+    """Bytes as people read them: 3.4 MB. Decimal steps, as file managers and disks use them."""
+    if amount < 1000:
+        return f"{amount} B"
+    value = float(amount)
+    for unit in ("KB", "MB", "GB", "TB"):
+        value /= 1000
+        if value < 999.5 or unit == "TB":
+            return f"{value:.1f} {unit}" if value < 9.95 else f"{value:.0f} {unit}"
+    raise AssertionError
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """`1 file`, `4,187 files`."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def ago(then: float, now: float) -> str:
+    """How long ago a moment was; both in seconds since 1970."""
+    passed = max(0, int(now - then))
+    for seconds, one in ((365 * 86400, "year"), (30 * 86400, "month"), (86400, "day"), (3600, "hour"), (60, "minute")):
+        if passed >= seconds:
+            return f"{count(passed // seconds, one)} ago"
+    return "just now"
+
+
+def date(then: float) -> str:
+    """A date as `21 Nov 2026`, in local time."""
+    moment = datetime.fromtimestamp(then)
+    return f"{moment.day} {moment:%b %Y}"

@@ -1,0 +1,403 @@
+"""The waist: every use case, one call each. All faces use it alone; none reaches past it."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+from typing import Any
+
+from left_intact.core.arrival.look import look_into
+from left_intact.core.carrying.journal import Journal, State, Update
+from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
+from left_intact.core.files import host
+from left_intact.core.files.tree import Tree, text_reader
+from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet, read_sheet
+from left_intact.core.library.store import Install, Library, Ruling
+from left_intact.core.model.as_json import proof_json, total_json
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.proof import Proof
+from left_intact.core.model.release import Arrival, Reading, Release
+from left_intact.core.model.survey import Survey
+from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.draw import Brief, draw_up
+from left_intact.core.planning.routes import route_named
+from left_intact.core.proving.ask_program import ask_program
+from left_intact.core.survey.classify import Known
+from left_intact.core.survey.patterns import matches
+from left_intact.core.survey.read import survey_install, survey_tree
+from left_intact.core.survey.weights import weights
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """All that a plan is drawn from but the answers, so that an answer redraws it at once."""
+
+    install: Install
+    brief: Brief
+
+    def plan(self, answers: Mapping[str, str] | None = None) -> Plan:
+        """The plan for some answers. Raises `Misuse` for an answer to no question."""
+        plan = draw_up(replace(self.brief, answers=MappingProxyType(dict(answers or {}))))
+        _refuse_idle_answers(plan, answers or {})
+        return plan
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """An update that was carried out, and the proof of it."""
+
+    update: Update
+    proof: Proof
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfRow:
+    """What the shelf knows about an install without reading it."""
+
+    install: Install
+    summary: Mapping[str, Any]
+    """What the last survey found; empty before the first."""
+    waiting: tuple[str, str] | None
+    """(path, version) of an arrival that waits."""
+    updates: tuple[Update, ...] = ()
+    """Newest first."""
+    missing: bool = False
+
+    @property
+    def state(self) -> State | None:
+        """The state of the newest update that is in force or was cut off."""
+        known = [u.state for u in self.updates if u.state is not State.ABANDONED]
+        return known[0] if known else None
+
+
+class Workbench:
+    """One home folder, and all that can be done with it. Safe to call from several threads."""
+
+    def __init__(self, home: str) -> None:
+        self.home = os.path.abspath(home)
+        self._local = threading.local()
+
+    @property
+    def library(self) -> Library:
+        """The library, opened once a thread."""
+        library: Library | None = getattr(self._local, "library", None)
+        if library is None:
+            library = self._local.library = Library(self.home)
+        return library
+
+    # ------------------------------------------------------------ installs
+
+    def find(self, word: str) -> Install:
+        """An install by name or path. Raises `no-install`."""
+        return self.library.find(word)
+
+    def shelf(self) -> list[ShelfRow]:
+        """All installs with what is known about them; reads no install."""
+        return [self._row(install) for install in self.library.installs()]
+
+    def _row(self, install: Install) -> ShelfRow:
+        return ShelfRow(
+            install=install,
+            summary=self.library.summary(install),
+            waiting=self.library.waiting(install),
+            updates=tuple(self.history(install)),
+            missing=not os.path.isdir(install.root),
+        )
+
+    def strongbox(self, install: Install) -> Strongbox:
+        return strongbox_for(install.root, install.name, self.home)
+
+    def history(self, install: Install) -> list[Update]:
+        """All updates of an install, newest first."""
+        box = self.strongbox(install)
+        if not box.exists:
+            return []
+        with Journal(box.journal_path) as journal:
+            return journal.updates()
+
+    def set_waiting(self, install: Install, arrival: Arrival) -> None:
+        """Remember an arrival as the one to lay in next."""
+        self.library.set_waiting(install, arrival.source, arrival.release.version_text)
+
+    # ------------------------------------------------------------ survey
+
+    def survey(
+        self, install: Install, *, baseline: str | None = None, sheet: str | None = None, report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Survey:  # fmt: skip
+        """Read and classify an install; changes nothing of it."""
+        known = self._known(install, self._baseline(install, baseline), _sheet(sheet), None)
+        return self._read(install, known, _sheet(sheet), report, cancel)[0]
+
+    def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
+        rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
+        return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes)
+
+    def _read(
+        self, install: Install, known: Known, sheet: Keepsheet, report: Report, cancel: CancelToken | None
+    ) -> tuple[Survey, Tree]:
+        survey, tree = survey_install(
+            install.root, known, name=install.name, remembered=self.library.seen(install),
+            rules=sheet.version_places, extra_readings=self._asked(install), report=report, cancel=cancel,
+        )  # fmt: skip
+        self.library.set_seen(install, tree.entries)
+        self._note_summary(install, survey)
+        return survey, tree
+
+    def _asked(self, install: Install) -> tuple[Reading, ...]:
+        said = ask_program(install.root, install.version_command)
+        return (said,) if said else ()
+
+    def _note_summary(self, install: Install, survey: Survey) -> None:
+        newest = max(
+            (f.entry for f in survey.findings if f.file_class is FileClass.SAVES), key=lambda e: e.mtime_ns, default=None
+        )
+        summary = {
+            "version": survey.version_text,
+            "platform": survey.platform,
+            "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
+            "newest_save": [newest.path, newest.mtime_ns] if newest else None,
+            "read_at": time.time(),
+            "baseline": survey.baseline,
+        }
+        self.library.set_summary(install, summary)
+
+    def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
+        """Write down the person's word on a path or pattern."""
+        self.library.rule(install, pattern, file_class)
+
+    def unrule(self, install: Install, pattern: str) -> None:
+        self.library.unrule(install, pattern)
+
+    def rulings(self, install: Install) -> list[Ruling]:
+        return self.library.rulings(install)
+
+    @staticmethod
+    def met_by(survey: Survey, pattern: str) -> tuple[Finding, ...]:
+        """What a ruling on a pattern would speak of."""
+        return tuple(f for f in survey.findings if matches(pattern, f.path))
+
+    def sort_again(self, install: Install, survey: Survey, arrival: Arrival | None = None) -> Survey:
+        """The same entries with the rulings of now; nothing is read."""
+        tree = Tree(root=survey.root, entries=tuple(f.entry for f in survey.findings), folders=survey.folders)
+        known = self._known(install, self._baseline(install, None), NO_SHEET, arrival.release if arrival else None)
+        again = survey_tree(tree, known, name=install.name)
+        again = replace(again, readings=survey.readings, seconds=survey.seconds)
+        self._note_summary(install, again)
+        return again
+
+    # ------------------------------------------------------------ arrival and plan
+
+    def arrival(
+        self, install: Install, path: str, *, sheet: str | None = None, report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Arrival:  # fmt: skip
+        """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`."""
+        return look_into(
+            path, installed=self._paths_of(install), name=install.name, rules=_sheet(sheet).version_places,
+            report=report, cancel=cancel,
+        )  # fmt: skip
+
+    def _paths_of(self, install: Install) -> Collection[str]:
+        seen = self.library.seen(install)
+        if seen:
+            return seen.keys()
+        found = []
+        for folder, _, names in os.walk(install.root):
+            below = os.path.relpath(folder, install.root).replace(os.sep, "/")
+            found += [name if below == "." else f"{below}/{name}" for name in names]
+        return found
+
+    def draft(
+        self, install: Install, arrival: str | Arrival, *, baseline: str | None = None, route: str | None = None,
+        into: str | None = None, sheet: str | None = None, report: Report = silent, cancel: CancelToken | None = None,
+    ) -> Draft:  # fmt: skip
+        """Read all that a plan is drawn from; changes nothing of the install."""
+        route_named(route)
+        if into:
+            raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
+        refuse_if_unfinished(self, install)
+        if isinstance(arrival, str):
+            arrival = self.arrival(install, arrival, sheet=sheet, report=report, cancel=cancel)
+        _refuse_overlap(install, arrival)
+        read_sheet_once, base = _sheet(sheet), self._baseline(install, baseline)
+        known = self._known(install, base, read_sheet_once, arrival.release)
+        survey, _ = self._read(install, known, read_sheet_once, report, cancel)
+        brief = Brief(
+            install=install.name, survey=survey, arrival=arrival, baseline=base, sheet=read_sheet_once,
+            facts=self._circumstances(install, survey), read=text_reader(install.root),
+            replace_at=weights().replace, retire_at=weights().retire,
+        )  # fmt: skip
+        return Draft(install=install, brief=brief)
+
+    def _baseline(self, install: Install, path: str | None) -> Release | None:
+        """The release the install came from: as given, or as on record."""
+        if path is not None:
+            return look_into(path, installed=self._paths_of(install), name=install.name).release
+        box = self.strongbox(install)
+        if box.exists:
+            with Journal(box.journal_path) as journal:
+                last = journal.last_in_force()
+            if last is not None:
+                return self.library.baseline(install, last.id)
+        return self.library.baseline(install, 0)
+
+    def set_baseline(self, install: Install, path: str) -> Release:
+        """Put on record which release an install came from."""
+        release = look_into(path, installed=self._paths_of(install), name=install.name).release
+        self.library.set_baseline(install, 0, release)
+        return release
+
+    def _circumstances(self, install: Install, survey: Survey) -> Circumstances:
+        root = install.root
+        folders = ["", *(f.path for f in survey.folders)]
+        return Circumstances(
+            free=host.free_bytes(os.path.dirname(root)),
+            unwritable=host.unwritable(root, folders),
+            running=host.running_from(root),
+            narrow_names=host.narrow_names(root),
+            folds_case=host.folds_case(root),
+        )
+
+    # ------------------------------------------------------------ carrying out and proving
+
+    def update(
+        self, plan: Plan, install: Install, *, allowed: Collection[str] = (), report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:  # fmt: skip
+        """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
+        from left_intact.core.carrying.engine import carry_out, refuse_if_blocked
+
+        refuse_if_blocked(plan, frozenset(allowed))
+        if running := host.running_from(install.root):
+            says = f"{install.name} is running: {', '.join(running[:3])}"
+            raise Refusal([Fault(code="running", says=says, way_out="Quit it first.")])
+        box = self.strongbox(install)
+        if plan.baseline is not None and not self.history(install):
+            self.library.set_baseline(install, 0, plan.baseline)
+        update = carry_out(plan, box, allowed=frozenset(allowed), report=report, cancel=cancel)
+        self.library.set_baseline(install, update.id, plan.arrival.release)
+        self.library.clear_waiting(install)
+        return Outcome(update=update, proof=self._prove(install, update, report))
+
+    def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:
+        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`."""
+        refuse_if_unfinished(self, install)
+        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        if last is None:
+            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
+                                  way_out="Update it first.")  # fmt: skip
+        return Outcome(update=last, proof=self._prove(install, last, report, cancel))
+
+    def _prove(
+        self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None
+    ) -> Proof:
+        from left_intact.core.proving.prove import prove
+
+        box = self.strongbox(install)
+        with Journal(box.journal_path) as journal:
+            witness = journal.witness(update.id)
+        held = box.has if update.state is State.ON_TRIAL else (lambda digest: True)
+        proof = prove(
+            install.root, witness, name=install.name, carried_at=update.changed, in_strongbox=held,
+            extra_readings=self._asked(install), report=report, cancel=cancel,
+        )  # fmt: skip
+        self.library.set_proof(install, update.id, proof_json(proof))
+        return proof
+
+    def ticked(self, install: Install, update: Update) -> frozenset[str]:
+        return self.library.ticked(install, update.id)
+
+    def tick(self, install: Install, update: Update, said: Collection[str]) -> None:
+        """Remember which of the checks for eyes were ticked."""
+        self.library.set_ticked(install, update.id, said)
+
+    # ------------------------------------------------------------ back, settle, recover
+
+    def go_back(self, install: Install, report: Report = silent) -> Any:
+        """Undo the last update. Raises `nothing-to-go-back-to`, `Interrupted`, `strongbox-damaged`."""
+        from left_intact.core.carrying.recovery import go_back
+
+        if running := host.running_from(install.root):
+            raise LeftIntactError("running", f"{install.name} is running: {', '.join(running[:3])}",
+                                  way_out="Quit it first.")  # fmt: skip
+        return go_back(self.strongbox(install), report)
+
+    def settle(self, install: Install) -> Any:
+        """Confirm the update on trial and free the program's old files."""
+        from left_intact.core.carrying.recovery import settle
+
+        return settle(self.strongbox(install))
+
+    def interrupted(self) -> list[tuple[Install, Update]]:
+        """Every install whose last update was cut off."""
+        from left_intact.core.carrying.recovery import unfinished
+
+        found = []
+        for install in self.library.installs():
+            update = unfinished(self.strongbox(install))
+            if update is not None:
+                found.append((install, update))
+        return found
+
+    def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
+        """End an interrupted update, and bring the records in line with the outcome."""
+        from left_intact.core.carrying.recovery import recover
+
+        update = recover(self.strongbox(install), forward, report)
+        if update.state is State.ON_TRIAL:
+            self._record_arrival(install, update)
+        return update
+
+    def _record_arrival(self, install: Install, update: Update) -> None:
+        """The baseline after a recovered update; without its arrival the work goes on without one."""
+        if self.library.baseline(install, update.id) is not None:
+            return
+        try:
+            arrival = self.arrival(install, update.arrival)
+        except LeftIntactError:
+            return
+        self.library.set_baseline(install, update.id, arrival.release)
+        self.library.clear_waiting(install)
+
+
+def refuse_if_unfinished(workbench: Workbench, install: Install) -> None:
+    """Raise `Interrupted` where an update of the install was cut off."""
+    from left_intact.core.carrying.engine import interrupted
+    from left_intact.core.carrying.recovery import unfinished
+
+    update = unfinished(workbench.strongbox(install))
+    if update is not None:
+        raise interrupted(update)
+
+
+def _refuse_overlap(install: Install, arrival: Arrival) -> None:
+    root, source = os.path.realpath(install.root), os.path.realpath(arrival.source)
+    inside = os.path.commonpath([root, source])
+    if root == source or (arrival.shape == "folder" and inside in (root, source)):
+        raise LeftIntactError("arrival-is-install", "the arrival and the install are one folder, or one lies in the other",
+                              path=arrival.source, way_out="Name the folder or archive of the new build.")  # fmt: skip
+
+
+def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
+    questions = {q.id: q for q in plan.questions}
+    for name, answer in answers.items():
+        question = questions.get(name)
+        if question is None:
+            known = ", ".join(questions) or "none"
+            raise Misuse("unknown-question", f"no question is called {name}", way_out=f"Open questions: {known}.")
+        if answer not in question.options:
+            options = ", ".join(question.options)
+            raise Misuse("unknown-answer", f"{answer!r} answers nothing in {name}", way_out=f"Options: {options}.")
+
+
+def _sheet(path: str | None) -> Keepsheet:
+    return read_sheet(path) if path else NO_SHEET
