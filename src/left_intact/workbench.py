@@ -8,7 +8,7 @@ import time
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from left_intact.core.arrival.look import look_into
 from left_intact.core.carrying.journal import Journal, State, Update
@@ -34,6 +34,9 @@ from left_intact.core.survey.classify import Known
 from left_intact.core.survey.patterns import matches
 from left_intact.core.survey.read import survey_install, survey_tree
 from left_intact.core.survey.weights import weights
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.recovery import Settled, WentBack
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -297,9 +300,7 @@ class Workbench:
                                   way_out="Update it first.")  # fmt: skip
         return Outcome(update=last, proof=self._prove(install, last, report, cancel))
 
-    def _prove(
-        self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None
-    ) -> Proof:
+    def _prove(self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None) -> Proof:
         from left_intact.core.proving.prove import prove
 
         box = self.strongbox(install)
@@ -313,6 +314,23 @@ class Workbench:
         self.library.set_proof(install, update.id, proof_json(proof))
         return proof
 
+    def export_proof(self, install: Install) -> str:
+        """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
+        import json
+
+        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        said = self.library.proof(install, last.id) if last else None
+        if last is None or said is None:
+            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
+                                  way_out="Update it first.")  # fmt: skip
+        folder = os.path.join(self.home, "exports")
+        os.makedirs(folder, exist_ok=True)
+        name = "".join(c if c.isalnum() else "-" for c in install.name.lower())
+        path = os.path.join(folder, f"proof-{name}-{last.id}.json")
+        with open(path, "w", encoding="utf-8") as file:
+            json.dump({"install": install.name, "root": install.root, **said}, file, indent=1)
+        return path
+
     def ticked(self, install: Install, update: Update) -> frozenset[str]:
         return self.library.ticked(install, update.id)
 
@@ -322,16 +340,23 @@ class Workbench:
 
     # ------------------------------------------------------------ back, settle, recover
 
-    def go_back(self, install: Install, report: Report = silent) -> Any:
+    def go_back(self, install: Install, report: Report = silent) -> WentBack:
         """Undo the last update. Raises `nothing-to-go-back-to`, `Interrupted`, `strongbox-damaged`."""
         from left_intact.core.carrying.recovery import go_back
 
         if running := host.running_from(install.root):
             raise LeftIntactError("running", f"{install.name} is running: {', '.join(running[:3])}",
                                   way_out="Quit it first.")  # fmt: skip
-        return go_back(self.strongbox(install), report)
+        back = go_back(self.strongbox(install), report)
+        self._waits_again(install, back.update)
+        return back
 
-    def settle(self, install: Install) -> Any:
+    def _waits_again(self, install: Install, update: Update) -> None:
+        """What was taken back may be laid again, if it is still there."""
+        if os.path.exists(update.arrival):
+            self.library.set_waiting(install, update.arrival, update.to_version)
+
+    def settle(self, install: Install) -> Settled:
         """Confirm the update on trial and free the program's old files."""
         from left_intact.core.carrying.recovery import settle
 
@@ -355,6 +380,8 @@ class Workbench:
         update = recover(self.strongbox(install), forward, report)
         if update.state is State.ON_TRIAL:
             self._record_arrival(install, update)
+        else:
+            self._waits_again(install, update)
         return update
 
     def _record_arrival(self, install: Install, update: Update) -> None:

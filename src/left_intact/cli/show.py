@@ -90,12 +90,14 @@ def proof_text(install: Install, outcome: Outcome) -> str:
     lines.append("")
     lines += [f"{_MARK[c.state]:6} {c.name:14} {c.says}" for c in proof.checks]
     if outcome.update.state is State.ON_TRIAL:
-        lines.append(f"\nOn trial. Back again: left-intact go-back \"{install.name}\"")
+        lines.append(f'\nOn trial. Back again: left-intact go-back "{install.name}"')
     return "\n".join(lines)
 
 
 def back_text(install: Install, back: WentBack) -> str:
-    lines = [f"{install.name} is as it was before the update to {back.update.to_version}: {count(back.restored, 'path')} put back."]
+    lines = [
+        f"{install.name} is as it was before the update to {back.update.to_version}: {count(back.restored, 'path')} put back."
+    ]
     lines += [f"kept from the trial: {path} is at {where}" for path, where in back.kept]
     return "\n".join(lines)
 

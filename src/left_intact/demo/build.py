@@ -88,9 +88,7 @@ def _register(room: Room) -> None:
         ("Patchwright", "modding tool", "patchwright-3.9.10.zip", ""),
     ):
         program = name.lower()
-        install = bench.library.register(
-            room.install(program), name=name, role=role, version_command=(program, "--version")
-        )
+        install = bench.library.register(room.install(program), name=name, role=role, version_command=(program, "--version"))
         bench.survey(install)
         if kept:
             bench.set_baseline(install, room.download(kept))

@@ -77,9 +77,7 @@ def _verbs(plan: Plan) -> str:
 def snapshot(root: str) -> dict[str, tuple[Any, ...]]:
     """Names, contents, modes, times and links of all below a folder, the folders and the root included."""
     tree = read_tree(root)
-    said: dict[str, tuple[Any, ...]] = {
-        e.path: (e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.link) for e in tree.entries
-    }
+    said: dict[str, tuple[Any, ...]] = {e.path: (e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.link) for e in tree.entries}
     said |= {f"{f.path}/": (f.mode, f.mtime_ns) for f in tree.folders}
     said["/"] = (os.stat(root).st_mode, os.stat(root).st_mtime_ns)
     return said

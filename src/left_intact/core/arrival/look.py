@@ -11,7 +11,7 @@ from blake3 import blake3
 from left_intact.core.arrival.root import find_root
 from left_intact.core.files.archives import Member, Source, open_source
 from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, is_settings_text, recognise
-from left_intact.core.files.versions import main_platform, platform_in_name, read_binaries, read_versions
+from left_intact.core.files.versions import NOTES_NAME, main_platform, platform_in_name, read_binaries, read_versions
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Arrival, Release
@@ -86,6 +86,7 @@ def look_into(
         packed_bytes=os.path.getsize(path) if source.shape != "folder" else sum(m.bytes for m in inside),
         digest="" if source.shape == "folder" else _digest(path),
         notes=_notes(members, inside, root),
+        news=_news(texts),
     )
 
 
@@ -140,7 +141,7 @@ def _release(
     readings = list(read_versions(base, entries, texts.get, rules=rules))
     readings += read_binaries(name or wrapper or base, entries, texts.get)
     if wrapper:
-        readings += [r for r in read_versions(wrapper, {}, texts.get)]
+        readings += read_versions(wrapper, {}, texts.get)
     readings.sort(key=lambda r: -r.weight)
     settings = {p: data for p, data in texts.items() if is_settings_text(entries[p].format)}
     return Release(
@@ -161,6 +162,12 @@ def _notes(members: tuple[Member, ...], inside: list[Member], root: str) -> tupl
         shown = ", ".join(outside[:3]) + (" …" if len(outside) > 3 else "")
         notes.append(f"{len(outside)} files beside its root are left out: {shown}")
     return tuple(notes)
+
+
+def _news(texts: dict[str, bytes]) -> str:
+    """The text of the file of notes nearest the root."""
+    found = sorted((p.count("/"), p) for p in texts if NOTES_NAME.search(p))
+    return texts[found[0][1]].decode("utf-8", "replace")[:20_000] if found else ""
 
 
 def _digest(path: str) -> str:

@@ -95,9 +95,7 @@ def open_source(path: str) -> Source:
 
 
 def broken(path: str, why: str) -> LeftIntactError:
-    return LeftIntactError(
-        "archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again."
-    )
+    return LeftIntactError("archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again.")
 
 
 def hostile(path: str, why: str) -> LeftIntactError:
@@ -317,7 +315,7 @@ class TarSource:
         try:
             with _unpacked_stream(path) as stream:
                 head = stream.read(512)
-            return head[257:262] == b"ustar" or len(head) == 512 and path.lower().endswith(_TAR_NAMES)
+            return head[257:262] == b"ustar" or (len(head) == 512 and path.lower().endswith(_TAR_NAMES))
         except (OSError, EOFError, lzma.LZMAError, zlib.error, RuntimeError, ValueError):
             return path.lower().endswith(_TAR_NAMES)
 
@@ -381,7 +379,7 @@ def _unpacked_stream(path: str) -> Iterator[IO[bytes]]:
         file.seek(0)
         stream: Any = file
         if head.startswith(b"\x1f\x8b"):
-            stream = gzip.GzipFile(fileobj=file)
+            stream = gzip.GzipFile(fileobj=file)  # noqa: SIM115 (closed with the file below it)
         elif head.startswith(b"BZh"):
             stream = bz2.BZ2File(file)
         elif head.startswith(b"\xfd7zXZ"):
@@ -464,9 +462,7 @@ class SevenZipSource:
                 target = os.fsdecode(bytes(said[member.path]))
                 if not link_stays_inside(member.path, target):
                     raise hostile(self.path, f"the link {member.path} points out of it, to {target}")
-                member = Member(
-                    path=member.path, kind=Kind.LINK, bytes=0, mode=None, mtime_ns=member.mtime_ns, link=target
-                )
+                member = Member(path=member.path, kind=Kind.LINK, bytes=0, mode=None, mtime_ns=member.mtime_ns, link=target)
             result.append(member)
         return tuple(result)
 

@@ -47,6 +47,5 @@ def parents(path: str) -> list[str]:
 def needs_other_name(path: str) -> bool:
     """Whether a path cannot be had on the file systems that sticks and cards carry."""
     return any(
-        _RESERVED.match(part) or part.endswith((" ", ".")) or re.search(r'[<>:"|?*\x00-\x1f]', part)
-        for part in path.split("/")
+        _RESERVED.match(part) or part.endswith((" ", ".")) or re.search(r'[<>:"|?*\x00-\x1f]', part) for part in path.split("/")
     )

@@ -158,9 +158,7 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
     mode = stat.S_IMODE(info.st_mode)
     stamp = (info.st_dev, info.st_ino, info.st_ctime_ns)
     if stat.S_ISLNK(info.st_mode):
-        return Entry(
-            path=path, kind=Kind.LINK, mtime_ns=info.st_mtime_ns, link=os.readlink(absolute), stamp=stamp, mode=mode
-        )
+        return Entry(path=path, kind=Kind.LINK, mtime_ns=info.st_mtime_ns, link=os.readlink(absolute), stamp=stamp, mode=mode)
     if stat.S_ISDIR(info.st_mode):
         return Entry(path=path, kind=Kind.FOLDER, mode=mode, mtime_ns=info.st_mtime_ns, stamp=stamp)
     if not stat.S_ISREG(info.st_mode):
@@ -174,9 +172,7 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
                 path=path, kind=Kind.FAULT, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns,
                 stamp=stamp, fault=_reason(error),
             )  # fmt: skip
-    return Entry(
-        path=path, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns, digest=digest, format=form, stamp=stamp
-    )
+    return Entry(path=path, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns, digest=digest, format=form, stamp=stamp)
 
 
 def look_again(root: str, path: str, *, content: bool = True) -> Entry | None:

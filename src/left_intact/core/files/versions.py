@@ -11,6 +11,7 @@ import os
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping
+from typing import Any
 
 from left_intact.core.files.headers import is_binary_program, platform_of
 from left_intact.core.files.tree import ReadText
@@ -28,7 +29,7 @@ SAID_BY_NAME = 20
 
 _VERSION_FILES = ("version", "version.txt", "version.md", ".version", "build.txt", "release.txt", "revision.txt")
 _MANIFESTS = ("manifest.json", "package.json", "program.json", "about.json", "info.json", "version.json")
-_NOTES = re.compile(r"(?i)(^|/)(changes|changelog|news|whatsnew|release.?notes|history)(\.(md|txt|rst))?$")
+NOTES_NAME = re.compile(r"(?i)(^|/)(changes|changelog|news|whatsnew|release.?notes|history)(\.(md|txt|rst))?$")
 _SCRIPT_VERSION = re.compile(rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']")
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
@@ -68,7 +69,7 @@ def _from_entry(name: str, entry: Entry, read: ReadText) -> list[Reading]:
         data = read(entry.path) or b""
         match = _SCRIPT_VERSION.search(data)
         return [_reading(match.group(1).decode("latin-1"), entry.path, SAID_BY_SCRIPT - depth)] if match else []
-    if _NOTES.search(entry.path) and depth <= 1:
+    if NOTES_NAME.search(entry.path) and depth <= 1:
         return _notes(entry, read)
     return []
 
@@ -125,7 +126,7 @@ def _pe_version(data: bytes) -> str:
     import pefile
 
     try:
-        image = pefile.PE(data=data, fast_load=True)
+        image: Any = pefile.PE(data=data, fast_load=True)  # type: ignore[no-untyped-call]
         image.parse_data_directories([pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_RESOURCE"]])
     except (pefile.PEFormatError, ValueError, IndexError):
         return ""

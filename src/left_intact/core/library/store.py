@@ -116,9 +116,7 @@ class Library:
                                   way_out="See `left-intact shelf`, or give the path of its folder.")  # fmt: skip
         return self.register(root)
 
-    def register(
-        self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()
-    ) -> Install:
+    def register(self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()) -> Install:
         """Take an install up. A name that is taken gets a number."""
         root = os.path.abspath(root)
         bare = name or name_without_version(os.path.basename(root)).title() or os.path.basename(root) or "Install"
@@ -169,9 +167,7 @@ class Library:
 
     def rulings(self, install: Install) -> list[Ruling]:
         rows = self._db.execute("SELECT * FROM rulings WHERE install_id = ? ORDER BY made, id", (install.id,))
-        return [
-            Ruling(id=row["id"], pattern=os.fsdecode(row["pattern"]), file_class=FileClass(row["class"])) for row in rows
-        ]
+        return [Ruling(id=row["id"], pattern=os.fsdecode(row["pattern"]), file_class=FileClass(row["class"])) for row in rows]
 
     def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
         with self._transaction() as db:
@@ -198,9 +194,7 @@ class Library:
             db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, _release_to(release)))
 
     def proof(self, install: Install, update: int) -> dict[str, Any] | None:
-        row = self._db.execute(
-            "SELECT proof FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)
-        ).fetchone()
+        row = self._db.execute("SELECT proof FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)).fetchone()
         return json.loads(row[0]) if row else None
 
     def set_proof(self, install: Install, update: int, proof: Mapping[str, Any]) -> None:

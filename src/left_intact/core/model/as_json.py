@@ -30,9 +30,7 @@ def survey_json(survey: Survey) -> Json:
                 "bytes": f.entry.bytes,
                 "class": f.file_class.value,
                 "certainty": f.certainty,
-                "why": [
-                    {"source": e.source, "says": e.says, "weight": e.weight, "class": e.speaks_for.value} for e in f.why
-                ],
+                "why": [{"source": e.source, "says": e.says, "weight": e.weight, "class": e.speaks_for.value} for e in f.why],
                 **({"fault": f.entry.fault} if f.entry.fault else {}),
             }
             for f in survey.findings

@@ -66,3 +66,5 @@ class Arrival:
     """BLAKE3 of the archive itself; empty for a folder."""
     notes: tuple[str, ...] = ()
     """What was passed over, and other things worth knowing."""
+    news: str = ""
+    """The release notes that it carries, as text."""

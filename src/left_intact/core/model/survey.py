@@ -58,9 +58,7 @@ class Survey:
 
     def unsorted(self) -> tuple[Finding, ...]:
         """Entries that no evidence sorted; empty folders hold nothing to sort."""
-        return tuple(
-            f for f in self.findings if f.file_class is FileClass.UNSORTED and f.entry.kind is not Kind.FOLDER
-        )
+        return tuple(f for f in self.findings if f.file_class is FileClass.UNSORTED and f.entry.kind is not Kind.FOLDER)
 
 
 def totals_of(findings: tuple[Finding, ...] | list[Finding]) -> dict[FileClass, Total]:

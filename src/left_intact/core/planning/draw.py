@@ -42,7 +42,7 @@ class Brief:
     baseline: Release | None = None
     sheet: Keepsheet = NO_SHEET
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
-    facts: Circumstances = Circumstances()
+    facts: Circumstances = field(default_factory=Circumstances)
     read: ReadText = lambda path: None
     """Gives the bytes of a file of the install, for merging."""
     replace_at: float = 0.97
@@ -125,13 +125,9 @@ def _look_up_all(sketch: _Sketch) -> None:
             says = f"{path} is a folder here and a file in {sketch.brief.arrival.release.version_text or 'the arrival'}"
             sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first."))
             continue
-        place = situate(
-            shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None
-        )
+        place = situate(shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None)
         mergeable = _mergeable(finding, coming)
-        nature = nature_of(
-            finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at
-        )
+        nature = nature_of(finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at)
         if finding is not None and finding.entry.kind is Kind.FOLDER:
             nature = Nature.THEIRS
         row = look_up(*place, nature)
@@ -241,11 +237,12 @@ def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:
 
 def _laid(coming: Entry, before: Entry | None) -> Entry:
     """The arriving entry as it will lie; where the archive knows no mode, the old one stays."""
+    kept = before.mode if before is not None and before.kind is Kind.FILE else None
     mode = coming.mode
     if mode is None:
-        mode = before.mode if before is not None and before.kind is Kind.FILE else 0o644
-    elif before is not None and before.mode is not None and before.kind is Kind.FILE and before.mode & 0o111:
-        mode |= before.mode & 0o111
+        mode = kept if kept is not None else 0o644
+    elif kept is not None:
+        mode |= kept & 0o111
     return replace(coming, mode=mode | 0o600 if coming.kind is Kind.FILE else mode)
 
 

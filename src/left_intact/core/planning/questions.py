@@ -19,7 +19,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
     Ask.DELETED_CHANGED: (
         "{what}: shipped, and you deleted {it}; {new} ships {it} anew",
         ("leave", "lay"),
-        ("stays deleted", "laid again"),
+        ("it stays deleted", "it is laid again"),
     ),
     Ask.IN_THE_WAY: (
         "{what}: not known to be the program's, and {new} ships {it} too",
@@ -74,15 +74,15 @@ def key_questions(
     for path, merge in merges.items():
         for line in merge.lines:
             if line.decided == "conflict":
-                key = (path.rpartition("/")[0], line.key, line.shipped, line.arriving)
-                groups.setdefault(key, []).append((path, line))
+                alike = (path.rpartition("/")[0], line.key, line.shipped, line.arriving)
+                groups.setdefault(alike, []).append((path, line))
     questions: list[Question] = []
     for (folder, key, shipped, arriving), group in groups.items():
         path, line = group[0]
         only = len(group) == 1
         what = path if only else f"{len(group)} files in {folder}/"
         mine = f"yours, {line.yours}" if only else "yours"
-        leads = (f"keeps {mine}", f"takes {arriving}")
+        leads = (f"keeps {mine}", f"takes the arriving {arriving}")
         base = _slug(f"{path if only else folder}-{key}")
         asks = f"{what}: you and the release both changed {key}"
         paths = tuple(p for p, _ in group)

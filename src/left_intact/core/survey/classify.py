@@ -32,24 +32,26 @@ def classify(entries: Sequence[Entry], known: Known, cancel: CancelToken | None 
     """
     cancel = cancel or CancelToken()
     built = sources.build_time(entries)
+    namesakes = sources.program_names(entries)
     first = []
     for number, entry in enumerate(entries):
         if number % 1000 == 0:
             cancel.check()
-        first.append(weigh(entry, _own_evidence(entry, known, built)))
+        first.append(weigh(entry, _own_evidence(entry, known, built, namesakes)))
     company = sources.Company(first)
     return tuple(_with_company(finding, company) for finding in first)
 
 
-def _own_evidence(entry: Entry, known: Known, built: int | None) -> list[Evidence]:
+def _own_evidence(entry: Entry, known: Known, built: int | None, namesakes: frozenset[str]) -> list[Evidence]:
     why = sources.from_patterns("ruling", known.rulings, entry.path)
     why += sources.from_patterns("keepsheet", known.sheet, entry.path)
     if entry.kind is Kind.FAULT:
         return why
     why += sources.from_baseline(entry, known.baseline)
-    why += sources.from_arrival(entry, known.arrival)
+    why += sources.from_arrival(entry, known.arrival, built)
     why += sources.from_header(entry)
     why += sources.from_name(entry.path)
+    why += sources.from_namesake(entry, namesakes)
     why += sources.from_time(entry, built)
     return why
 
@@ -65,7 +67,7 @@ def _with_company(finding: Finding, company: sources.Company) -> Finding:
 
 def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
     """The probability of each class: a softmax over the summed log-odds."""
-    sums = dict.fromkeys(SORTABLE, 0.0)
+    sums: dict[FileClass, float] = dict.fromkeys(SORTABLE, 0.0)
     for evidence in why:
         sums[evidence.speaks_for] = sums.get(evidence.speaks_for, 0.0) + evidence.weight
     top = max(sums.values())

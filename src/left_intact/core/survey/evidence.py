@@ -18,7 +18,9 @@ from left_intact.core.survey.patterns import matches
 from left_intact.core.survey.weights import Shape, bare, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
+_MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
 _SURE = 0.9
+_SAME_SECONDS = 5
 _COMPANY_LEAST = 3
 _COMPANY_SHARE = 0.6
 
@@ -58,8 +60,12 @@ def from_baseline(entry: Entry, baseline: Release | None) -> list[Evidence]:
     return [_said("baseline", f"{name} shipped it, it was changed since", P, spoken["baseline-changed"])]
 
 
-def from_arrival(entry: Entry, arrival: Release | None) -> list[Evidence]:
-    """What the arriving release has under this path."""
+def from_arrival(entry: Entry, arrival: Release | None, built: int | None = None) -> list[Evidence]:
+    """What the arriving release has under this path.
+
+    Settings text says little, since a default lies under the name of the person's own; but
+    one that was written in the very seconds of the release was never touched since.
+    """
     if arrival is None:
         return []
     spoken, name = weights().spoken, arrival.version_text or "the arrival"
@@ -70,7 +76,11 @@ def from_arrival(entry: Entry, arrival: Release | None) -> list[Evidence]:
         return [_said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"])]
     if coming.kind is not entry.kind or coming.format.split(" ")[0] != entry.format.split(" ")[0]:
         return [_said("arrival", f"{name} ships something else here", P, 0.0)]
-    key = "arrival-path-settings" if is_settings_text(entry.format) else "arrival-path"
+    if is_settings_text(entry.format):
+        untouched = built is not None and abs(entry.mtime_ns // 10**9 - built) <= _SAME_SECONDS
+        key = "arrival-path-untouched" if untouched else "arrival-path-settings"
+    else:
+        key = "arrival-path"
     return [_said("arrival", f"{name} ships one of this kind here", P, spoken[key])]
 
 
@@ -137,10 +147,31 @@ def from_name(path: str) -> list[Evidence]:
     return [*(_folders(folder) if folder else ()), *_name(name)]
 
 
-def build_time(entries: Iterable[Entry]) -> int | None:
+def program_names(entries: Iterable[Entry]) -> frozenset[str]:
+    """Bare names of the programs that lie at or near the root."""
+    return frozenset(
+        bare(e.path.rpartition("/")[2].rsplit(".", 1)[0])
+        for e in entries
+        if e.path.count("/") <= 1 and (is_binary_program(e.format) or e.format.startswith("script "))
+    )
+
+
+def from_namesake(entry: Entry, names: frozenset[str]) -> list[Evidence]:
+    """Settings text that bears the program's own name is its settings."""
+    if not is_settings_text(entry.format) or entry.path.count("/") > 1:
+        return []
+    stem = entry.path.rpartition("/")[2].rsplit(".", 1)[0]
+    if bare(stem) not in names:
+        return []
+    return [_said("name", "settings text that bears the program's name", S, weights().spoken["namesake"])]
+
+
+def build_time(entries: Sequence[Entry]) -> int | None:
     """The moment, in seconds, around which the release's files were written, if they share one.
 
-    Looked for among the binaries and scripts, whose times a packer keeps.
+    Looked for among the binaries and scripts, whose times a packer keeps. A moment that
+    nearly everything shares, or that things named for saves share, tells nothing apart:
+    then somebody copied the whole folder without its times.
     """
     w = weights()
     times = [e.mtime_ns // 10**9 for e in entries if is_binary_program(e.format) or e.format.startswith("script ")]
@@ -151,7 +182,19 @@ def build_time(entries: Iterable[Entry]) -> int | None:
     if votes[best] + votes[best + 1] < max(2, w.cluster_share * len(times)):
         return None
     inside = sorted(t for t in times if t // w.cluster_seconds in (best, best + 1))
-    return inside[len(inside) // 2]
+    built = inside[len(inside) // 2]
+    return None if _tells_nothing(entries, built) else built
+
+
+def _tells_nothing(entries: Sequence[Entry], built: int) -> bool:
+    w = weights()
+    files = [e for e in entries if e.kind is Kind.FILE]
+    near = [e for e in files if abs(e.mtime_ns // 10**9 - built) <= w.cluster_seconds]
+    if len(near) >= w.cluster_most * len(files):
+        return True
+    made = [e for e in files if any(v.speaks_for in _MADE_BY_RUNS and v.weight >= 2 for v in from_name(e.path))]
+    mixed = sum(1 for e in made if abs(e.mtime_ns // 10**9 - built) <= w.cluster_seconds)
+    return mixed > w.cluster_mixed * len(made)
 
 
 def from_time(entry: Entry, built: int | None) -> list[Evidence]:

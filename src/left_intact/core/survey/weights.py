@@ -36,6 +36,8 @@ class Weights:
     spoken: dict[str, float]
     cluster_seconds: int
     cluster_share: float
+    cluster_most: float
+    cluster_mixed: float
     apart_seconds: int
     header: dict[str, tuple[str, tuple[tuple[FileClass, float], ...]]]
     shapes: tuple[Shape, ...]
@@ -55,6 +57,8 @@ def weights() -> Weights:
         spoken=said["spoken"],
         cluster_seconds=said["time"]["cluster-seconds"],
         cluster_share=said["time"]["cluster-share"],
+        cluster_most=said["time"]["cluster-most"],
+        cluster_mixed=said["time"]["cluster-mixed"],
         apart_seconds=said["time"]["years-apart-seconds"],
         header={form: (row["says"], _by_class(row["weights"])) for row in said["header"] for form in row["formats"]},
         shapes=tuple(
@@ -73,9 +77,7 @@ def _by_class(table: dict[str, float]) -> tuple[tuple[FileClass, float], ...]:
 
 def _names(rows: list[dict[str, Any]]) -> dict[str, Weighed]:
     return {
-        name: (FileClass(row["class"]), row["weight"], row.get("reason", ""))
-        for row in reversed(rows)
-        for name in row["names"]
+        name: (FileClass(row["class"]), row["weight"], row.get("reason", "")) for row in reversed(rows) for name in row["names"]
     }
 
 

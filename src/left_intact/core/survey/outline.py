@@ -1,0 +1,99 @@
+"""A survey as folders: what each is made of, for a tree that opens folder by folder."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.survey import Survey
+
+
+@dataclass(slots=True)
+class FolderNode:
+    """A folder with the sums of all below it. The root has an empty path."""
+
+    path: str
+    folders: list[str] = field(default_factory=list)
+    entries: list[Finding] = field(default_factory=list)
+    files: dict[FileClass, int] = field(default_factory=dict)
+    bytes: dict[FileClass, int] = field(default_factory=dict)
+    least: float = 1.0
+    """The lowest certainty of anything below."""
+
+    @property
+    def count(self) -> int:
+        return sum(self.files.values())
+
+    @property
+    def size(self) -> int:
+        return sum(self.bytes.values())
+
+    @property
+    def only_class(self) -> FileClass | None:
+        """The class of everything below, where there is but one."""
+        return next(iter(self.files)) if len(self.files) == 1 else None
+
+
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """All folders of a survey by path."""
+
+    folders: dict[str, FolderNode]
+
+    @property
+    def root(self) -> FolderNode:
+        return self.folders[""]
+
+
+def outline_of(survey: Survey) -> Outline:
+    """Sum a survey up by folder."""
+    folders: dict[str, FolderNode] = {"": FolderNode("")}
+    for finding in survey.findings:
+        if finding.entry.kind is Kind.FOLDER:
+            _folder(folders, finding.path)
+            continue
+        parent = finding.path.rpartition("/")[0]
+        _folder(folders, parent).entries.append(finding)
+        _add_up(folders, parent, finding)
+    return Outline(folders)
+
+
+def _folder(folders: dict[str, FolderNode], path: str) -> FolderNode:
+    node = folders.get(path)
+    if node is None:
+        node = folders[path] = FolderNode(path)
+        _folder(folders, path.rpartition("/")[0]).folders.append(path)
+    return node
+
+
+def _add_up(folders: dict[str, FolderNode], path: str, finding: Finding) -> None:
+    kind, size = finding.file_class, finding.entry.bytes
+    while True:
+        node = folders[path]
+        node.files[kind] = node.files.get(kind, 0) + 1
+        node.bytes[kind] = node.bytes.get(kind, 0) + size
+        node.least = min(node.least, finding.certainty)
+        if not path:
+            return
+        path = path.rpartition("/")[0]
+
+
+def alike(findings: Iterable[Finding]) -> list[list[Finding]]:
+    """Unsorted entries in groups of one folder and ending, the largest first: sort one, sort all."""
+    groups: dict[tuple[str, str], list[Finding]] = {}
+    for finding in findings:
+        folder, _, name = finding.path.rpartition("/")
+        groups.setdefault((folder, name.rpartition(".")[2] if "." in name else ""), []).append(finding)
+    return sorted(groups.values(), key=lambda g: (-len(g), g[0].path))
+
+
+def pattern_for(findings: Sequence[Finding]) -> str:
+    """A pattern that a group of `alike` entries meets."""
+    first = findings[0].path
+    if len(findings) == 1:
+        return first
+    folder, _, name = first.rpartition("/")
+    ending = f"*.{name.rpartition('.')[2]}" if "." in name else "*"
+    return f"{folder}/{ending}" if folder else ending

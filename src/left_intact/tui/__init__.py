@@ -1,0 +1,1 @@
+"""The full-screen face. It shows and asks; whatever is about files is asked of the workbench."""

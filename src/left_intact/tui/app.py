@@ -1,0 +1,181 @@
+"""The application: it owns the workbench, the jobs and the look, and leads from screen to screen."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from textual.app import App
+from textual.binding import Binding, BindingType
+
+from left_intact.tui.desk import Desk
+from left_intact.tui.jobs import Job, JobEnded, JobProgress, Jobs, was_stopped
+from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
+from left_intact.workbench import ShelfRow, Workbench
+
+if TYPE_CHECKING:
+    from left_intact.core.model.errors import LeftIntactError
+    from left_intact.tui.screens.stage import StageScreen
+
+
+class LeftIntactApp(App[int]):
+    """The full screen."""
+
+    TITLE = "Left Intact"
+    CSS_PATH = "left_intact.tcss"
+    ENABLE_COMMAND_PALETTE = True
+    COMMAND_PALETTE_BINDING = "ctrl+p"
+    HORIZONTAL_BREAKPOINTS = [(0, "-narrow"), (116, "-wide")]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("question_mark", "help", "help", key_display="?"),
+        Binding("ctrl+p", "command_palette", "find anything", key_display="^p", show=False),
+        Binding("ctrl+q", "quit", "quit", show=False, priority=True),
+        Binding("ctrl+l", "switch_look", "light or dark", show=False),
+    ]
+
+    def __init__(self, bench: Workbench, rows: list[ShelfRow], *, subtitle: str = "") -> None:
+        super().__init__()
+        self.bench = bench
+        self.first_rows = rows
+        self.place = subtitle or "your shelf"
+        self.jobs = Jobs(self)
+        for look in LOOKS.values():
+            self.register_theme(look.theme())
+        self.theme = DARK.name
+
+    @property
+    def look(self) -> Look:
+        return LOOKS.get(self.theme, DARK)
+
+    def get_default_screen(self) -> Any:
+        from left_intact.tui.screens.shelf import ShelfScreen
+
+        return ShelfScreen(self.first_rows)
+
+    def get_system_commands(self, screen: Any) -> Any:
+        from left_intact.tui.palette_commands import commands_of
+
+        yield from commands_of(self, screen)
+
+    # ------------------------------------------------------------ work
+
+    def work_on(self, job: Job) -> Job:
+        """Queue some long work; its progress shows in the title line."""
+        return self.jobs.start(job)
+
+    def on_job_progress(self, message: JobProgress) -> None:
+        if message.job is self.jobs.running:
+            for screen in self.screen_stack:
+                if hasattr(screen, "job_progress"):
+                    screen.job_progress(message.job, message.progress)
+
+    def on_job_ended(self, message: JobEnded) -> None:
+        for screen in self.screen_stack:
+            if hasattr(screen, "job_over"):
+                screen.job_over()
+        self.jobs.ended(message)
+
+    def complain(self, error: LeftIntactError) -> None:
+        """Say an error to the person, in one line with what to do now."""
+        if was_stopped(error):
+            self.notify(error.says, timeout=4)
+        else:
+            self.notify(error.line(), severity="error", timeout=12)
+
+    # ------------------------------------------------------------ ways between the screens
+
+    def open_desk(self, row: ShelfRow, stop: str = "") -> None:
+        """Sit down at an install; an interrupted update must be ended first."""
+        from left_intact.core.carrying.journal import UNFINISHED, State
+        from left_intact.tui.screens.dialogs import RecoverDialog
+        from left_intact.tui.screens.stage import screen_for
+
+        if row.state in UNFINISHED:
+            self.push_screen(RecoverDialog(row), self._recovered)
+            return
+        desk = Desk(row=row)
+        first = stop or ("proof" if row.state is State.ON_TRIAL and not row.waiting else "survey")
+        self.push_screen(screen_for(first, desk))
+
+    def _recovered(self, done: bool | None) -> None:
+        if done:
+            self.refresh_shelf()
+
+    def go_to_stop(self, stop: str, desk: Desk) -> None:
+        from left_intact.tui.screens.stage import screen_for
+
+        self.switch_screen(screen_for(stop, desk))
+
+    def stage_screen(self) -> StageScreen | None:
+        from left_intact.tui.screens.stage import StageScreen
+
+        return next((s for s in reversed(self.screen_stack) if isinstance(s, StageScreen)), None)
+
+    def refresh_shelf(self) -> None:
+        """Read the shelf anew, in the thread for work."""
+
+        def done(rows: list[ShelfRow]) -> None:
+            from left_intact.tui.screens.shelf import ShelfScreen
+
+            for screen in self.screen_stack:
+                if isinstance(screen, ShelfScreen):
+                    screen.set_rows(rows)
+
+        self.work_on(Job("the shelf", lambda report, cancel: self.bench.shelf(), done, self.complain))
+
+    # ------------------------------------------------------------ actions
+
+    def action_help(self) -> None:
+        from left_intact.tui.screens.help import HelpScreen
+
+        if not isinstance(self.screen, HelpScreen):
+            self.push_screen(HelpScreen.of(self.screen))
+
+    def action_switch_look(self) -> None:
+        self.theme = LIGHT.name if self.look.dark else DARK.name
+
+    def watch_theme(self, name: str) -> None:
+        from left_intact.tui.widgets.lines import Lines
+
+        for screen in self.screen_stack:
+            for lines in screen.query(Lines):
+                lines.redraw()
+            if hasattr(screen, "show_why_again"):
+                screen.show_why_again()
+
+    def _fatal_error(self) -> None:
+        """A fault of ours: the whole of it goes into a log, the person gets one line."""
+        import sys
+        import traceback
+
+        from left_intact.tui.fault_log import write_fault
+
+        path = write_fault(self.bench.home, "".join(traceback.format_exception(*sys.exc_info())))
+        line = f"left-intact: a fault of ours ended the screen; no install was left half done. It is written down in {path}"
+        self._exit_renderables.append(line)
+        self._close_messages_no_wait()
+
+    async def action_quit(self) -> None:
+        if self.jobs.running is not None and getattr(self.screen, "STOP", "") == "under way":
+            self.notify("an update is under way; s stops it, and puts everything back", timeout=5)
+            return
+        self.jobs.stop()
+        self.exit(0)
+
+
+def open_application(home: str, *, subtitle: str = "") -> int:
+    """Run the application until the person quits; the exit code."""
+    from left_intact.core.model.errors import LeftIntactError
+
+    try:
+        bench = Workbench(home)
+        rows = bench.shelf()
+    except LeftIntactError as error:
+        import sys
+
+        print(f"left-intact: {error.line()}", file=sys.stderr)
+        return error.exit_code
+    os.environ.setdefault("TEXTUAL_ANIMATIONS", "none")
+    app = LeftIntactApp(bench, rows, subtitle=subtitle)
+    result = app.run()
+    return result if isinstance(result, int) else app.return_code or 0

@@ -1,0 +1,1 @@
+"""One screen a stop of the stage line, and the shelf."""

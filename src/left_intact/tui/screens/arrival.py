@@ -1,0 +1,190 @@
+"""The arrival: is this the right thing? Version, platform, root, counts, notes, and the routes."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.widgets import Static
+
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.release import Arrival
+from left_intact.core.model.survey import Survey
+from left_intact.tui.look import Look
+from left_intact.tui.screens.stage import StageScreen, shown_path
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.writing import Line, bearable, clip
+from left_intact.words import count, size
+
+
+class FactRow(Row):
+    """One comparison: what it is, here, arriving, and whether it fits."""
+
+    def __init__(self, name: str, here: str, there: str, says: str, state: str) -> None:
+        super().__init__(f"fact:{name}")
+        self.name, self.here, self.there, self.says, self.state = name, here, there, says, state
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        mark, colour = {"good": ("✓", "good"), "bad": ("✗", "bad"), "open": ("·", "quiet")}[self.state]
+        side = 17 if width < 90 else 22
+        line = Line().put(mark, look.style(colour), 2).put(self.name, look.style("quiet"), 11)
+        line.put(bearable(self.here), look.style("text"), side).gap().put(
+            bearable(self.there), look.style("text", bold=True), side
+        )
+        says_style = look.style("bad" if self.state == "bad" else "quiet")
+        return [line.gap().put(clip(bearable(self.says), width - line.cell_len - 1), says_style)]
+
+
+class RouteRow(Row):
+    """A route and whether it fits."""
+
+    def __init__(self, name: str, fits: bool, because: str) -> None:
+        super().__init__(f"route:{name}")
+        self.name, self.fits, self.because = name, fits, because
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        line = Line().put("◉" if self.fits else "○", look.style("focus" if self.fits else "quiet"), 2)
+        line.put(self.name, look.style("text" if self.fits else "quiet", bold=self.fits), 22)
+        return [line.put(clip(self.because, width - 26), look.style("quiet"))]
+
+
+class ArrivalScreen(StageScreen):
+    """What came, beside what is installed."""
+
+    STOP = "arrival"
+    HELP = (
+        "What came, compared with what is installed: version, platform, contents. Nothing is unpacked or changed "
+        "by looking. o chooses another archive or folder; n goes on to the plan."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("n,enter", "next", "on to the plan"),
+        Binding("o", "other", "another arrival"),
+    ]
+
+    def compose_left(self) -> ComposeResult:
+        yield Static(id="head")
+        yield Lines(id="facts")
+
+    def on_mount(self) -> None:
+        super().on_mount()
+        self.query_one("#facts", Lines).focus()
+
+    def aside(self) -> str:
+        return "nothing has been changed yet"
+
+    def show_body(self) -> None:
+        desk, look = self.desk, self.look
+        head = Text(no_wrap=True)
+        arrival = desk.arrival
+        if arrival is None:
+            head.append(desk.trouble or ("looking in…" if desk.row.waiting else "Nothing waits."),
+                        look.style("bad" if desk.trouble else "text"))  # fmt: skip
+            rows: list[Row] = [Words("Press o and name an archive, a folder or a file: a new build of this program.")]
+            self.query_one("#head", Static).update(head)
+            self.query_one("#facts", Lines).set_rows(rows if not desk.row.waiting or desk.trouble else [])
+            self.explain(Text(""))
+            return
+        head.append(f"{bearable(arrival.release.name)}", look.style("text", bold=True))
+        head.append(f"   {arrival.shape}, {size(arrival.packed_bytes)} · {shown_path(arrival.source)}", look.style("quiet"))
+        self.query_one("#head", Static).update(head)
+        self.query_one("#facts", Lines).set_rows(self._rows(arrival))
+        self.explain(_notes(arrival, look))
+
+    def _rows(self, arrival: Arrival) -> list[Row]:
+        desk = self.desk
+        rows: list[Row] = [_FactHeading()]
+        rows += _facts(arrival, desk.survey, desk.plan)
+        rows += [Gap(), Words("where its version was read"), *_readings(arrival)]
+        if arrival.notes:
+            rows += [Gap(), Words("worth knowing"), *(Words(f"  {bearable(n)}", "text") for n in arrival.notes)]
+        if desk.plan is not None:
+            rows += [Gap(), Hairline(), Words("the routes")]
+            rows += [RouteRow(r.name.value, r.fits, r.because) for r in desk.plan.routes]
+        return rows
+
+    def action_next(self) -> None:
+        self.action_stop(3)
+
+    def action_other(self) -> None:
+        from left_intact.tui.screens.dialogs import PathDialog
+
+        first = self.desk.arrival.source if self.desk.arrival else ""
+        dialog = PathDialog("another arrival", "A folder, or a zip, tar or 7z archive of the new build.", first)
+        self.app.push_screen(dialog, self._receive)
+
+    def _receive(self, path: str | None) -> None:
+        if path:
+            self.receive(path)
+            self.show_all()
+
+
+def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[Row]:
+    release = arrival.release
+    blockers = {b.code: b for b in (plan.blockers if plan else ())}
+    warnings = {w.code: w for w in (plan.warnings if plan else ())}
+
+    def row(name: str, here: str, there: str, fine: str, *codes: str) -> FactRow:
+        bad: Fault | None = next((blockers[c] for c in codes if c in blockers), None)
+        odd: Fault | None = next((warnings[c] for c in codes if c in warnings), None)
+        state = "bad" if bad else "open" if plan is None or odd else "good"
+        return FactRow(name, here, there, bad.says if bad else odd.says if odd else fine, state)
+
+    here_version = survey.version_text if survey else ""
+    files = [e for e in release.entries.values() if e.kind.value != "folder"]
+    total = sum(e.bytes for e in files)
+    known = {f.path for f in survey.findings} if survey else set()
+    common = sum(1 for e in files if e.path in known)
+    program = next((t for c, t in survey.totals().items() if c.value == "program"), None) if survey else None
+    return [
+        row("program", plan.install if plan else "", release.name, f"{common:,} of {len(files):,} files lie here already",
+            "other-program", "stranger", "not-a-release", "empty-arrival"),
+        row("version", here_version or "unknown", release.version_text or "unknown", "newer than what is installed",
+            "older-version", "other-line", "version-unknown", "same-version"),
+        row("platform", (survey.platform if survey else "") or "no binaries", release.platform or "no binaries",
+            "for the same system and machine", "other-platform"),
+        row("files", count(program.files, "file") if program else "", count(len(files), "file"),
+            f"{size(total)} unpacked"),
+        row("room", "", size(plan.space.needed) if plan else "", f"{size(plan.space.free)} free" if plan else "", "no-room"),
+        FactRow("archive", "", f"{arrival.digest[:12]}…" if arrival.digest else "a folder",
+                "sound, and read to the end", "good"),
+    ]  # fmt: skip
+
+
+def _readings(arrival: Arrival) -> list[Row]:
+    """What was read, and in which places; readings that disagree stand apart."""
+    by_text: dict[str, list[str]] = {}
+    for reading in arrival.release.readings:
+        by_text.setdefault(reading.text, []).append(reading.source)
+    if not by_text:
+        return [Words("  nowhere", "text")]
+    return [
+        Words(f"  {text:14} {bearable(', '.join(places[:4]))}{f' and {len(places) - 4} more' if len(places) > 4 else ''}", "text")
+        for text, places in by_text.items()
+    ]
+
+
+class _FactHeading(Row):
+    selectable = False
+
+    def __init__(self) -> None:
+        super().__init__("")
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        side, quiet = (17 if width < 90 else 22), look.style("quiet")
+        return [
+            Line().gap(13).put("installed", quiet, side + 1).put("arriving", quiet, side + 1).put("is it the right thing?", quiet)
+        ]
+
+
+def _notes(arrival: Arrival, look: Look) -> Text:
+    text = Text()
+    text.append("what it says of itself\n\n", look.style("quiet"))
+    if not arrival.news:
+        text.append("It brings no notes.\n", look.style("text"))
+    for line in arrival.news.splitlines()[:60]:
+        bold = line.startswith("#")
+        text.append(bearable(line.lstrip("# ")) + "\n", look.style("text", bold=bold))
+    return text

@@ -1,0 +1,401 @@
+"""The plan: the crossing from now to after, the questions, the dangers, and why."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.widgets import Static
+
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.plan import Move, Plan, Question, Verb
+from left_intact.core.planning.lanes import Lane, Stroke, lanes_of
+from left_intact.tui.explain import heading, why_move, why_question
+from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.screens.stage import StageScreen
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.strip import badge
+from left_intact.tui.writing import Line, bearable, clip, fit
+from left_intact.words import count, size
+
+_SHOWN = 60
+_STROKES = {
+    Stroke.INTACT: ("━", "━"), Stroke.SAME: ("─", "─"), Stroke.REPLACED: ("─", "▶"), Stroke.MERGED: ("═", "▶"),
+    Stroke.ASIDE: ("╌", "╌"), Stroke.OPEN: ("┈", "?"), Stroke.LEFT_OUT: (" ", " "),
+}  # fmt: skip
+
+
+def _columns(width: int) -> tuple[int, int, int, int]:
+    """(name, files, size, name after) in cells; the crossing line takes the rest."""
+    if width < 90:
+        return 17, 5, 0, 10
+    return 23, 6, 8, 13
+
+
+class LaneRow(Row):
+    """One lane: as it lies now, what happens, as it will lie."""
+
+    def __init__(self, lane: Lane, is_open: bool, roomy: bool) -> None:
+        super().__init__(f"lane:{lane.key}")
+        self.lane, self.is_open = lane, is_open
+        self.height = 2 if roomy and not is_open else 1
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        lane, (name, files, amount, after) = self.lane, _columns(width)
+        line = Line()
+        line.append_text(badge(lane.file_class, look))
+        line.put(" ▾ " if self.is_open else " ▸ ", look.style("quiet"))
+        line.put(bearable(lane.label), look.style("text", bold=lit), name)
+        line.put(f"{lane.now.files:,}" if lane.now.files else "", look.style("text"), files, "right")
+        if amount:
+            line.put(size(lane.now.bytes) if lane.now.files else "", look.style("quiet"), amount, "right")
+        line.gap(2)
+        room = width - line.cell_len - after - files - 3
+        line.append_text(_stroke(lane, room, look))
+        line.gap(2)
+        style = look.style("quiet" if lane.stroke is Stroke.ASIDE else "text")
+        line.put(bearable(lane.after_label), style, after)
+        return [line.put(f"{lane.after.files:,}" if lane.after.files else "", look.style("text"), files, "right")]
+
+
+def _stroke(lane: Lane, room: int, look: Look) -> Text:
+    """The line between now and after, with its words in the middle."""
+    body, end = _STROKES[lane.stroke]
+    line = Text(no_wrap=True, end="")
+    style = look.of_class(lane.file_class)
+    if lane.stroke in (Stroke.ASIDE, Stroke.LEFT_OUT):
+        style = look.style("quiet")
+    if lane.stroke is Stroke.OPEN:
+        style = look.style("focus")
+    says = f" {clip(lane.says, max(0, room - 5))} "
+    left = max(1, (room - len(says)) // 2)
+    right = max(1, room - left - len(says) - 1)
+    words = look.style("focus" if lane.stroke is Stroke.OPEN else "text" if lane.stroke is not Stroke.LEFT_OUT else "quiet")
+    line.append(body * left, style).append(says, words).append(body * right + end, style)
+    return line
+
+
+class MoveRow(Row):
+    """A path under an open lane."""
+
+    def __init__(self, move: Move, lane: str) -> None:
+        super().__init__(f"move:{move.path}")
+        self.move, self.lane = move, lane
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name = _columns(width)[0] + 14
+        line = Line().gap(8).put(bearable(self.move.path), look.style("text", bold=lit), name).gap(2)
+        colour = "quiet" if self.move.verb in (Verb.KEEP, Verb.DROP) else "focus" if self.move.verb is Verb.ASK else "text"
+        line.put(self.move.verb.value, look.style(colour, bold=self.move.changes_disk), 9)
+        line.put(size(self.move.bytes), look.style("quiet"), 8, "right").gap(2)
+        return [line.put(clip(bearable(self.move.because), width - line.cell_len - 1), look.style("quiet"))]
+
+
+class MoreMoves(Row):
+    """What an open lane does not show yet."""
+
+    def __init__(self, lane: Lane, left: int) -> None:
+        super().__init__(f"more:{lane.key}")
+        self.lane, self.left = lane, left
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        return [Line().gap(8).put(f"… {self.left:,} more; Enter shows them", look.style("quiet"))]
+
+
+class QuestionRow(Row):
+    """A question with its options; the marked one counts."""
+
+    height = 3
+
+    def __init__(self, number: int, question: Question) -> None:
+        super().__init__(f"question:{question.id}")
+        self.number, self.question = number, question
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        question = self.question
+        top = Line().put(f"{self.number}  ", look.style("focus", bold=True))
+        note = f"  ({question.note})" if question.note else ""
+        top.put(clip(bearable(question.asks + note), width - 4), look.style("text", bold=lit))
+        low = Line().gap(3)
+        for option, leads in zip(question.options, question.leads_to, strict=True):
+            chosen = option == question.choice
+            low.put("◉ " if chosen else "○ ", look.style("focus" if chosen else "quiet"))
+            low.put(bearable(leads), look.style("text" if chosen else "quiet", bold=chosen)).gap(4)
+        state = "answered" if question.answer is not None else "the default"
+        low.put(f"{state}", look.style("good" if question.answer is not None else "focus"))
+        return [top, low]
+
+
+class FaultRow(Row):
+    """A blocker or a warning."""
+
+    def __init__(self, fault: Fault, blocks: bool) -> None:
+        super().__init__(f"fault:{fault.code}:{fault.says}")
+        self.fault, self.blocks = fault, blocks
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        word, colour = ("blocked", "bad") if self.blocks else ("mind", "focus")
+        line = Line().put(word, look.style(colour, bold=True), 9)
+        return [line.put(clip(bearable(f"{self.fault.says}. {self.fault.way_out}".strip()), width - 10), look.style("text"))]
+
+
+class PlanScreen(StageScreen):
+    """What would happen to every path."""
+
+    STOP = "plan"
+    HELP = (
+        "Left as things lie now, right as they will lie; the line between says what happens: heavy is left intact, "
+        "an arrow is replaced, a double line is merged, a broken one goes into the strongbox. Enter opens a lane or "
+        "changes an answer; the plan is drawn again at once. c carries it out. Until then nothing is changed, and "
+        "afterwards going back is one key."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("c", "carry_out", "carry out"),
+        Binding("space,enter", "choose", "open or answer"),
+        Binding("tab", "questions", "questions"),
+        Binding("right", "turn(1)", "open or choose", key_display="→", show=False),
+        Binding("left", "turn(-1)", "close", show=False),
+        Binding("x", "pass_blockers", "go past it knowingly"),
+    ]
+
+    def __init__(self, desk) -> None:  # type: ignore[no-untyped-def]
+        super().__init__(desk)
+        self.open_lanes: set[str] = set()
+        self.whole: set[str] = set()
+        self.passed: frozenset[str] = frozenset()
+
+    def compose_left(self) -> ComposeResult:
+        yield Static(id="head")
+        yield Lines(id="crossing")
+        yield Static(id="foot")
+
+    def on_mount(self) -> None:
+        super().on_mount()
+        self.query_one("#crossing", Lines).focus()
+
+    def aside(self) -> str:
+        return "nothing has been changed yet"
+
+    # ------------------------------------------------------------ drawing
+
+    def show_body(self) -> None:
+        plan, look = self.desk.plan, self.look
+        if plan is None:
+            self.query_one("#head", Static).update(Text("drawing the plan…", look.style("quiet")))
+            return
+        self.query_one("#head", Static).update(_head(plan, look))
+        self.query_one("#foot", Static).update(_foot(plan, look))
+        self.query_one("#crossing", Lines).set_rows(self._rows(plan))
+
+    def _rows(self, plan: Plan) -> list[Row]:
+        rows: list[Row] = [_CrossingHeading()]
+        lanes = lanes_of(plan)
+        roomy = len(lanes) * 2 + len(plan.questions) * 3 + 12 < self.size.height and not self.open_lanes
+        for lane in lanes:
+            is_open = lane.key in self.open_lanes
+            rows.append(LaneRow(lane, is_open, roomy))
+            if is_open:
+                rows += self._under(lane)
+        faults = [*(FaultRow(f, True) for f in plan.blockers if f.code not in self.passed),
+                  *(FaultRow(f, False) for f in plan.warnings)]  # fmt: skip
+        if faults:
+            rows += [Gap(), *faults]
+        if plan.questions:
+            rows += [Hairline(), Words(_question_words(plan, self.look)), Gap()]
+            rows += [QuestionRow(n, q) for n, q in enumerate(plan.questions, 1)]
+        return rows
+
+    def _under(self, lane: Lane) -> list[Row]:
+        shown = lane.moves if lane.key in self.whole else lane.moves[:_SHOWN]
+        rows: list[Row] = [MoveRow(move, lane.key) for move in shown]
+        if len(shown) < len(lane.moves):
+            rows.append(MoreMoves(lane, len(lane.moves) - len(shown)))
+        return rows
+
+    def on_lines_moved(self, message: Lines.Moved) -> None:
+        plan, row = self.desk.plan, message.row
+        if plan is None or row is None:
+            return
+        if isinstance(row, LaneRow):
+            self.explain(_why_lane(row.lane, plan, self.look))
+        elif isinstance(row, MoveRow):
+            self.explain(why_move(row.move, plan, self.look))
+        elif isinstance(row, QuestionRow):
+            self.explain(why_question(row.question, plan, self.look))
+        elif isinstance(row, FaultRow):
+            text = Text(f"{bearable(row.fault.says)}\n\n", self.look.style("text", bold=True))
+            self.explain(text.append(bearable(row.fault.way_out), self.look.style("quiet")))
+
+    # ------------------------------------------------------------ actions
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        plan = self.desk.plan
+        if action == "carry_out":
+            return plan is not None and bool(plan.changes) and not self._blocked(plan)
+        if action == "pass_blockers":
+            return plan is not None and bool(self._blocked(plan)) and all(b.passable for b in self._blocked(plan))
+        if action == "questions":
+            return plan is not None and bool(plan.questions)
+        return True
+
+    def _blocked(self, plan: Plan) -> list[Fault]:
+        return [b for b in plan.blockers if b.code not in self.passed]
+
+    @property
+    def lines(self) -> Lines:
+        return self.query_one("#crossing", Lines)
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        self.action_turn(0)
+
+    def action_choose(self) -> None:
+        self.action_turn(0)
+
+    def action_turn(self, way: int) -> None:
+        """Open or close a lane, or change an answer; 0 does whichever is due."""
+        row, plan = self.lines.row, self.desk.plan
+        if plan is None:
+            return
+        if isinstance(row, LaneRow):
+            is_open = row.lane.key in self.open_lanes
+            if (way >= 0) != is_open or way == 0:
+                self.open_lanes ^= {row.lane.key}
+                self.lines.set_rows(self._rows(plan))
+        elif isinstance(row, MoveRow) and way < 0:
+            self.open_lanes.discard(row.lane)
+            self.lines.set_rows(self._rows(plan), at=f"lane:{row.lane}")
+        elif isinstance(row, MoreMoves):
+            self.whole.add(row.lane.key)
+            self.lines.set_rows(self._rows(plan), at=f"move:{row.lane.moves[_SHOWN].path}")
+        elif isinstance(row, QuestionRow):
+            self._answer(row.question, way or 1)
+
+    def _answer(self, question: Question, way: int) -> None:
+        """The first press takes the other option; the default is accepted by carrying out."""
+        options = question.options
+        at = (options.index(question.choice) + way) % len(options)
+        self.desk.answers[question.id] = options[at]
+        self.draw_plan()
+
+    def action_questions(self) -> None:
+        """To the next question, and from the last one back to the lanes."""
+        here = self.lines.row
+        keys = [row.key for row in self.lines.rows if isinstance(row, QuestionRow)]
+        if here is not None and here.key in keys:
+            at = keys.index(here.key) + 1
+            if at == len(keys):
+                self.lines.action_end(-1)
+                return
+            self.lines.go_to(keys[at])
+        elif keys:
+            self.lines.go_to(keys[0])
+
+    def action_pass_blockers(self) -> None:
+        plan = self.desk.plan
+        if plan is None:
+            return
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        says = " ".join(f"{b.says}." for b in self._blocked(plan))
+        codes = frozenset(b.code for b in self._blocked(plan))
+
+        def answered(yes: bool | None) -> None:
+            if yes:
+                self.passed |= codes
+                self.show_all()
+
+        self.app.push_screen(ConfirmDialog("go past it knowingly", says, "go past it"), answered)
+
+    def action_carry_out(self) -> None:
+        plan, draft = self.desk.plan, self.desk.draft
+        if plan is None or draft is None or not self.check_action("carry_out", ()):
+            return
+        # The marked defaults are on the screen, so carrying out accepts them.
+        self.desk.answers |= {q.id: q.choice for q in plan.questions}
+        self.desk.under_way = True
+        from left_intact.tui.screens.under_way import UnderWayScreen
+
+        self.app.switch_screen(UnderWayScreen(self.desk, self.passed))
+
+
+def _head(plan: Plan, look: Look) -> Text:
+    text = Text(no_wrap=True)
+    text.append(f"{bearable(plan.install)} ", look.style("text", bold=True))
+    text.append(f"{plan.from_version or 'unknown'} → ", look.style("text"))
+    text.append(f"{plan.to_version or 'unknown'}", look.style("focus", bold=True))
+    base = "" if plan.baseline else " · no baseline: evidence decides"
+    text.append(f"   {plan.route.value.replace('-', ' ')} · {size(plan.arrival.packed_bytes)} in · room needed "
+                f"{size(plan.space.needed)}, free {size(plan.space.free)}{base}", look.style("quiet"))  # fmt: skip
+    return text
+
+
+def _foot(plan: Plan, look: Look) -> Text:
+    theirs = [m for m in plan.moves if m.file_class.is_the_persons and m.before is not None and not m.changes_disk]
+    text = Text(no_wrap=True)
+    text.append("left intact  ", look.style("quiet"))
+    text.append(f"{count(len(theirs), 'file')} of yours, {size(sum(m.bytes for m in theirs))}", look.style("good", bold=True))
+    counts = [f"{plan.count(v):,} {w}" for v, w in ((Verb.MERGE, "merged"), (Verb.REPLACE, "replaced"), (Verb.ADD, "added"),
+                                                 (Verb.RETIRE, "retired")) if plan.count(v)]  # fmt: skip
+    text.append("    changed  ", look.style("quiet")).append(", ".join(counts) or "nothing", look.style("text"))
+    text.append("\nGoing back stays one key away, until you settle.", look.style("quiet"))
+    return text
+
+
+def _question_words(plan: Plan, look: Look) -> Text:
+    line = Line().put(count(len(plan.questions), "question"), look.style("focus", bold=True))
+    left = len(plan.open_questions)
+    says = "all answered" if not left else "the marked defaults count unless you choose; the lanes follow your answers"
+    return line.put(f"   {says}", look.style("quiet"))
+
+
+_STROKE_WORDS = {
+    Stroke.INTACT: "These are yours. Nothing happens to them: not a byte, not a date.",
+    Stroke.SAME: "The program's, and the arriving release has the very same.",
+    Stroke.REPLACED: "The program's own files. The old ones go into the strongbox, verified, before the new ones lie there.",
+    Stroke.MERGED: "Your settings, merged key by key. Your comments and order of lines stay; the old file is kept.",
+    Stroke.ASIDE: "No longer shipped. They go into the strongbox, so that nothing loads them by accident.",
+    Stroke.OPEN: "A true conflict: only you can say. Until then the marked default counts.",
+    Stroke.LEFT_OUT: "You deleted these, and the release has not changed them: they stay deleted.",
+}  # fmt: skip
+
+
+def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
+    if len(lane.moves) == 1:
+        return why_move(lane.moves[0], plan, look)
+    text = Text()
+    text.append(bearable(lane.label) + "\n", look.style("text", bold=True))
+    text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
+    text.append(f" {NAME[lane.file_class]}, {count(len(lane.moves), 'path')}\n\n", look.style("quiet"))
+    text.append(_STROKE_WORDS[lane.stroke] + "\n", look.style("text"))
+    reasons: dict[str, int] = {}
+    for move in lane.moves:
+        reasons[move.because] = reasons.get(move.because, 0) + 1
+    heading(text, "the reasons", look)
+    for reason, number in sorted(reasons.items(), key=lambda item: -item[1])[:6]:
+        text.append(f"{number:>6,}  ", look.style("text")).append(bearable(reason) + "\n", look.style("quiet"))
+    heading(text, "among them", look)
+    for move in lane.moves[:12]:
+        text.append(fit(bearable(move.path), 38), look.style("text")).append(f"{size(move.bytes):>10}\n", look.style("quiet"))
+    return text
+
+
+class _CrossingHeading(Row):
+    selectable = False
+
+    def __init__(self) -> None:
+        super().__init__("")
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, files, amount, after = _columns(width)
+        quiet = look.style("quiet")
+        line = (
+            Line()
+            .put("now", quiet, 6 + name)
+            .put("files", quiet, files, "right")
+            .put("size" if amount else "", quiet, amount, "right")
+        )
+        room = width - line.cell_len - 2 - after - files - 3
+        line.gap(2).put(fit("what happens", room // 2 + 6, "right"), quiet, room).gap(2)
+        return [line.put("after", quiet, after).put("files", quiet, files, "right")]

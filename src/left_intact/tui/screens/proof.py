@@ -1,0 +1,284 @@
+"""The proof: what was there before, what is there now, equal or not; ticks, settling, going back."""
+
+from __future__ import annotations
+
+import time
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.widgets import Static
+
+from left_intact.core.carrying.recovery import Settled, WentBack
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict
+from left_intact.tui.explain import heading, keys
+from left_intact.tui.jobs import Job
+from left_intact.tui.look import NAME, Look
+from left_intact.tui.screens.stage import StageScreen
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.strip import badge
+from left_intact.tui.writing import Line, bearable, clip
+from left_intact.words import ago, count, size
+
+_VERDICT = {Verdict.INTACT: ("I N T A C T", "good"), Verdict.ATTENTION: ("A T T E N T I O N", "focus"),
+            Verdict.BROKEN: ("B R O K E N", "bad")}  # fmt: skip
+_CHECK_MARK = {CheckState.PASSED: ("✓", "good"), CheckState.FAILED: ("✗", "bad"), CheckState.YOURS: ("☐", "focus")}
+
+
+class LedgerRow(Row):
+    """One class: before, after, equal."""
+
+    def __init__(self, line: LedgerLine) -> None:
+        super().__init__(f"ledger:{line.file_class}")
+        self.line = line
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        entry, roomy = self.line, width >= 90
+        row = Line()
+        row.append_text(badge(entry.file_class, look))
+        row.gap().put(NAME[entry.file_class], look.style("text", bold=lit), 12)
+        row.put(f"{entry.before.files:,}", look.style("text"), 8, "right")
+        row.put(size(entry.before.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right").gap(2)
+        row.put("═══" if not entry.trouble else "═╪═", look.of_class(entry.file_class)).gap()
+        row.put(f"{entry.after.files:,}", look.style("text"), 7, "right")
+        row.put(size(entry.after.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right").gap(2)
+        good = not entry.trouble
+        row.put("✓" if good else "✗", look.style("good" if good else "bad")).gap(2)
+        return [row.put(clip(ledger_words(entry), width - row.cell_len - 1), look.style("text" if good else "bad"))]
+
+
+def ledger_words(line: LedgerLine) -> str:
+    """`212 equal by digest, 1 as agreed`."""
+    if line.trouble:
+        return f"{line.trouble:,} lost or changed by nobody's leave"
+    if not line.agreed:
+        return "all equal, by digest"
+    equal = f"{line.equal:,} equal by digest, " if line.equal else ""
+    return f"{equal}{line.agreed:,} as agreed"
+
+
+class CheckRow(Row):
+    """One check; those for eyes can be ticked."""
+
+    def __init__(self, check: Check, ticked: bool) -> None:
+        super().__init__(f"check:{check.name}:{check.says}")
+        self.check, self.ticked = check, ticked
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        mark, colour = ("☑", "good") if self.ticked else _CHECK_MARK[self.check.state]
+        line = Line().put(mark, look.style(colour), 4).put(self.check.name, look.style("text", bold=lit), 15)
+        return [line.put(clip(bearable(self.check.says), width - 20), look.style("bad" if colour == "bad" else "quiet"))]
+
+
+class ProofScreen(StageScreen):
+    """Was anything lost?"""
+
+    STOP = "proof"
+    HELP = (
+        "Read back from the disk, digest by digest, and compared with what was witnessed before. Space ticks what only "
+        "eyes can check. s settles: the program's old files are freed, yours never. g goes back, byte for byte; what "
+        "you made meanwhile is kept. v reads the disk once more."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("space,enter", "tick", "tick"),
+        Binding("s", "settle", "settle"),
+        Binding("g", "go_back", "go back"),
+        Binding("v", "prove", "prove again"),
+        Binding("e", "export", "export"),
+    ]
+
+    def compose_left(self) -> ComposeResult:
+        yield Static(id="head")
+        yield Lines(id="ledger")
+        yield Static(id="foot")
+
+    def on_mount(self) -> None:
+        super().on_mount()
+        self.query_one("#ledger", Lines).focus()
+
+    def aside(self) -> str:
+        outcome = self.desk.outcome
+        return f"on trial, carried out {ago(outcome.update.began, time.time())}" if outcome is not None else ""
+
+    # ------------------------------------------------------------ drawing
+
+    def show_body(self) -> None:
+        outcome, look = self.desk.outcome, self.look
+        head = self.query_one("#head", Static)
+        if outcome is None:
+            head.update(Text("reading the disk…", look.style("quiet")))
+            self.query_one("#ledger", Lines).set_rows([])
+            return
+        proof = outcome.proof
+        head.update(_head(proof, self.desk.install.name, look))
+        ticked = self.desk.ticked
+        rows: list[Row] = [_LedgerHeading()]
+        rows += [LedgerRow(x) for x in proof.ledger if x.before.files or x.after.files]
+        rows += [Gap(), Hairline(), Words("checks"), Gap()]
+        rows += [CheckRow(c, c.says in ticked) for c in proof.checks]
+        self.query_one("#ledger", Lines).set_rows(rows)
+        self.query_one("#foot", Static).update(_foot(proof, look))
+
+    def on_lines_moved(self, message: Lines.Moved) -> None:
+        outcome, look = self.desk.outcome, self.look
+        if outcome is None:
+            self.explain(Text(""))
+        elif isinstance(message.row, CheckRow):
+            self.explain(_why_check(message.row.check, outcome.proof, look))
+        else:
+            self.explain(_where_it_went(outcome.proof, look))
+
+    # ------------------------------------------------------------ actions
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        if action in ("tick", "settle", "go_back", "prove", "export"):
+            return self.desk.outcome is not None
+        return True
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        self.action_tick()
+
+    def action_tick(self) -> None:
+        row, outcome = self.query_one("#ledger", Lines).row, self.desk.outcome
+        if not isinstance(row, CheckRow) or row.check.state is not CheckState.YOURS or outcome is None:
+            return
+        self.desk.ticked = self.desk.ticked ^ {row.check.says}
+        bench, install, ticked = self.left_intact.bench, self.desk.install, self.desk.ticked
+        self.left_intact.work_on(Job("noting", lambda r, c: bench.tick(install, outcome.update, ticked),
+                                     lambda _: None, self._failed))  # fmt: skip
+        self.show_all()
+
+    def action_prove(self) -> None:
+        app, install = self.left_intact, self.desk.install
+        app.work_on(Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed))
+
+    def action_export(self) -> None:
+        bench, install = self.left_intact.bench, self.desk.install
+        self.left_intact.work_on(Job("exporting", lambda r, c: bench.export_proof(install),
+                                     lambda path: self.notify(f"the proof is in {path}", timeout=6), self._failed))  # fmt: skip
+
+    def action_settle(self) -> None:
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        left = self.desk.left_to_tick()
+        says = "The program's old files are freed; whatever of yours the update displaced or merged stays in the strongbox. "
+        says += "After that there is no going back."
+        if left:
+            says += f" {count(left, 'check')} for your eyes {'is' if left == 1 else 'are'} not ticked yet."
+        self.app.push_screen(ConfirmDialog("settle", says, "settle"), lambda yes: self._settle() if yes else None)
+
+    def _settle(self) -> None:
+        app, install = self.left_intact, self.desk.install
+
+        def done(settled: Settled) -> None:
+            held = f"; {count(settled.held, 'file')} of yours stay in the strongbox" if settled.held else ""
+            app.notify(f"{install.name} {settled.update.to_version} is settled, {size(settled.freed)} freed{held}", timeout=6)
+            self._leave()
+
+        app.work_on(Job("settling", lambda r, c: app.bench.settle(install), done, self._failed))
+
+    def action_go_back(self) -> None:
+        outcome = self.desk.outcome
+        if outcome is None:
+            return
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        says = f"{self.desk.install.name} becomes {outcome.update.from_version or 'what it was'} again, byte for byte. "
+        says += "What you made while it was on trial is kept."
+        self.app.push_screen(ConfirmDialog("go back", says, "go back"), lambda yes: self._go_back() if yes else None)
+
+    def _go_back(self) -> None:
+        app, install = self.left_intact, self.desk.install
+
+        def done(back: WentBack) -> None:
+            kept = f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""
+            says = f"{install.name} is {back.update.from_version} again, {count(back.restored, 'path')} put back{kept}"
+            app.notify(says, timeout=8)
+            self._leave()
+
+        app.work_on(Job("going back", lambda r, c: app.bench.go_back(install, r), done, self._failed))
+
+    def _leave(self) -> None:
+        """Back to the shelf, as the disk is another now."""
+        self.desk.clear_update()
+        self.app.pop_screen()
+        install, app = self.desk.install, self.left_intact
+        app.work_on(Job("reading", lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+
+
+def _head(proof: Proof, name: str, look: Look) -> Text:
+    word, colour = _VERDICT[proof.verdict]
+    theirs = sum(x.before.files for x in proof.ledger if x.file_class.is_the_persons)
+    text = Text(no_wrap=True)
+    text.append(f"{word}    ", look.style(colour, bold=True))
+    says = f"{proof.kept.files:,} of your {theirs:,} files are what they were, byte for byte; "
+    text.append(says, look.style("text"))
+    text.append(f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost\n", look.style("text"))
+    text.append(f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back from the disk, "
+                f"digest by digest, in {proof.seconds:.1f} s", look.style("quiet"))  # fmt: skip
+    return text
+
+
+def _foot(proof: Proof, look: Look) -> Text:
+    text = Text()
+    text.append("s ", look.style("focus", bold=True)).append("settles, once you are content.  ", look.style("quiet"))
+    text.append("g ", look.style("focus", bold=True))
+    text.append(f"brings {proof.version_before or 'the old one'} back, and keeps what you make meanwhile.", look.style("quiet"))
+    return text
+
+
+def _why_check(check: Check, proof: Proof, look: Look) -> Text:
+    text = Text()
+    state = {CheckState.PASSED: ("passed", "good"), CheckState.FAILED: ("failed", "bad"),
+             CheckState.YOURS: ("yours to check", "focus")}[check.state]  # fmt: skip
+    text.append(f"{check.name}\n", look.style("text", bold=True)).append(f"{state[0]}\n\n", look.style(state[1]))
+    text.append(bearable(check.says) + "\n", look.style("text"))
+    if check.name == "merged":
+        path = check.says.split(":", 1)[0]
+        if path in proof.merged:
+            keys(text, proof.merged[path], look)
+    for word, paths in (("lost", proof.lost), ("altered", proof.altered), ("appeared", proof.appeared)):
+        if paths and check.name in ("yours", "nothing else"):
+            heading(text, word, look)
+            text.append("\n".join(clip(bearable(p), 48) for p in paths[:20]) + "\n", look.style("text"))
+    return text
+
+
+def _where_it_went(proof: Proof, look: Look) -> Text:
+    """Every class as a band from before to after: heavy where bytes are the very same, thin where laid anew."""
+    text = Text("where every file went\n\n", look.style("text", bold=True))
+    text.append("before" + " " * 18 + "after\n\n", look.style("quiet"))
+    for line in proof.ledger:
+        if not line.before.files and not line.after.files:
+            continue
+        kind = line.file_class
+        thick = line.equal > 0 or kind.is_the_persons
+        body = ("━" if thick and not line.trouble else "─") * 18
+        text.append_text(badge(kind, look))
+        text.append(f" {body} ", look.of_class(kind)).append_text(badge(kind, look))
+        text.append(f"{line.after.files:>9,}\n", look.style("text"))
+        anew = proof.counts.get(Verb.REPLACE, 0) + proof.counts.get(Verb.ADD, 0)
+        if kind is FileClass.PROGRAM and anew:
+            text.append("    " + "─" * 18, look.of_class(kind)).append(f"     {anew:>8,} laid anew\n", look.style("quiet"))
+            gone = proof.counts.get(Verb.RETIRE, 0)
+            if gone:
+                text.append("    " + "╌" * 18, look.style("quiet")).append(f"     {gone:>8,} set aside\n", look.style("quiet"))
+        text.append("\n")
+    text.append("heavy: the very same bytes\nthin: what the release ships\nbroken: in the strongbox\n", look.style("quiet"))
+    return text
+
+
+class _LedgerHeading(Row):
+    selectable = False
+
+    def __init__(self) -> None:
+        super().__init__("")
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        quiet, more = look.style("quiet"), 10 if width >= 90 else 0
+        line = Line().gap(16).put("before", quiet, 8 + more, "right").gap(6).put("after", quiet, 7 + more, "right")
+        return [line.gap(5).put("read back", quiet)]

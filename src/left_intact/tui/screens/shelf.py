@@ -1,0 +1,342 @@
+"""The shelf: every install, what waits for it, what it is made of and what is at stake."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+
+from left_intact.core.carrying.journal import UNFINISHED, State, Update
+from left_intact.core.library.store import Install
+from left_intact.core.model.classes import FileClass
+from left_intact.tui.jobs import Job
+from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.screens.stage import Why, progress_words, shown_path
+from left_intact.tui.widgets.bars import KeyBar, TitleBar
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.strip import badge, strip_of
+from left_intact.tui.writing import Line, bearable, clip, fit
+from left_intact.words import ago, count, date, size
+from left_intact.workbench import ShelfRow
+
+if TYPE_CHECKING:
+    from left_intact.core.model.progress import Progress
+    from left_intact.tui.app import LeftIntactApp
+
+
+def amounts(row: ShelfRow, unit: str) -> dict[FileClass, int]:
+    """Files or bytes by class, from the last survey."""
+    totals: Mapping[str, Any] = row.summary.get("totals", {})
+    return {FileClass(name): said[unit] for name, said in totals.items()}
+
+
+def standing(row: ShelfRow) -> tuple[str, str]:
+    """(word, colour) for how an install stands."""
+    if row.missing:
+        return "not there", "bad"
+    if row.state in UNFINISHED:
+        return "cut off: needs you", "bad"
+    if row.waiting:
+        return "ready", "focus"
+    if row.state is State.ON_TRIAL:
+        return f"on trial, {ago(row.updates[0].changed, time.time())}", "good"
+    return "up to date" if row.state is State.SETTLED else "nothing waits", "quiet"
+
+
+def at_stake(row: ShelfRow, width: int) -> str:
+    """What is the person's, as much of it as a line holds."""
+    files = amounts(row, "files")
+    words = {
+        FileClass.SAVES: "save", FileClass.STATES: "state", FileClass.SETTINGS: "settings file",
+        FileClass.CONTENT: "content file", FileClass.EXTRAS: "extra",
+    }  # fmt: skip
+    parts = [count(files[c], word) for c, word in words.items() if files.get(c)]
+    while len(" · ".join(parts)) > width and len(parts) > 1:
+        parts.pop()
+    return " · ".join(parts) or ("nothing of yours in it" if files else "not read yet")
+
+
+class InstallRow(Row):
+    """Two lines with space around: name, versions, strip; role, standing, what is at stake."""
+
+    height = 4
+
+    def __init__(self, row: ShelfRow, unit: str) -> None:
+        super().__init__(row.install.name)
+        self.row, self.unit = row, unit
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        row = self.row
+        name, versions = (20, 22) if width > 90 else (16, 20)
+        word, colour = standing(row)
+        bar = width - name - versions - 2
+        top = Line().put(bearable(row.install.name), look.style("text", bold=True), name)
+        top.append_text(_versions(row, look, versions))
+        top.append_text(strip_of(amounts(row, self.unit), bar, look))
+        low = Line().put(row.install.role, look.style("quiet"), name).put(word, look.style(colour), versions)
+        low.put(at_stake(row, bar), look.style("quiet"))
+        return [Text(), top, low]
+
+
+def _versions(row: ShelfRow, look: Look, width: int) -> Text:
+    line = Line()
+    line.put(row.summary.get("version") or "not read", look.style("text"))
+    if row.waiting:
+        line.put(" → ", look.style("quiet")).put(row.waiting[1] or "a build", look.style("focus", bold=True))
+    line.truncate(width - 1)
+    return line.gap(width - line.cell_len)
+
+
+class ShelfScreen(Screen[None]):
+    """The home view."""
+
+    HELP: ClassVar[str] = (
+        "Every install that is looked after. The strip shows what it is made of, by class; the panel on the "
+        "right what is at stake. Enter opens an install; u goes straight to the plan for what waits."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("enter", "open", "open"),
+        Binding("u", "update", "update"),
+        Binding("p", "proof", "proof"),
+        Binding("a", "add", "add an install"),
+        Binding("b", "unit", "count or bytes"),
+        Binding("w", "why", "at stake", show=False),
+        Binding("q", "app.quit", "quit"),
+    ]
+
+    def __init__(self, rows: list[ShelfRow]) -> None:
+        super().__init__()
+        self.shelf_rows = rows
+        self.unit = "files"
+
+    @property
+    def left_intact(self) -> LeftIntactApp:
+        from left_intact.tui.app import LeftIntactApp
+
+        assert isinstance(self.app, LeftIntactApp)
+        return self.app
+
+    def compose(self) -> ComposeResult:
+        yield TitleBar()
+        with Horizontal(id="body"):
+            with Vertical(id="left"):
+                yield Lines(id="installs")
+            yield Why()
+        yield KeyBar()
+
+    def on_mount(self) -> None:
+        self.set_rows(self.shelf_rows)
+        self.query_one(Lines).focus()
+        if any(not row.summary and not row.missing for row in self.shelf_rows):
+            self._read_unread()
+
+    def _read_unread(self) -> None:
+        for row in self.shelf_rows:
+            if not row.summary and not row.missing:
+                self._read(row.install)
+
+    def _read(self, install: Install) -> None:
+        app = self.left_intact
+        app.work_on(Job(f"reading {install.name}", lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+
+    # ------------------------------------------------------------ drawing
+
+    def set_rows(self, rows: list[ShelfRow]) -> None:
+        self.shelf_rows = rows
+        waiting = sum(1 for row in rows if row.waiting)
+        trial = sum(1 for row in rows if row.state is State.ON_TRIAL)
+        aside = f"{count(len(rows), 'install')} · {waiting} waiting · {trial} on trial"
+        self.query_one(TitleBar).say((self.left_intact.place,), aside)
+        self.query_one(Lines).set_rows(self._drawn())
+        self.query_one(KeyBar).refresh()
+
+    def _drawn(self) -> list[Row]:
+        look = self.left_intact.look
+        if not self.shelf_rows:
+            return [Gap(), Words("Nothing on the shelf yet.", "text"), Gap(),
+                    Words("Press a and give the folder of an emulator, front end, core set or modding tool."),
+                    Words("It is read, never changed, and you see at once what is yours.")]  # fmt: skip
+        made_of = "what it is made of, by " + ("number of files" if self.unit == "files" else "bytes")
+        rows: list[Row] = [Gap(), _Heading(made_of)]
+        rows += [InstallRow(row, self.unit) for row in self.shelf_rows]
+        rows += [Hairline(), Words("the shelf by class"), Gap()]
+        rows += self._by_class(look)
+        return rows
+
+    def _by_class(self, look: Look) -> list[Row]:
+        files = {c: sum(amounts(r, "files").get(c, 0) for r in self.shelf_rows) for c in FileClass}
+        sizes = {c: sum(amounts(r, "bytes").get(c, 0) for r in self.shelf_rows) for c in FileClass}
+        shown = files if self.unit == "files" else sizes
+        most = max(*shown.values(), 1)
+        rows: list[Row] = [_ClassBar(c, files[c], sizes[c], shown[c] / most) for c in FileClass]
+        theirs = sum(n for c, n in files.items() if c.is_the_persons)
+        own = files[FileClass.PROGRAM]
+        said = f"{theirs:,} of these files are yours, and no update may touch them unseen; {own:,} are the programs' own."
+        return [*rows, Gap(), Words(said, "text")]
+
+    def on_lines_moved(self, message: Lines.Moved) -> None:
+        if isinstance(message.row, InstallRow):
+            self.query_one(Why).explain(at_stake_panel(message.row.row, self.left_intact.look))
+        elif not self.shelf_rows:
+            self.query_one(Why).explain(Text(""))
+        self.refresh_bindings()
+        self.query_one(KeyBar).refresh()
+
+    def show_why_again(self) -> None:
+        self.set_rows(self.shelf_rows)
+
+    def job_progress(self, job: Job, progress: Progress) -> None:
+        self.query_one(TitleBar).set_busy(progress_words(job.title, progress))
+
+    def job_over(self) -> None:
+        self.query_one(TitleBar).set_busy("")
+
+    # ------------------------------------------------------------ actions
+
+    @property
+    def chosen(self) -> ShelfRow | None:
+        row = self.query_one(Lines).row
+        return row.row if isinstance(row, InstallRow) else None
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        if not self.is_mounted or action not in ("open", "update", "proof", "unit"):
+            return True
+        row = self.chosen
+        if action == "update":
+            return row is not None and row.waiting is not None
+        if action == "proof":
+            return row is not None and row.state is State.ON_TRIAL
+        return row is not None
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        self.action_open()  # a second click
+
+    def action_open(self) -> None:
+        if self.chosen is not None:
+            self.left_intact.open_desk(self.chosen)
+
+    def action_update(self) -> None:
+        if self.chosen is not None:
+            self.left_intact.open_desk(self.chosen, "arrival")
+
+    def action_proof(self) -> None:
+        if self.chosen is not None:
+            self.left_intact.open_desk(self.chosen, "proof")
+
+    def action_add(self) -> None:
+        from left_intact.tui.screens.dialogs import PathDialog
+
+        dialog = PathDialog("add an install", "The folder of the program. It is read and never changed by this.", "")
+        self.app.push_screen(dialog, self._add)
+
+    def _add(self, path: str | None) -> None:
+        if not path:
+            return
+        app = self.left_intact
+        app.work_on(Job("reading", lambda r, c: app.bench.survey(app.bench.find(path), report=r, cancel=c),
+                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+
+    def action_unit(self) -> None:
+        self.unit = "bytes" if self.unit == "files" else "files"
+        self.set_rows(self.shelf_rows)
+
+    def action_why(self) -> None:
+        self.toggle_class("-why")
+
+
+class _Heading(Row):
+    selectable = False
+
+    def __init__(self, made_of: str) -> None:
+        super().__init__("")
+        self.made_of = made_of
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, versions = (20, 22) if width > 90 else (16, 20)
+        quiet = look.style("quiet")
+        return [Line().put("install", quiet, name).put("version", quiet, versions).put(self.made_of, quiet)]
+
+
+class _ClassBar(Row):
+    selectable = False
+
+    def __init__(self, kind: FileClass, files: int, amount: int, share: float) -> None:
+        super().__init__("")
+        self.kind, self.files, self.amount, self.share = kind, files, amount, share
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        line = Line().append_text(badge(self.kind, look))
+        assert isinstance(line, Line)
+        line.gap().put(NAME[self.kind], look.style("text" if self.files else "quiet"), 11)
+        line.put(f"{self.files:,}", look.style("text" if self.files else "quiet"), 8, "right")
+        line.put(size(self.amount), look.style("quiet"), 11, "right").gap(3)
+        room = width - line.cell_len - 2
+        cells = max(1, round(room * self.share)) if self.files else 0
+        return [line.put("━" * cells, look.of_class(self.kind))]
+
+
+def at_stake_panel(row: ShelfRow, look: Look) -> Text:
+    """The right side: what waits, what is at stake, what was done before."""
+    text, quiet, plain = Text(), look.style("quiet"), look.style("text")
+    text.append(f"{bearable(row.install.name)} {row.summary.get('version', '')}\n", look.style("text", bold=True))
+    text.append(f"{shown_path(row.install.root)}\n", quiet)
+    text.append(f"on the shelf since {date(row.install.added)}\n\n", quiet)
+    _what_waits(text, row, look)
+    files, sizes = amounts(row, "files"), amounts(row, "bytes")
+    if files:
+        text.append("at stake\n", quiet)
+        for kind in FileClass:
+            if kind.is_the_persons and files.get(kind):
+                text.append(f" {LETTER[kind]} ", look.on_class(kind))
+                text.append(f" {files[kind]:>6,} {NAME[kind]:11}", plain).append(f"{size(sizes[kind]):>9}\n", quiet)
+        _newest(text, row, look)
+    _past(text, row.updates, look)
+    return text
+
+
+def _what_waits(text: Text, row: ShelfRow, look: Look) -> None:
+    quiet = look.style("quiet")
+    if row.missing:
+        text.append("its folder is not there\n", look.style("bad", bold=True))
+        text.append("A stick that is not plugged in, or a moved folder.\n\n", quiet)
+    elif row.state in UNFINISHED:
+        text.append("an update was cut off\n", look.style("bad", bold=True))
+        text.append("Nothing is lost. Enter ends it: forward, or back.\n\n", quiet)
+    elif row.waiting:
+        text.append(f"{row.waiting[1] or 'a build'} is here\n", look.style("focus", bold=True))
+        text.append(f"{bearable(row.waiting[0].rsplit('/', 1)[-1])}\n", quiet)
+        text.append("u draws up the plan; nothing changes before you say so\n\n", quiet)
+    if row.state is State.ON_TRIAL:
+        text.append(f"{row.updates[0].to_version} is on trial\n", look.style("good", bold=True))
+        text.append("Going back stays one key away until you settle.\n\n", quiet)
+
+
+def _newest(text: Text, row: ShelfRow, look: Look) -> None:
+    newest = row.summary.get("newest_save")
+    if newest:
+        when = newest[1] / 1e9
+        text.append(f"\nnewest save  {ago(when, time.time())}, {date(when)}\n", look.style("quiet"))
+        text.append(f"  {clip(bearable(newest[0]), 46)}\n", look.style("text"))
+
+
+_PAST = {
+    State.ON_TRIAL: ("on trial", "good"), State.SETTLED: ("settled", "good"), State.GONE_BACK: ("went back", "quiet"),
+    State.ABANDONED: ("stopped, nothing changed", "quiet"),
+}  # fmt: skip
+
+
+def _past(text: Text, updates: tuple[Update, ...], look: Look) -> None:
+    if not updates:
+        return
+    text.append("\nlast updates\n", look.style("quiet"))
+    for update in updates[:6]:
+        word, colour = _PAST.get(update.state, ("cut off", "bad"))
+        text.append(fit(update.to_version or "a build", 9), look.style("text")).append(" ")
+        text.append(fit(date(update.began), 13), look.style("quiet")).append(f"{word}\n", look.style(colour))

@@ -1,0 +1,283 @@
+"""What the screens of the stage line have in common, and the reading that fills the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical, VerticalScroll
+from textual.screen import Screen
+from textual.widgets import Static
+
+from left_intact.core.carrying.journal import State
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.progress import Progress
+from left_intact.core.model.release import Arrival
+from left_intact.core.model.survey import Survey
+from left_intact.tui.desk import Desk
+from left_intact.tui.jobs import Job, was_stopped
+from left_intact.tui.look import Look
+from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
+from left_intact.tui.widgets.lines import Lines
+from left_intact.tui.writing import bearable
+from left_intact.words import size
+from left_intact.workbench import Draft, Outcome
+
+if TYPE_CHECKING:
+    from left_intact.tui.app import LeftIntactApp
+
+
+class Why(VerticalScroll, can_focus=False):
+    """The panel that explains the highlighted thing in plain words."""
+
+    def compose(self) -> ComposeResult:
+        yield Static(id="why-text")
+
+    def explain(self, text: Text) -> None:
+        self.query_one("#why-text", Static).update(text)
+        self.scroll_home(animate=False)
+
+
+def progress_words(title: str, progress: Progress) -> str:
+    """`reading 1,204 files, 61 MB` for the title line."""
+    amount = f"{progress.done:,} of {progress.total:,}" if progress.total else f"{progress.done:,}"
+    read = f", {size(progress.bytes_done)}" if progress.bytes_done else ""
+    return f"{title}: {amount}{read}"
+
+
+class StageScreen(Screen[None]):
+    """A screen with title, stage line, body, why panel and keys."""
+
+    STOP: ClassVar[str] = ""
+    HELP: ClassVar[str] = ""
+    BINDINGS: ClassVar[list[BindingType]] = [
+        *(Binding(str(n), f"stop({n})", STOPS[n - 1], show=False) for n in range(1, 7)),
+        Binding("enter", "enter", "open"),
+        Binding("w", "why", "why"),
+        Binding("escape", "shelf", "shelf"),
+    ]
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+
+    @property
+    def left_intact(self) -> LeftIntactApp:
+        from left_intact.tui.app import LeftIntactApp
+
+        assert isinstance(self.app, LeftIntactApp)
+        return self.app
+
+    @property
+    def look(self) -> Look:
+        return self.left_intact.look
+
+    def compose(self) -> ComposeResult:
+        yield TitleBar()
+        yield StageLine()
+        with Horizontal(id="body"):
+            with Vertical(id="left"):
+                yield from self.compose_left()
+            yield Why()
+        yield KeyBar()
+
+    def compose_left(self) -> ComposeResult:
+        raise NotImplementedError
+
+    def on_mount(self) -> None:
+        self.fill_desk()
+        self.show_all()
+
+    # ------------------------------------------------------------ drawing
+
+    def show_all(self) -> None:
+        """Draw everything from the desk."""
+        install = self.desk.install
+        trail = (self.left_intact.place, install.name, self.STOP)
+        self.query_one(TitleBar).say(trail, self.aside())
+        self.query_one(StageLine).show(self.desk.stops(self.STOP))
+        self.show_body()
+        self.query_one(KeyBar).refresh()
+
+    def aside(self) -> str:
+        return ""
+
+    def show_body(self) -> None:
+        raise NotImplementedError
+
+    def explain(self, text: Text) -> None:
+        self.query_one(Why).explain(text)
+
+    def show_why_again(self) -> None:
+        """Called when the look changed."""
+        self.show_all()
+
+    # ------------------------------------------------------------ work that fills the desk
+
+    def fill_desk(self) -> None:
+        """Read whatever the desk lacks: survey, arrival, plan; or the proof of an update on trial."""
+        desk, app, install = self.desk, self.left_intact, self.desk.install
+        if desk.under_way:
+            return
+        if desk.row.state is State.ON_TRIAL and desk.outcome is None:
+            app.work_on(Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed))
+        if desk.survey is None:
+            app.work_on(Job("reading", lambda r, c: app.bench.survey(install, report=r, cancel=c), self._surveyed,
+                            self._failed))  # fmt: skip
+        if desk.row.waiting and desk.arrival is None:
+            self.receive(desk.row.waiting[0])
+
+    def receive(self, path: str) -> None:
+        """Look into an arrival and draw the plan for it."""
+        desk, app, install = self.desk, self.left_intact, self.desk.install
+        desk.arrival = desk.draft = desk.plan = None
+        desk.answers, desk.trouble = {}, ""
+
+        def arrived(arrival: Arrival) -> None:
+            desk.arrival = arrival
+            self._current().show_all()
+            job = Job("planning", lambda r, c: app.bench.draft(install, arrival, report=r, cancel=c), self._drafted,
+                      self._no_plan)  # fmt: skip
+            app.work_on(job)
+
+        app.work_on(Job("looking in", lambda r, c: app.bench.arrival(install, path, report=r, cancel=c), arrived,
+                        self._no_plan))  # fmt: skip
+
+    def draw_plan(self) -> None:
+        """Draw the plan again for the answers on the desk."""
+        draft, answers = self.desk.draft, dict(self.desk.answers)
+        if draft is None:
+            return
+
+        def drawn(plan: Plan) -> None:
+            self.desk.plan = plan
+            self._current().show_all()
+
+        job = Job("drawing", lambda r, c: draft.plan(answers), drawn, self._no_plan)
+        self.left_intact.work_on(job)
+
+    def _current(self) -> StageScreen:
+        """The screen that shows this desk now; the one that began the work may be gone."""
+        current = self.left_intact.stage_screen()
+        return current if current is not None and current.desk is self.desk else self
+
+    def _surveyed(self, survey: Survey) -> None:
+        self.desk.survey = survey
+        self._redraw()
+
+    def _drafted(self, draft: Draft) -> None:
+        self.desk.draft, self.desk.survey = draft, draft.brief.survey
+        self.draw_plan()
+
+    def _proved(self, outcome: Outcome) -> None:
+        self.desk.outcome = outcome
+        self.desk.ticked = self.left_intact.bench.ticked(self.desk.install, outcome.update)
+        self._redraw()
+
+    def _no_plan(self, error: LeftIntactError) -> None:
+        if not was_stopped(error):
+            self.desk.trouble = error.line()
+        self._failed(error)
+        self._redraw()
+
+    def _failed(self, error: LeftIntactError) -> None:
+        if self._current().is_attached:
+            self.left_intact.complain(error)
+
+    def _redraw(self) -> None:
+        current = self._current()
+        if current.is_attached:
+            current.show_all()
+
+    def job_progress(self, job: Job, progress: Progress) -> None:
+        if self.is_attached:
+            self.query_one(TitleBar).set_busy(progress_words(job.title, progress))
+
+    def job_over(self) -> None:
+        if self.is_attached:
+            self.query_one(TitleBar).set_busy("")
+
+    # ------------------------------------------------------------ actions
+
+    def on_stage_line_wanted(self, message: StageLine.Wanted) -> None:
+        self.action_stop(message.number)
+
+    def action_stop(self, number: int) -> None:
+        stop = STOPS[number - 1]
+        if stop == self.STOP:
+            return
+        reason = why_not(stop, self.desk)
+        if reason:
+            self.notify(reason, timeout=4)
+        elif stop == "settle":
+            from left_intact.tui.screens.proof import ProofScreen
+
+            if isinstance(self, ProofScreen):
+                self.action_settle()
+            else:
+                self.left_intact.go_to_stop("proof", self.desk)
+        else:
+            self.left_intact.go_to_stop(stop, self.desk)
+
+    def action_enter(self) -> None:
+        """Enter on the highlighted row."""
+        if isinstance(self.focused, Lines):
+            self.focused.action_choose()
+
+    def action_why(self) -> None:
+        self.toggle_class("-why")
+
+    def action_shelf(self) -> None:
+        if self.has_class("-why"):
+            self.remove_class("-why")
+            return
+        self.left_intact.jobs.stop()
+        self.app.pop_screen()
+        self.left_intact.refresh_shelf()
+
+
+def why_not(stop: str, desk: Desk) -> str:
+    """Why a stop cannot be gone to yet; empty where it can."""
+    if desk.under_way and stop != "under way":
+        return "the update is under way; s stops it"
+    if stop == "plan" and desk.plan is None:
+        return "there is no plan yet: choose an arrival first (2)"
+    if stop == "under way" and not desk.under_way:
+        return "nothing is under way: carry the plan out (3)"
+    if stop in ("proof", "settle") and not desk.on_trial:
+        return "no update is on trial yet"
+    return ""
+
+
+def screen_for(stop: str, desk: Desk) -> StageScreen:
+    """The screen of a stop."""
+    if stop == "arrival":
+        from left_intact.tui.screens.arrival import ArrivalScreen
+
+        return ArrivalScreen(desk)
+    if stop == "plan":
+        from left_intact.tui.screens.plan import PlanScreen
+
+        return PlanScreen(desk)
+    if stop == "under way":
+        from left_intact.tui.screens.under_way import UnderWayScreen
+
+        return UnderWayScreen(desk)
+    if stop == "proof":
+        from left_intact.tui.screens.proof import ProofScreen
+
+        return ProofScreen(desk)
+    from left_intact.tui.screens.survey import SurveyScreen
+
+    return SurveyScreen(desk)
+
+
+def shown_path(path: str) -> str:
+    """A path as screens show it: the home folder as ~."""
+    import os
+
+    home = os.path.expanduser("~")
+    return bearable("~" + path[len(home) :] if path.startswith(home + os.sep) else path)

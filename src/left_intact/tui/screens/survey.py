@@ -1,0 +1,444 @@
+"""The survey: every entry with its class and why; rulings by one key."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.widgets import Input, Static
+
+from left_intact.core.model.classes import SORTABLE, FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.model.survey import Survey
+from left_intact.core.survey.outline import FolderNode, Outline, alike, outline_of, pattern_for
+from left_intact.tui.explain import why_finding, why_folder
+from left_intact.tui.jobs import Job
+from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.screens.stage import StageScreen, shown_path
+from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
+from left_intact.tui.widgets.strip import badge, strip_of
+from left_intact.tui.writing import Line, bearable, clip
+from left_intact.words import count, size
+
+CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
+_SHOWN = 40
+LENSES = ("folder", "class", "certainty", "size")
+
+
+def _columns(width: int) -> tuple[int, int, int, int, int]:
+    """(name, made of, files, size, certainty) in cells."""
+    name = max(20, min(44, width - 62))
+    return name, max(12, min(32, width - name - 31)), 8, 10, 10
+
+
+def _certainty(value: float, cells: int, look: Look) -> Text:
+    line = Text(no_wrap=True, end="")
+    lit = round(value * cells)
+    colour = "bad" if value < 0.55 else "focus" if value < 0.8 else "quiet"
+    line.append("━" * lit, look.style(colour)).append("╌" * (cells - lit), look.style("hairline"))
+    return line
+
+
+class FolderRow(Row):
+    """A folder: open or closed, with its strip."""
+
+    def __init__(self, node: FolderNode, name: str, depth: int, is_open: bool, unit: str) -> None:
+        super().__init__(f"{node.path}/")
+        self.node, self.name, self.depth, self.is_open, self.unit = node, name, depth, is_open, unit
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, made, files, amount, certain = _columns(width)
+        line = Line().put("  " * self.depth + ("▾ " if self.is_open else "▸ "), look.style("quiet"))
+        line.put(bearable(self.name) + "/", look.style("text", bold=lit), name - line.cell_len).gap()
+        only = self.node.only_class
+        if only is not None:
+            line.append_text(badge(only, look))
+            line.put(f" {NAME[only]}", look.of_class(only), made - 3)
+        else:
+            line.append_text(strip_of(self.node.files if self.unit == "files" else self.node.bytes, made, look))
+        line.put(f"{self.node.count:,}", look.style("text"), files, "right")
+        line.put(size(self.node.size), look.style("quiet"), amount, "right").gap(2)
+        return [Line().append_text(line).append_text(_certainty(self.node.least, certain, look))]
+
+
+class EntryRow(Row):
+    """A file or link."""
+
+    def __init__(self, finding: Finding, name: str, depth: int) -> None:
+        super().__init__(finding.path)
+        self.finding, self.name, self.depth = finding, name, depth
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, made, files, amount, certain = _columns(width)
+        kind = self.finding.file_class
+        line = Line().gap(2 * self.depth + 2)
+        line.put(bearable(self.name), look.style("text", bold=lit), name - line.cell_len).gap()
+        line.append_text(badge(kind, look))
+        line.put(f" {NAME[kind]}", look.of_class(kind), made - 3).gap(files)
+        line.put(size(self.finding.entry.bytes), look.style("quiet"), amount, "right").gap(2)
+        return [Line().append_text(line).append_text(_certainty(self.finding.certainty, certain, look))]
+
+
+class MoreRow(Row):
+    """What a long folder does not show yet."""
+
+    def __init__(self, folder: str, entries: list[Finding], depth: int) -> None:
+        super().__init__(f"{folder}//more")
+        self.folder, self.entries, self.depth = folder, entries, depth
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        kinds = {f.file_class for f in self.entries}
+        all_one = f", all {NAME[kinds.pop()]}" if len(kinds) == 1 else ""
+        return [Line().gap(2 * self.depth + 2).put(f"… {len(self.entries):,} more{all_one}", look.style("quiet"))]
+
+
+class ClassRow(Row):
+    """A class as a heading in the lens by class."""
+
+    def __init__(self, kind: FileClass, files: int, amount: int, is_open: bool) -> None:
+        super().__init__(f"class:{kind}")
+        self.kind, self.files, self.amount, self.is_open = kind, files, amount, is_open
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, made, files, amount, _ = _columns(width)
+        line = (
+            Line()
+            .put("▾ " if self.is_open else "▸ ", look.style("quiet"))
+            .put(NAME[self.kind], look.style("text", bold=True), name - 2)
+        )
+        line.gap().append_text(badge(self.kind, look))
+        line.gap(made - 3).put(f"{self.files:,}", look.style("text"), files, "right")
+        return [line.put(size(self.amount), look.style("quiet"), amount, "right")]
+
+
+class SurveyScreen(StageScreen):
+    """What is every file?"""
+
+    STOP = "survey"
+    HELP = (
+        "Every file with its class and how certain that is. The panel says why, with the weight of each reason. "
+        "A letter rules the highlighted file or folder: p program, s settings, v saves, t states, c content, "
+        "x extras, h cache. A ruling outweighs all other evidence, is remembered, and z takes it back."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("n", "next", "on to the arrival"),
+        *(Binding(key, f"rule('{kind.value}')", "rule") for key, kind in CLASS_KEYS.items()),
+        Binding("asterisk", "pattern", "rule a pattern", key_display="*"),
+        Binding("z", "unrule", "take back"),
+        Binding("u", "unsorted", "next unsorted"),
+        Binding("l", "lens", "lens"),
+        Binding("slash", "filter", "filter", key_display="/"),
+        Binding("b", "unit", "count or bytes", show=False),
+        Binding("right", "open(True)", "open", show=False),
+        Binding("left", "open(False)", "close", show=False),
+    ]
+
+    def __init__(self, desk) -> None:  # type: ignore[no-untyped-def]
+        super().__init__(desk)
+        self.outline: Outline | None = None
+        self._outlined: Survey | None = None
+        self.open_folders: set[str] = {""}
+        self.shown_whole: set[str] = set()
+        self.lens, self.unit, self.wanted = "folder", "files", ""
+
+    def compose_left(self) -> ComposeResult:
+        yield Static(id="head")
+        yield Input(placeholder="part of a path; Enter keeps the filter, Esc drops it", id="filter")
+        yield Lines(id="tree")
+
+    def on_mount(self) -> None:
+        super().on_mount()
+        self.query_one("#tree", Lines).focus()
+
+    def aside(self) -> str:
+        survey = self.desk.survey
+        if survey is None:
+            return ""
+        return f"{count(len(survey.findings), 'entry', 'entries')} read in {survey.seconds:.1f} s"
+
+    # ------------------------------------------------------------ drawing
+
+    def show_body(self) -> None:
+        survey = self.desk.survey
+        if survey is None:
+            self.query_one("#head", Static).update(Text("reading the install…", self.look.style("quiet")))
+            return
+        if survey is not self._outlined:
+            job = Job("arranging", lambda r, c: outline_of(survey), lambda o: self._arranged(survey, o), self._failed)
+            self.left_intact.work_on(job)
+            return
+        self._show_head(survey)
+        self.query_one("#tree", Lines).set_rows(self._rows())
+
+    def _arranged(self, survey: Survey, outline: Outline) -> None:
+        self.outline, self._outlined = outline, survey
+        if self.is_attached:
+            self.show_body()
+
+    def _show_head(self, survey: Survey) -> None:
+        look, text = self.look, Text(no_wrap=True)
+        text.append(f"{bearable(self.desk.install.name)} {survey.version_text}", look.style("text", bold=True))
+        source = f"read from {survey.reading.source}" if survey.reading else "no version could be read"
+        base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record"
+        text.append(f"   {source} · {base} · {shown_path(survey.root)}\n", look.style("quiet"))
+        width = self.query_one("#left").size.width - 5
+        totals = {c: (t.files if self.unit == "files" else t.bytes) for c, t in survey.totals().items()}
+        text.append_text(strip_of(totals, max(20, width), look))
+        self.query_one("#head", Static).update(text)
+
+    def _rows(self) -> list[Row]:
+        assert self.outline is not None and self._outlined is not None
+        rows: list[Row] = [_TreeHeading(self.lens, self.unit)]
+        if self.wanted:
+            found = [f for f in self._outlined.findings if self.wanted.lower() in f.path.lower()]
+            rows.append(Words(f"{count(len(found), 'entry', 'entries')} with “{self.wanted}”"))
+            return rows + [EntryRow(f, f.path, 0) for f in found]
+        if self.lens == "class":
+            return rows + self._by_class()
+        if self.lens == "certainty":
+            return rows + [EntryRow(f, f.path, 0) for f in sorted(self._outlined.findings, key=lambda f: f.certainty)]
+        if self.lens == "size":
+            findings = sorted(self._outlined.findings, key=lambda f: -f.entry.bytes)
+            return rows + [EntryRow(f, f.path, 0) for f in findings]
+        self._add_folder(rows, self.outline.root, self._outlined.root.rsplit("/", 1)[-1], 0)
+        return rows + self._unsorted_rows()
+
+    def _add_folder(self, rows: list[Row], node: FolderNode, name: str, depth: int) -> None:
+        assert self.outline is not None
+        is_open = node.path in self.open_folders
+        rows.append(FolderRow(node, name, depth, is_open, self.unit))
+        if not is_open:
+            return
+        for path in sorted(node.folders):
+            self._add_folder(rows, self.outline.folders[path], path.rpartition("/")[2], depth + 1)
+        shown = node.entries if node.path in self.shown_whole else node.entries[:_SHOWN]
+        rows += [EntryRow(f, f.path.rpartition("/")[2], depth + 1) for f in shown]
+        if len(shown) < len(node.entries):
+            rows.append(MoreRow(node.path, node.entries[len(shown) :], depth + 1))
+
+    def _unsorted_rows(self) -> list[Row]:
+        assert self._outlined is not None
+        groups = alike(self._outlined.unsorted())
+        if not groups:
+            return []
+        look = self.look
+        left = sum(map(len, groups))
+        head = Line().put(f"the unsorted: {left}", look.style("focus", bold=True))
+        head.put("   each is treated as yours until you say otherwise; u goes to the next", look.style("quiet"))
+        return [Gap(), Words(head), *(_AlikeRow(group) for group in groups)]
+
+    def _by_class(self) -> list[Row]:
+        assert self._outlined is not None
+        totals = self._outlined.totals()
+        rows: list[Row] = []
+        for kind in FileClass:
+            is_open = f"class:{kind}" in self.open_folders
+            rows.append(ClassRow(kind, totals[kind].files, totals[kind].bytes, is_open))
+            if is_open:
+                rows += [EntryRow(f, f.path, 0) for f in self._outlined.findings if f.file_class is kind]
+        return rows
+
+    def on_lines_moved(self, message: Lines.Moved) -> None:
+        row, look = message.row, self.look
+        if isinstance(row, EntryRow):
+            self.explain(why_finding(row.finding, look))
+        elif isinstance(row, FolderRow) and self._outlined is not None:
+            self.explain(why_folder(row.node, shown_path(self._outlined.root), look))
+        elif isinstance(row, _AlikeRow):
+            self.explain(why_finding(row.group[0], look))
+
+    # ------------------------------------------------------------ actions
+
+    @property
+    def lines(self) -> Lines:
+        return self.query_one("#tree", Lines)
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        row = message.row
+        if isinstance(row, MoreRow):
+            self.shown_whole.add(row.folder)
+            self.lines.set_rows(self._rows(), at=row.entries[0].path)
+        elif isinstance(row, (FolderRow, ClassRow)):
+            self.action_open(not row.is_open)
+        elif isinstance(row, _AlikeRow):
+            self._reveal(row.group[0].path)
+
+    def action_open(self, wide: bool) -> None:
+        row = self.lines.row
+        if isinstance(row, (FolderRow, ClassRow)):
+            path = row.node.path if isinstance(row, FolderRow) else row.key
+            if row.is_open != wide:
+                (self.open_folders.add if wide else self.open_folders.discard)(path)
+                self.lines.set_rows(self._rows())
+                return
+        if not wide and isinstance(row, (FolderRow, EntryRow, MoreRow)) and self.lens == "folder":
+            path = row.key.rstrip("/").rpartition("/")[0]
+            self.lines.go_to(f"{path}/")
+
+    def _reveal(self, path: str) -> None:
+        parts = path.split("/")[:-1]
+        self.lens, self.wanted = "folder", ""
+        self.open_folders |= {"", *("/".join(parts[: n + 1]) for n in range(len(parts)))}
+        self.shown_whole.add("/".join(parts))
+        self.lines.set_rows(self._rows(), at=path)
+
+    def action_unsorted(self) -> None:
+        if self._outlined is None:
+            return
+        left = [f.path for f in self._outlined.unsorted()]
+        if not left:
+            self.notify("everything is sorted", timeout=3)
+            return
+        here = self.lines.row.key if self.lines.row else ""
+        self._reveal(left[(left.index(here) + 1) % len(left)] if here in left else left[0])
+
+    def action_lens(self) -> None:
+        self.lens = LENSES[(LENSES.index(self.lens) + 1) % len(LENSES)]
+        if self._outlined is not None:
+            self.lines.set_rows(self._rows())
+
+    def action_unit(self) -> None:
+        self.unit = "bytes" if self.unit == "files" else "files"
+        self.show_body()
+
+    def action_filter(self) -> None:
+        box = self.query_one("#filter", Input)
+        box.add_class("-open")
+        box.focus()
+
+    def on_input_changed(self, message: Input.Changed) -> None:
+        self.wanted = message.value
+        if self._outlined is not None:
+            self.lines.set_rows(self._rows())
+
+    def on_input_submitted(self, message: Input.Submitted) -> None:
+        self.query_one("#filter").remove_class("-open")
+        self.lines.focus()
+
+    def action_shelf(self) -> None:
+        box = self.query_one("#filter", Input)
+        if self.wanted or box.has_class("-open"):
+            box.value = ""
+            box.remove_class("-open")
+            self.lines.focus()
+            return
+        super().action_shelf()
+
+    def action_next(self) -> None:
+        self.action_stop(2)
+
+    # ------------------------------------------------------------ rulings
+
+    def _target(self) -> str:
+        """The pattern that a ruling on the highlighted row is about."""
+        row = self.lines.row
+        if isinstance(row, FolderRow):
+            return f"{row.node.path}/" if row.node.path else "**"
+        if isinstance(row, EntryRow):
+            return row.finding.path
+        return pattern_for(row.group) if isinstance(row, _AlikeRow) else ""
+
+    def action_rule(self, name: str) -> None:
+        pattern = self._target()
+        if not pattern or self._outlined is None:
+            return
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        kind = FileClass(name)
+        met = self.left_intact.bench.met_by(self._outlined, pattern)
+        changing = [f for f in met if f.file_class is not kind]
+        if len(met) <= 1:
+            self._rule(pattern, kind)
+            return
+        says = f"{pattern} is {kind}: this speaks of {count(len(met), 'file')} and changes {len(changing):,} of them."
+        dialog = ConfirmDialog("rule a folder", says, "rule it")
+        self.app.push_screen(dialog, lambda yes: self._rule(pattern, kind) if yes else None)
+
+    def action_pattern(self) -> None:
+        if self._outlined is None:
+            return
+        from left_intact.tui.screens.dialogs import PatternDialog
+
+        row = self.lines.row
+        first = pattern_for([row.finding, row.finding]) if isinstance(row, EntryRow) else self._target()
+        survey = self._outlined
+        dialog = PatternDialog(first, lambda pattern: self.left_intact.bench.met_by(survey, pattern))
+        self.app.push_screen(dialog, lambda said: self._rule(*said) if said else None)
+
+    def _rule(self, pattern: str, kind: FileClass) -> None:
+        bench, install = self.left_intact.bench, self.desk.install
+        self._sort_again(lambda: bench.rule(install, pattern, kind), f"ruled: {clip(bearable(pattern), 50)} is {kind}")
+
+    def action_unrule(self) -> None:
+        row, bench, install = self.lines.row, self.left_intact.bench, self.desk.install
+        path = row.finding.path if isinstance(row, EntryRow) else self._target()
+        speaking = [r for r in bench.rulings(install) if r.pattern == path or _met(r.pattern, path)]
+        if not speaking:
+            self.notify("no ruling of yours speaks of this", timeout=3)
+            return
+        pattern = speaking[-1].pattern
+        self._sort_again(lambda: bench.unrule(install, pattern), f"taken back: {bearable(pattern)}")
+
+    def _sort_again(self, change, says: str) -> None:  # type: ignore[no-untyped-def]
+        bench, desk = self.left_intact.bench, self.desk
+        survey, arrival = desk.survey, desk.arrival
+        if survey is None:
+            return
+
+        def work(report: object, cancel: object) -> Survey:
+            change()
+            return bench.sort_again(desk.install, survey, arrival)
+
+        def done(again: Survey) -> None:
+            desk.survey = again
+            self.notify(says, timeout=3)
+            self._redraw()
+            if desk.arrival is not None:
+                current = desk.arrival
+                job = Job("planning", lambda r, c: bench.draft(desk.install, current, report=r, cancel=c), self._drafted,
+                          self._no_plan)  # fmt: skip
+                self.left_intact.work_on(job)
+
+        self.left_intact.work_on(Job("sorting", work, done, self._failed))
+
+
+def _met(pattern: str, path: str) -> bool:
+    from left_intact.core.survey.patterns import matches
+
+    return matches(pattern, path)
+
+
+class _AlikeRow(Row):
+    """Unsorted entries that are alike, as one line."""
+
+    def __init__(self, group: list[Finding]) -> None:
+        super().__init__(f"alike:{group[0].path}")
+        self.group = group
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        first, name = self.group[0], _columns(width)[0]
+        whole = sum(f.entry.bytes for f in self.group)
+        line = Line().gap(2).put(bearable(pattern_for(self.group)), look.style("text", bold=lit), name - 2)
+        line.put(size(whole), look.style("quiet"), 9, "right").gap(3)
+        alike_words = f"these {len(self.group)} are alike; " if len(self.group) > 1 else ""
+        speaking = sorted((e for e in first.why if e.weight > 0), key=lambda e: -e.weight)
+        against = sorted((e for e in first.why if e.weight < 0), key=lambda e: e.weight)
+        said = "; ".join(e.says for e in (speaking or against)[:2]) or "nothing speaks for any class"
+        return [line.put(clip(alike_words + bearable(said), width - line.cell_len - 1), look.style("quiet"))]
+
+
+class _TreeHeading(Row):
+    selectable = False
+
+    def __init__(self, lens: str, unit: str) -> None:
+        super().__init__("")
+        self.lens, self.unit = lens, unit
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        name, made, files, amount, _ = _columns(width)
+        quiet, line = look.style("quiet"), Line()
+        line.put(f"by {self.lens}", quiet, name).gap().put(f"made of, by {self.unit}", quiet, made)
+        line.put("files", quiet, files, "right").put("size", quiet, amount, "right").gap(2)
+        return [line.put("certainty", quiet)]

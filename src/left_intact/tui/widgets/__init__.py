@@ -1,0 +1,1 @@
+"""Parts that screens are made of. Each draws values and knows no workbench."""

@@ -1,0 +1,58 @@
+"""Text in cells: clipping, padding, and names that a terminal can bear."""
+
+from __future__ import annotations
+
+import re
+
+from rich.cells import cell_len, set_cell_size
+from rich.style import Style
+from rich.text import Text
+
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
+
+
+def bearable(name: str) -> str:
+    """A name without what would move the cursor or break the terminal: bytes and controls as marks."""
+    return _CONTROL.sub("\u00b7", name.encode("utf-8", "replace").decode("utf-8"))
+
+
+def fit(text: str, width: int, align: str = "left") -> str:
+    """Exactly `width` cells; what is too long loses its middle, as the ends of a path say most."""
+    if width <= 0:
+        return ""
+    length = cell_len(text)
+    if length > width:
+        return _shorten(text, width)
+    gap = " " * (width - length)
+    return gap + text if align == "right" else text + gap
+
+
+def clip(text: str, width: int) -> str:
+    """At most `width` cells."""
+    return text if cell_len(text) <= width else _shorten(text, max(0, width))
+
+
+def _shorten(text: str, width: int) -> str:
+    if width <= 3:
+        return set_cell_size(text, width)
+    tail = (width - 1) // 2
+    head = set_cell_size(text, width - 1 - tail)
+    end = text
+    while cell_len(end) > tail:
+        end = end[1:]
+    return set_cell_size(head + "…" + end, width)
+
+
+class Line(Text):
+    """A line put together from styled parts of given widths."""
+
+    def __init__(self) -> None:
+        super().__init__(no_wrap=True, end="")
+
+    def put(self, text: str, style: Style | str = "", width: int | None = None, align: str = "left") -> Line:
+        self.append(fit(text, width, align) if width is not None else text, style)
+        return self
+
+    def gap(self, cells: int = 1) -> Line:
+        self.append(" " * max(0, cells))
+        return self
