@@ -40,6 +40,8 @@ class Run:
     steps: list[Step]
     report: Report = silent
     cancel: CancelToken = field(default_factory=CancelToken)
+    laid: int = 0
+    """Steps that this run has carried out, from the first."""
     kept: list[tuple[str, str]] = field(default_factory=list)
     """(path, where) of what was changed while on trial and set aside."""
 
@@ -196,7 +198,11 @@ def _forward_or_back(run: Run) -> None:
         go_forward(run, exact=True)
     except Exception as error:
         run.cancel = CancelToken()
-        run.journal.set_state(run.update.id, State.GOING_BACK)
+        run.journal.set_state(run.update.id, State.PUTTING_BACK)
+        # The step that failed changed nothing, and later ones were never begun.
+        if run.laid < len(run.steps):
+            _clear_leftovers(run, run.steps[run.laid])
+        run.steps = run.steps[: run.laid]
         take_back(run, ending=State.ABANDONED)
         raise _as_stop(error) from error
 
@@ -210,6 +216,7 @@ def go_forward(run: Run, *, exact: bool) -> None:
             if not is_at(run.root, step.path, step.before, exact=True):
                 raise disk.changed(os.path.join(run.root, step.path))
             _shift(run, step, step.before, step.after)
+            run.laid = number
         elif not is_at(run.root, step.path, step.after, exact=False):
             if not is_at(run.root, step.path, step.before, exact=False):
                 raise disk.changed(os.path.join(run.root, step.path), "it changed since the update was cut off")
@@ -296,6 +303,8 @@ def _put_back(run: Run, step: Step) -> None:
         if now.kind is Kind.FOLDER:
             _restore_beside(run, step)
             return
+        if step.before is None and run.update.state is not State.GOING_BACK:
+            return  # nothing lay there and nothing of ours does: somebody else's, and not in the way
         _keep_from_trial(run, step, now)
     if now is not None and now.kind is Kind.FOLDER and step.before is None:
         disk.remove_empty(run.root, step.path)

@@ -43,18 +43,21 @@ _MIGRATIONS = (
 
 
 class State(StrEnum):
-    """Where an update stands. The first three of these are interrupted when found at rest."""
+    """Where an update stands. Those of `UNFINISHED` are interrupted when found at rest."""
 
     STAGING = "staging"
     CARRYING = "carrying"
+    PUTTING_BACK = "putting-back"
+    """An update that did not come to its end is being taken out again."""
     GOING_BACK = "going-back"
+    """An update that was on trial is being taken out again."""
     ON_TRIAL = "on-trial"
     SETTLED = "settled"
     GONE_BACK = "gone-back"
     ABANDONED = "abandoned"
 
 
-UNFINISHED = (State.STAGING, State.CARRYING, State.GOING_BACK)
+UNFINISHED = (State.STAGING, State.CARRYING, State.PUTTING_BACK, State.GOING_BACK)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -58,11 +58,13 @@ def recover(box: Strongbox, forward: bool | None, report: Report = silent) -> Up
             _recover_forward(run)
         else:
             was_trial = update.state is State.GOING_BACK
+            state = State.GOING_BACK if was_trial else State.PUTTING_BACK
             if update.state is State.STAGING:
                 box.clear_work(update.id)
                 journal.set_state(update.id, State.ABANDONED)
             else:
-                journal.set_state(update.id, State.GOING_BACK)
+                journal.set_state(update.id, state)
+                run.update = journal.update(update.id)
                 take_back(run, ending=State.GONE_BACK if was_trial else State.ABANDONED)
         return journal.update(update.id)
 
@@ -112,6 +114,7 @@ def go_back(box: Strongbox, report: Report = silent, cancel: CancelToken | None 
         steps = journal.steps(update.id)
         _refuse_damaged(box, steps)
         journal.set_state(update.id, State.GOING_BACK)
+        update = journal.update(update.id)
         run = Run(box, journal, update, steps, report, cancel or CancelToken())
         take_back(run, ending=State.GONE_BACK)
         return WentBack(update=journal.update(update.id), restored=len(steps), kept=tuple(run.kept))

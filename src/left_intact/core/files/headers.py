@@ -27,6 +27,7 @@ _MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
 _KEY_LINE = re.compile(r"^\s*[\w.\-/ \[\]]{1,80}?\s*[=]\s*.*$")
 _SECTION = re.compile(r"^\s*\[[^\]\n]{1,120}\]\s*(?:[;#].*)?$")
+_COMMENTS = re.compile(r"\A(?:\s*(?://[^\n]*|/\*.*?\*/))*\s*", re.DOTALL)
 _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 
 
@@ -97,7 +98,8 @@ def _flavour(text: str) -> str:
         return "html" if re.match(r"(?i)<(!doctype html|html)", lead) else "xml"
     if re.match(r"(?i)<!doctype html", lead):
         return "html"
-    if re.match(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]', lead) and not _SECTION.match(lead.splitlines()[0]):
+    bare = _COMMENTS.sub("", lead)
+    if re.match(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]', bare) and not _SECTION.match(lead.splitlines()[0]):
         return "json"
     lines = [line for line in text.splitlines()[:200] if line.strip()]
     said = [line for line in lines if not line.lstrip().startswith(("#", ";", "//"))]

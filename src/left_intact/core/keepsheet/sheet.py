@@ -55,7 +55,8 @@ def parse_sheet(text: str, where: str) -> Keepsheet:
     try:
         said = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise _bad(where, str(error)) from error
+        place = "" if "line" in str(error) else f"line {max(1, len(text.splitlines()))}: "
+        raise _bad(where, place + str(error)) from error
     try:
         return _checked(said)
     except ValidationError as error:
@@ -97,7 +98,7 @@ def _first_fault(error: ValidationError, text: str) -> str:
     first = error.errors()[0]
     place = ".".join(str(part) for part in first["loc"])
     last = str(first["loc"][-1]) if first["loc"] else ""
-    line = next((n for n, row in enumerate(text.splitlines(), 1) if last and re.search(re.escape(last), row)), 0)
+    line = next((n for n, row in enumerate(text.splitlines(), 1) if last and re.match(rf"\s*\[*[\"']?{re.escape(last)}\b", row)), 0)
     return f"line {line}, {place}: {first['msg']}" if line else f"{place}: {first['msg']}"
 
 

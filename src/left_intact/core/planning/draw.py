@@ -162,7 +162,7 @@ def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
         says = f"{path} could not be merged ({merge.trouble}): yours stays as it is"
         sketch.warnings.append(Fault(code="not-merged", says=says))
         return replace(row, verb=Verb.KEEP, because=f"yours; it could not be merged: {merge.trouble}")
-    if merge.content == yours:
+    if merge.content == yours and not any(line.decided == "conflict" for line in merge.lines):
         return replace(row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already")
     sketch.merges[path] = merge
     return row
@@ -209,6 +209,9 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
     elif verb is Verb.MERGE:
         assert before is not None
         content = sketch.merges[path].content
+        asked = sketch.question_of.get(path)
+        if asked is not None and asked.answer is not None and blake3(content).hexdigest() == before.digest:
+            verb, because = Verb.KEEP, because + "; you chose to keep all of yours"
         after = replace(before, bytes=len(content), digest=blake3(content).hexdigest(), stamp=(0, 0, 0))
     size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
     said = because.format(

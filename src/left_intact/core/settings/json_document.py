@@ -113,8 +113,9 @@ class JsonDocument:
             while before is not None and before.type == "comment":
                 before = before.prev_sibling
             if before is not None and before.type == ",":
-                self._splice(start, stop, "")
-                self._splice(before.start_byte, before.end_byte, "")
+                # Both at once: with the comma alone left over it would be no JSON.
+                between = self._data[before.end_byte : self._line_start(start)].decode("utf-8", "surrogateescape")
+                self._splice(before.start_byte, stop, between)
                 return
         self._splice(start, stop, "")
 

@@ -71,7 +71,9 @@ def from_arrival(entry: Entry, arrival: Release | None, built: int | None = None
     spoken, name = weights().spoken, arrival.version_text or "the arrival"
     coming = arrival.entries.get(entry.path)
     if coming is None:
-        return [_said("arrival", f"{name} has nothing here", P, spoken["arrival-absent"])]
+        proven = built is not None and abs(entry.mtime_ns // 10**9 - built) <= weights().cluster_seconds
+        key = "arrival-absent" if proven else "arrival-absent-unproven"
+        return [_said("arrival", f"{name} has nothing here", P, spoken[key])]
     if coming.same_content(entry):
         return [_said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"])]
     if coming.kind is not entry.kind or coming.format.split(" ")[0] != entry.format.split(" ")[0]:
@@ -208,7 +210,8 @@ def from_time(entry: Entry, built: int | None) -> list[Evidence]:
         return [_said("time", f"written with the release, on {day}", P, w.spoken["cluster"])]
     if abs(apart) < w.apart_seconds:
         return []
-    weight = w.spoken["off-cluster-binary" if is_binary_program(entry.format) else "off-cluster"]
+    key = ("late" if apart > 0 else "early") + ("-binary" if is_binary_program(entry.format) else "")
+    weight = w.spoken[key]
     return [_said("time", f"{_span(abs(apart))} {'after' if apart > 0 else 'before'} the others", P, weight)]
 
 

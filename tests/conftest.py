@@ -1,0 +1,31 @@
+"""Fixtures: a mock install in a folder of its own, and hypothesis without deadlines."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from tests.builders import Mock
+
+settings.register_profile(
+    "ours", deadline=None, derandomize=True,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture, HealthCheck.data_too_large],
+)  # fmt: skip
+settings.load_profile("ours")
+
+
+@pytest.fixture(autouse=True)
+def no_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing of the person who runs the tests is read or written."""
+    monkeypatch.setenv("HOME", str(tmp_path / "nobody"))
+    monkeypatch.setenv("LEFT_INTACT_HOME", str(tmp_path / "home"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "nobody" / "data"))
+    os.environ.setdefault("LC_ALL", "C.UTF-8")
+
+
+@pytest.fixture
+def mock(tmp_path: Path) -> Mock:
+    return Mock(tmp_path)

@@ -1,0 +1,210 @@
+"""kill -9 at every step of an update of 200 files, then recover, each way."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.carrying.engine import carry_out
+from left_intact.core.carrying.journal import State
+from left_intact.core.carrying.recovery import recover
+from left_intact.core.model.errors import Interrupted, LeftIntactError
+from left_intact.core.model.progress import Progress
+from left_intact.core.model.proof import Verdict
+from left_intact.workbench import Workbench
+from tests.builders import Mock, Tree, in_memory, plant, release
+
+FILES = 200
+
+
+def _big(version: str) -> Tree:
+    tree = release(version)
+    for number in range(FILES - 20):
+        keep = version == "1.0" or number % 10
+        if keep:
+            tree[f"share/part{number % 7}/f{number:03}.dat"] = f"{version if number % 3 else 'same'} {number}\n" * 3
+    if version != "1.0":
+        tree |= {f"fresh/n{n:02}.dat": f"new {n}" for n in range(20)}
+    return tree
+
+
+@pytest.fixture
+def crashing() -> Iterator[Mock]:
+    with in_memory() as folder:
+        yield _prepared(Path(folder))
+
+
+def _prepared(folder: Path) -> Mock:
+    mock = Mock(folder)
+    plant(mock.base, _big("1.0"))
+    plant(mock.root, _big("1.0"))
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
+    mock.arrive(_big("1.1") | {"mocklet.ini": "[video]\nsmooth = on\nscale = 9\n\n[sound]\nrate = 22050\n"})
+    return mock
+
+
+def _in_child(work: Callable[[], object]) -> int:
+    """Run something in a forked process; the number of the signal that ended it, or 0."""
+    child = os.fork()
+    if child == 0:
+        try:
+            work()
+        finally:
+            os._exit(0)
+    _, status = os.waitpid(child, 0)
+    return os.WTERMSIG(status) if os.WIFSIGNALED(status) else 0
+
+
+def _killing_at(stage: str, number: int) -> Callable[[Progress], None]:
+    def report(progress: Progress) -> None:
+        if progress.stage == stage and progress.done == number:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    return report
+
+
+def _crash(mock: Mock, stage: str, number: int) -> bool:
+    """Kill an update at one report; whether it was killed there."""
+
+    def work() -> None:
+        mock.bench = Workbench(str(mock.folder / "home"))
+        mock.update(report=_killing_at(stage, number))
+
+    return _in_child(work) == signal.SIGKILL
+
+
+def _lay_out(kept: Path, folder: Path) -> None:
+    """Put install and strongbox as they are in `kept`."""
+    for name in ("mocklet", ".left-intact"):
+        shutil.rmtree(folder / name, ignore_errors=True)
+        if (kept / name).exists():
+            shutil.copytree(kept / name, folder / name, symlinks=True)
+
+
+def _files(state: dict[str, object]) -> dict[str, object]:
+    return {path: said for path, said in state.items() if not path.endswith("/")}
+
+
+PARTS = 8
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_killed_at_every_step_and_recovered_each_way(crashing: Mock, part: int) -> None:
+    """The plan is drawn once; every crash starts from the same tree and is recovered forward and back."""
+    folder, before = crashing.folder, crashing.state()
+    _lay_out(folder, folder / "fresh")
+    box = crashing.bench.strongbox(crashing.install)
+    plan = crashing.plan()
+    reports: dict[str, int] = {}
+    carry_out(plan, box, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)}))
+    after = _files(crashing.state())
+    assert reports["laying"] >= FILES - 60
+    points = [(stage, n) for stage, total in reports.items() for n in range(1, total + 1)]
+    assert len(points) >= 2 * FILES
+    # Every step of the laying; before it nothing of the install is touched, so every fifth.
+    chosen = [point for at, point in enumerate(points) if point[0] == "laying" or at % 5 == 0]
+    for stage, number in chosen[part::PARTS]:
+        _lay_out(folder / "fresh", folder)
+        assert _in_child(lambda s=stage, n=number: carry_out(plan, box, report=_killing_at(s, n))) == signal.SIGKILL
+        _lay_out(folder, folder / "crashed")
+        assert recover(box, True).state is State.ON_TRIAL
+        assert _files(crashing.state()) == after, (stage, number)
+        _lay_out(folder / "crashed", folder)
+        assert recover(box, False).state is State.ABANDONED
+        # A copy of the crashed tree has folder times of its own where nothing was to be restored.
+        assert _files(crashing.state()) == _files(before), (stage, number)
+
+
+@pytest.mark.parametrize("number", [1, 2, 50, 90, 130])
+def test_back_from_a_crash_restores_the_times_of_folders_too(crashing: Mock, number: int) -> None:
+    before = crashing.state()
+    assert _crash(crashing, "laying", number)
+    crashing.bench = Workbench(str(crashing.folder / "home"))
+    with pytest.raises(Interrupted):
+        crashing.bench.prove(crashing.install)
+    crashing.bench.recover(crashing.install, False)
+    assert crashing.state() == before and crashing.bench.interrupted() == []
+    assert _crash(crashing, "laying", number)
+    crashing.bench = Workbench(str(crashing.folder / "home"))
+    crashing.bench.recover(crashing.install, True)
+    assert crashing.bench.prove(crashing.install).proof.verdict is Verdict.INTACT
+    crashing.bench.go_back(crashing.install)
+    assert crashing.state() == before
+
+
+@pytest.mark.parametrize("number", [1, 7, 60, 150])
+def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
+    before = crashing.state()
+    assert _crash(crashing, "laying", 120)
+    for step in (number, number + 3):
+
+        def work(at: int = step) -> None:
+            Workbench(str(crashing.folder / "home")).recover(crashing.install, False, _killing_at("going back", at))
+
+        assert _in_child(work) == signal.SIGKILL
+    crashing.bench = Workbench(str(crashing.folder / "home"))
+    crashing.bench.recover(crashing.install, None)
+    assert crashing.state() == before
+
+
+@pytest.mark.parametrize("number", [1, 40, 150])
+def test_going_back_may_be_cut_off_and_ended_either_way(crashing: Mock, number: int) -> None:
+    before = crashing.state()
+    crashing.update()
+    after = crashing.state()
+
+    def work() -> None:
+        bench = Workbench(str(crashing.folder / "home"))
+        bench.go_back(bench.find(str(crashing.root)), _killing_at("going back", number))
+
+    assert _in_child(work) == signal.SIGKILL
+    crashing.bench = Workbench(str(crashing.folder / "home"))
+    assert len(crashing.bench.interrupted()) == 1
+    if number == 40:
+        crashing.bench.recover(crashing.install, True)
+        files = {k: v for k, v in crashing.state().items() if not k.endswith("/")}
+        assert files == {k: v for k, v in after.items() if not k.endswith("/")}
+        crashing.bench.go_back(crashing.install)
+    else:
+        assert crashing.bench.recover(crashing.install, False).state is State.GONE_BACK
+    assert crashing.state() == before
+
+
+def test_forward_without_the_arrival_says_so_and_back_still_works(crashing: Mock) -> None:
+    before = crashing.state()
+    assert _crash(crashing, "safe", 30)
+    crashing.next.unlink()
+    crashing.bench = Workbench(str(crashing.folder / "home"))
+    with pytest.raises(LeftIntactError) as error:
+        crashing.bench.recover(crashing.install, True)
+    assert error.value.code == "cannot-go-forward" and "--back" in error.value.line()
+    crashing.bench.recover(crashing.install, False)
+    assert crashing.state() == before
+
+
+def test_nothing_to_recover(crashing: Mock) -> None:
+    with pytest.raises(LeftIntactError) as error:
+        crashing.bench.recover(crashing.install, None)
+    assert error.value.code == "nothing-to-recover"
+
+
+def test_the_journal_is_on_the_disk_before_the_first_change(crashing: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The order of flushes: plan committed, copies flushed, `carrying` committed, then the first rename."""
+    from left_intact.core.carrying import disk, journal
+
+    order: list[str] = []
+    real_flush, real_state, real_begin = disk.flush_file_system, journal.Journal.set_state, journal.Journal.begin
+    real_lay, real_take = disk.lay, disk.take_away
+    monkeypatch.setattr(disk, "flush_file_system", lambda f: (order.append("flush"), real_flush(f))[1])
+    monkeypatch.setattr(journal.Journal, "set_state", lambda s, u, x: (order.append(x.value), real_state(s, u, x))[1])
+    monkeypatch.setattr(journal.Journal, "begin", lambda s, **n: (order.append("begin"), real_begin(s, **n))[1])
+    monkeypatch.setattr(disk, "lay", lambda *a, **n: (order.append("change"), real_lay(*a, **n))[1])
+    monkeypatch.setattr(disk, "take_away", lambda *a: (order.append("change"), real_take(*a))[1])
+    crashing.update()
+    short = [word for at, word in enumerate(order) if at == 0 or word != order[at - 1]]
+    assert short == ["begin", "flush", "carrying", "change", "flush", "on-trial"]

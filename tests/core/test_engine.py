@@ -1,0 +1,292 @@
+"""Carrying out: whole or not at all, and back again byte for byte."""
+
+from __future__ import annotations
+
+import errno
+import os
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.carrying import disk
+from left_intact.core.carrying.journal import State
+from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
+from left_intact.core.model.errors import LeftIntactError, Refusal
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.progress import CancelToken, Progress
+from left_intact.core.model.proof import Verdict
+from left_intact.demo.binaries import elf
+from tests.builders import Mock, plant, release
+
+
+def _next(mock: Mock) -> None:
+    arriving = release("1.1", **{"new__deep__libnew.so": elf("mocklet 1.1", b"n"), "lib__latest": ("link", "libcore.so"), "blank": None})
+    del arriving["lib/libpad.so"]
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 48000\n"
+    mock.edit({"mocklet.ini": "; mine\n[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})
+    mock.arrive(arriving)
+
+
+def test_update_then_back_restores_all(mock: Mock) -> None:
+    _next(mock)
+    before = mock.state()
+    outcome = mock.update()
+    assert outcome.proof.verdict is Verdict.INTACT and outcome.update.state is State.ON_TRIAL
+    assert mock.read("mocklet.ini") == "; mine\n[video]\nsmooth = off\nscale = 3\n\n[sound]\nrate = 44100\n"
+    assert (mock.root / "lib/latest").readlink() == Path("libcore.so") and (mock.root / "blank").is_dir()
+    assert not (mock.root / "lib/libpad.so").exists() and os.access(mock.root / "mocklet", os.X_OK)
+    assert outcome.proof.counts[Verb.RETIRE] == 1 and outcome.proof.kept.files == 5
+    back = mock.bench.go_back(mock.install)
+    assert mock.state() == before and not back.kept
+    assert mock.update().proof.verdict is Verdict.INTACT
+
+
+def test_a_second_plan_has_nothing_to_do(mock: Mock) -> None:
+    _next(mock)
+    mock.update()
+    plan = mock.bench.draft(mock.install, str(mock.next)).plan()
+    assert not plan.changes and not plan.questions and {w.code for w in plan.warnings} == {"same-version"}
+
+
+def test_updates_stack_and_go_back_one_by_one(mock: Mock) -> None:
+    states = [mock.state()]
+    for version in ("1.1", "1.2"):
+        mock.arrive(release(version), f"mocklet-{version}")
+        mock.update(baseline=version == "1.1")
+        states.append(mock.state())
+    for expected in (states[1], states[0]):
+        mock.bench.go_back(mock.install)
+        assert mock.state() == expected
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.go_back(mock.install)
+    assert error.value.code == "nothing-to-go-back-to" and error.value.exit_code == 3
+
+
+def test_settling_frees_the_programs_and_keeps_theirs(mock: Mock) -> None:
+    _next(mock)
+    mock.update()
+    box = mock.bench.strongbox(mock.install)
+    before = box.size()
+    done = mock.bench.settle(mock.install)
+    assert done.freed > 0 and box.size() == before - done.freed and done.held == 1
+    for code in ("go_back", "settle"):
+        with pytest.raises(LeftIntactError):
+            getattr(mock.bench, code)(mock.install)
+    assert mock.bench.prove(mock.install).proof.verdict is Verdict.INTACT
+
+
+def test_what_was_made_on_trial_is_kept(mock: Mock) -> None:
+    _next(mock)
+    mock.update()
+    mock.edit({"saves/new.sav": b"fresh", "mocklet.ini": "[video]\nsmooth = maybe\n", "new/deep/mine.txt": "mine"})
+    (mock.root / "saves/mill.sav").write_bytes(b"played on")
+    back = mock.bench.go_back(mock.install)
+    assert mock.read("mocklet.ini").startswith("; mine")
+    assert (mock.root / "saves/new.sav").read_bytes() == b"fresh" and mock.read("new/deep/mine.txt") == "mine"
+    assert (mock.root / "saves/mill.sav").read_bytes() == b"played on"
+    assert [(path, Path(where).read_text()) for path, where in back.kept] == [("mocklet.ini", "[video]\nsmooth = maybe\n")]
+
+
+def test_folders_removed_on_trial_come_back(mock: Mock) -> None:
+    import shutil
+
+    _next(mock)
+    before = mock.state()
+    mock.update()
+    shutil.rmtree(mock.root / "lib")
+    mock.bench.go_back(mock.install)
+    after = mock.state()
+    assert {k: v for k, v in after.items() if not k.endswith("/")} == {
+        k: v for k, v in before.items() if not k.endswith("/") and (k in after)
+    }
+    assert "lib/libpad.so" in after
+
+
+@pytest.mark.parametrize("stage", ["safe", "unpacking", "laying"])
+def test_stopping_at_any_stage_puts_all_back(mock: Mock, stage: str) -> None:
+    _next(mock)
+    before, token = mock.state(), CancelToken()
+
+    def report(progress: Progress) -> None:
+        if progress.stage == stage and progress.done == 3:
+            token.cancel()
+
+    with pytest.raises(LeftIntactError) as error:
+        mock.update(report=report, cancel=token)
+    assert error.value.code == "stopped" and mock.state() == before
+    assert mock.bench.history(mock.install)[0].state is State.ABANDONED
+    assert mock.update().proof.verdict is Verdict.INTACT
+
+
+def test_a_path_that_changed_stops_the_update_whole(mock: Mock) -> None:
+    _next(mock)
+    before = mock.state()
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == 2:
+            (mock.root / "lib/libvideo.so").write_bytes(b"somebody else was here")
+
+    with pytest.raises(LeftIntactError) as error:
+        mock.update(report=report)
+    assert error.value.code == "changed-meanwhile" and "libvideo" in error.value.line()
+    after = mock.state()
+    assert (mock.root / "lib/libvideo.so").read_bytes() == b"somebody else was here"
+    assert {p for p in after if after[p] != before.get(p)} <= {"lib/libvideo.so", "lib/"}
+
+
+def test_something_that_appeared_in_the_way_is_not_overwritten(mock: Mock) -> None:
+    _next(mock)
+    before = mock.state()
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == 1:
+            (mock.root / "lib/latest").write_text("mine")
+
+    with pytest.raises(LeftIntactError) as error:
+        mock.update(report=report)
+    assert error.value.code == "changed-meanwhile"
+    assert mock.read("lib/latest") == "mine"
+    assert {k: v for k, v in mock.state().items() if k not in ("lib/", "lib/latest")} == {
+        k: v for k, v in before.items() if k != "lib/"
+    }
+
+
+def test_a_folder_swapped_for_a_link_is_not_written_through(mock: Mock, tmp_path: Path) -> None:
+    _next(mock)
+    away = plant(tmp_path / "away", {"keep": "1"})
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == 1:
+            (mock.root / "docs").rename(tmp_path / "docs-moved")
+            (mock.root / "docs").symlink_to(away)
+
+    with pytest.raises(LeftIntactError):
+        mock.update(report=report)
+    assert sorted(p.name for p in away.iterdir()) == ["keep"]
+
+
+def test_refusals_change_nothing(mock: Mock) -> None:
+    mock.arrive(release("0.9"))
+    before = mock.state()
+    with pytest.raises(Refusal) as error:
+        mock.update()
+    assert error.value.code == "older-version" and mock.state() == before
+    assert not mock.bench.history(mock.install)
+    assert mock.update(allowed=["older-version"]).proof.verdict is Verdict.INTACT
+
+
+def test_open_questions_are_not_answered_by_the_engine(mock: Mock) -> None:
+    _next(mock)
+    draft = mock.draft()
+    plan = draft.plan()
+    assert plan.open_questions
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.update(plan, draft.install)
+    assert error.value.code == "questions-open"
+
+
+def test_a_full_disk_puts_all_back(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    _next(mock)
+    before, real, count = mock.state(), disk.lay, 0
+
+    def full(*words: object, **named: object) -> None:
+        nonlocal count
+        count += 1
+        if count == 4:
+            raise OSError(errno.ENOSPC, "No space left on device", "x")
+        real(*words, **named)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(disk, "lay", full)
+    with pytest.raises(LeftIntactError) as error:
+        mock.update()
+    assert error.value.code == "disk" and "no space" in error.value.line() and mock.state() == before
+
+
+def test_an_arrival_exchanged_after_the_plan_is_noticed(mock: Mock) -> None:
+    _next(mock)
+    draft = mock.draft()
+    plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+    before = mock.state()
+    mock.arrive(release("1.1", VERSION="1.1 but other\n"))
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.update(plan, draft.install)
+    assert error.value.code == "arrival-changed" and mock.state() == before
+
+
+def test_a_strongbox_on_another_file_system(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Renames across the border fail; every file is then copied beside its place first."""
+    _next(mock)
+    before, real_rename, real_replace = mock.state(), os.rename, os.replace
+
+    def crosses(source: str, target: str) -> bool:
+        return (".left-intact/" in str(source)) != (".left-intact/" in str(target))
+
+    def rename(source: str, target: str) -> None:
+        if crosses(source, target):
+            raise OSError(errno.EXDEV, "Invalid cross-device link")
+        real_rename(source, target)
+
+    def replace(source: str, target: str) -> None:
+        if crosses(source, target):
+            raise OSError(errno.EXDEV, "Invalid cross-device link")
+        real_replace(source, target)
+
+    monkeypatch.setattr(os, "rename", rename)
+    monkeypatch.setattr(os, "replace", replace)
+    monkeypatch.setattr(disk, "_libc", lambda: None)
+    assert mock.update().proof.verdict is Verdict.INTACT
+    assert not list(mock.root.rglob(".left-intact-laying-*"))
+    mock.bench.go_back(mock.install)
+    assert mock.state() == before
+
+
+def test_a_damaged_strongbox_refuses_to_go_back(mock: Mock) -> None:
+    _next(mock)
+    mock.update()
+    now = mock.state()
+    box = mock.bench.strongbox(mock.install)
+    victim = next(p for p in Path(box.folder, "objects").rglob("*") if p.is_file())
+    victim.write_bytes(b"rot")
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.go_back(mock.install)
+    assert error.value.code == "strongbox-damaged" and mock.state() == now
+    proof = mock.bench.prove(mock.install).proof
+    assert proof.verdict is Verdict.ATTENTION
+
+
+def test_one_at_a_time(mock: Mock) -> None:
+    _next(mock)
+    with mock.bench.strongbox(mock.install).locked(), pytest.raises(LeftIntactError) as error:
+        mock.update()
+    assert error.value.code == "busy"
+
+
+def test_where_the_strongbox_lies(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    root = plant(tmp_path / "pier" / "mock", {"a": "1"})
+    home = str(tmp_path / "home")
+    assert strongbox_for(str(root), "Mock", home).folder.startswith(str(tmp_path / "pier/.left-intact/mock-"))
+    monkeypatch.setattr(os, "access", lambda path, mode: False)
+    assert strongbox_for(str(root), "Mock", home).folder.startswith(home)
+
+
+def test_only_a_strongboxs_own_files_can_be_discarded(tmp_path: Path) -> None:
+    box = Strongbox(str(tmp_path / "box"))
+    box.make()
+    outside = tmp_path / "outside.txt"
+    outside.write_text("mine")
+    with pytest.raises(AssertionError):
+        disk.discard(str(outside), box.folder)
+    (tmp_path / "box" / "way").symlink_to(tmp_path)
+    with pytest.raises(AssertionError):
+        disk.discard(str(tmp_path / "box/way/outside.txt"), box.folder)
+    assert outside.exists()
+
+
+def test_names_that_are_no_utf8_survive(mock: Mock) -> None:
+    with open(os.fsencode(mock.root) + b"/saves/\xff\xfe.sav", "wb") as file:
+        file.write(b"odd")
+    _next(mock)
+    before = mock.state()
+    assert mock.update().proof.verdict is Verdict.INTACT
+    mock.bench.go_back(mock.install)
+    assert mock.state() == before

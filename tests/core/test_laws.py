@@ -1,0 +1,129 @@
+"""Laws over random trees, releases and edits."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.proof import Verdict
+from left_intact.demo.binaries import elf
+from tests.builders import BUILT, Content, Mock, Tree, in_memory, plant, release, zipped
+
+names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g", "H.txt", "i.state", "j"])
+folders = st.sampled_from(["", "lib", "data", "saves", "config", "deep/er", "data/x"])
+contents: st.SearchStrategy[Content] = st.one_of(
+    st.sampled_from(["", "one\n", "two\n", "[v]\na = 1\nb = 2\n", "[v]\na = 2\nc = 3\n", "x = 1\n", '{"a": 1}', '{"a": 2, "b": {"c": 1}}']),
+    st.binary(min_size=1, max_size=40),
+    st.sampled_from([elf("mocklet 1", b"1"), elf("mocklet 2", b"2")]),
+)
+
+
+def _path(folder: str, name: str) -> str:
+    return f"{folder}/{name}" if folder else name
+
+
+trees = st.dictionaries(st.builds(_path, folders, names), contents, max_size=14)
+
+
+def _clean(tree: Tree) -> Tree:
+    """Without paths that are a folder in the same tree."""
+    return {p: c for p, c in tree.items() if not any(other.startswith(p + "/") for other in tree)}
+
+
+class World:
+    """A random install in a folder of its own."""
+
+    def __init__(self, folder: Path, shipped: Tree, edits: Tree, gone: list[str], arriving: Tree) -> None:
+        shipped = _clean(release("1.0") | shipped)
+        self.arriving = _clean(release("1.1") | arriving)
+        self.mock = Mock.__new__(Mock)
+        self.mock.folder, self.mock.root = folder, folder / "mocklet"
+        from left_intact.workbench import Workbench
+
+        self.mock.bench = Workbench(str(folder / "home"))
+        self.mock.base = plant(folder / "base" / "mocklet-1.0", shipped)
+        plant(self.mock.root, shipped)
+        for path in set(gone):
+            if path in shipped:
+                (self.mock.root / path).unlink()
+        edits = {p: c for p, c in _clean(edits).items() if self._fits(p)}
+        plant(self.mock.root, edits, mtime=BUILT + 40 * 86400)
+        self.shipped = shipped
+        self.mock.next = zipped(self.arriving, folder / "mocklet-1.1.zip", "mocklet-1.1")
+
+    def _fits(self, path: str) -> bool:
+        target = self.mock.root / path
+        return not target.is_dir() and all(not p.is_file() for p in target.parents if p != self.mock.root)
+
+    def theirs(self) -> dict[str, bytes]:
+        """Every file that is not byte for byte what was shipped."""
+        found = {}
+        for path in self.mock.root.rglob("*"):
+            if path.is_file():
+                name, data = path.relative_to(self.mock.root).as_posix(), path.read_bytes()
+                shipped = self.shipped.get(name)
+                if (shipped.encode() if isinstance(shipped, str) else shipped) != data:
+                    found[name] = data
+        return found
+
+
+worlds = {"shipped": trees, "edits": trees, "gone": st.lists(st.builds(_path, folders, names), max_size=4), "arriving": trees}
+
+
+@settings(max_examples=60)
+@given(**worlds)  # type: ignore[arg-type]
+def test_update_then_back_restores_everything_and_theirs_is_never_displaced(shipped, edits, gone, arriving) -> None:  # type: ignore[no-untyped-def]
+    with in_memory() as folder:
+        world = World(Path(folder), shipped, edits, gone, arriving)
+        mock, theirs = world.mock, world.theirs()
+        before = mock.state()
+        draft = mock.draft()
+        plan = draft.plan()
+        if plan.blockers:
+            return
+        plan = draft.plan({q.id: q.default for q in plan.questions})
+        for move in plan.moves:
+            if move.verb in (Verb.REPLACE, Verb.RETIRE):
+                assert move.path not in theirs
+            if move.verb is Verb.DROP:
+                assert not os.path.lexists(mock.root / move.path)
+        outcome = mock.bench.update(plan, draft.install)
+        assert outcome.proof.verdict is Verdict.INTACT and not outcome.proof.lost and not outcome.proof.altered
+        for path, data in theirs.items():
+            if path not in plan.merges:
+                assert (mock.root / path).read_bytes() == data
+        again = mock.bench.draft(draft.install, str(mock.next)).plan()
+        assert not again.changes and not again.questions
+        mock.bench.go_back(draft.install)
+        assert mock.state() == before
+
+
+@settings(max_examples=40)
+@given(**worlds)  # type: ignore[arg-type]
+def test_without_a_baseline_theirs_is_never_displaced_either(shipped, edits, gone, arriving) -> None:  # type: ignore[no-untyped-def]
+    with in_memory() as folder:
+        world = World(Path(folder), shipped, edits, gone, arriving)
+        mock, theirs = world.mock, world.theirs()
+        before = mock.state()
+        draft = mock.draft(baseline=False)
+        plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+        displaced = {m.path for m in plan.moves if m.verb in (Verb.REPLACE, Verb.RETIRE)}
+        assert not displaced & set(theirs)
+        if not plan.blockers:
+            mock.bench.update(plan, draft.install)
+            mock.bench.go_back(draft.install)
+            assert mock.state() == before
+
+
+@settings(max_examples=25)
+@given(shipped=trees)  # type: ignore[arg-type]
+def test_equal_trees_give_an_empty_plan(shipped: Tree) -> None:
+    with in_memory() as folder:
+        world = World(Path(folder), shipped, {}, [], {})
+        world.mock.next = world.mock.base
+        plan = world.mock.plan()
+        assert not plan.changes and not plan.questions

@@ -1,0 +1,215 @@
+"""The table of decisions and the plans drawn from it."""
+
+from __future__ import annotations
+
+import itertools
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.plan import Verb
+from left_intact.core.planning.blockers import machine_faults
+from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.lanes import Stroke, lanes_of
+from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Nature, look_up
+from left_intact.demo.binaries import elf, pe
+from tests.builders import Mock, program, release, verbs
+
+ALL = [
+    (b, m, c, n)
+    for b, m, c, n in itertools.product(Base, Mine, Coming, Nature)
+    if not (m is Mine.AS_SHIPPED and b is not Base.PRESENT)
+    and not (m is Mine.ABSENT and c is Coming.SAME_AS_MINE)
+    and not (c is Coming.SAME_AS_BASE and b is not Base.PRESENT)
+    and not (c is Coming.SAME_AS_BASE and m is Mine.AS_SHIPPED)
+    and not (m is Mine.FAULT and c is Coming.SAME_AS_MINE)
+]
+
+
+def test_every_combination_meets_a_row_and_every_row_is_met() -> None:
+    met = {look_up(*place).number for place in ALL}
+    assert met == {row.number for row in TABLE}
+
+
+@pytest.mark.parametrize("place", ALL)
+def test_nothing_of_theirs_is_ever_displaced_unasked(place: tuple[Base, Mine, Coming, Nature]) -> None:
+    base, mine, coming, nature = place
+    row = look_up(*place)
+    if row.verb in (Verb.REPLACE, Verb.RETIRE):
+        assert nature in (Nature.PROGRAM, Nature.PROGRAM_SURE)
+        assert mine is Mine.AS_SHIPPED or base is Base.UNKNOWN
+    if row.verb is Verb.RETIRE and base is Base.UNKNOWN:
+        assert nature is Nature.PROGRAM_SURE
+    if row.verb is Verb.MERGE:
+        assert nature is Nature.SETTINGS and coming is not Coming.ABSENT
+    if row.verb is Verb.ADD:
+        assert mine is Mine.ABSENT and coming is not Coming.ABSENT
+    if mine is Mine.FAULT:
+        assert row.verb is Verb.KEEP
+    if coming is Coming.SAME_AS_MINE:
+        assert row.verb is Verb.KEEP
+    assert (row.verb is Verb.ASK) == (row.ask is not None)
+
+
+def test_the_plan_of_an_ordinary_update(mock: Mock) -> None:
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
+    (mock.root / "docs/licence.txt").unlink()
+    arriving = release("1.1", **{"lib__libnew.so": elf("mocklet 1.1 new", b"n")})
+    del arriving["lib/libpad.so"]
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"
+    mock.arrive(arriving)
+    plan = mock.plan()
+    said = verbs(plan)
+    assert said["mocklet"] == said["VERSION"] == said["lib/libcore.so"] == "replace"
+    assert said["lib/libpad.so"] == "retire" and said["lib/libnew.so"] == "add"
+    assert said["mocklet.ini"] == "merge" and said["docs/licence.txt"] == "drop"
+    assert all(said[p] == "keep" for p in ("saves/harbour.sav", "states/harbour.state", "games/harbour.cart"))
+    assert not plan.questions and not plan.blockers and plan.space.needed > 0
+    assert b"smooth = off\nscale = 3" in plan.merges["mocklet.ini"].content
+    draft = mock.draft()
+    assert draft.plan() == draft.plan()
+
+
+def test_questions_one_a_conflict_and_few(mock: Mock) -> None:
+    mock.edit({f"docs/d{n}.txt": "mine" for n in range(30)} | {"docs/guide.html": "<!doctype html>mine"})
+    (mock.root / "docs/licence.txt").unlink()
+    mock.arrive(release("1.1", **{f"docs__d{n}.txt": "theirs" for n in range(30)}, **{"docs__licence.txt": "be kinder\n"}))
+    plan = mock.plan()
+    assert len(plan.questions) == 3
+    assert {q.default for q in plan.questions} == {"yours", "leave"}
+    assert all(m.verb is Verb.ASK for m in plan.moves if m.question)
+    taken = mock.plan({q.id: q.options[1] for q in plan.questions})
+    said = verbs(taken)
+    assert said["docs/guide.html"] == "replace" and said["docs/licence.txt"] == "add" and said["docs/d3.txt"] == "replace"
+    kept = verbs(mock.plan({q.id: q.default for q in plan.questions}))
+    assert kept["docs/guide.html"] == "keep" and kept["docs/licence.txt"] == "drop"
+    with pytest.raises(Misuse):
+        mock.plan({"nobody-asked": "yours"})
+    with pytest.raises(Misuse):
+        mock.plan({plan.questions[0].id: "perhaps"})
+
+
+def test_the_same_conflict_in_many_files_is_one_question(mock: Mock) -> None:
+    tuned = {f"tuned/g{n}.ini": "[video]\nrate = 1\n" for n in range(12)}
+    for root in (mock.base, mock.root):
+        from tests.builders import plant
+
+        plant(root, dict(tuned))
+    mock.edit({f"tuned/g{n}.ini": f"[video]\nrate = {n + 5}\n" for n in range(12)})
+    mock.arrive(release("1.1", **{f"tuned__g{n}.ini": "[video]\nrate = 2\n" for n in range(12)}))
+    plan = mock.plan()
+    assert len(plan.questions) == 1 and len(plan.questions[0].paths) == 12
+
+
+def _codes(mock: Mock, **more: bool) -> set[str]:
+    return {fault.code for fault in mock.plan(**more).blockers}
+
+
+def test_blockers(mock: Mock) -> None:
+    mock.arrive(release("0.9"))
+    assert _codes(mock) == {"older-version"}
+    mock.arrive(release("2026-11-01"), "mocklet-2026-11-01")
+    assert _codes(mock) == {"other-line"}
+    other = {p.replace(".so", ".dll"): pe("x", b"y") if p.endswith(".so") else c for p, c in release("1.1").items()}
+    mock.arrive(other)
+    assert _codes(mock) == {"other-platform"}
+    mock.arrive({f"quite/{n}.bin": b"x" + bytes([n]) for n in range(9)} | {"VERSION": "1.1"}, "another-1.1")
+    assert "other-program" in _codes(mock)
+    mock.arrive({f"quite/{n}.bin": b"x" + bytes([n]) for n in range(12)} | {"VERSION": "1.1"}, "mocklet-1.1")
+    assert "stranger" in _codes(mock)
+    mock.next = mock.folder / "libcore.so"
+    mock.next.write_bytes(elf("mocklet 1.1", b"z"))
+    assert "not-a-release" in _codes(mock)
+
+
+def test_blockers_of_the_machine(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    facts = Circumstances(free=10, unwritable=("lib",), running=("mocklet (process 7)",), narrow_names=True)
+    codes = [f.code for f in machine_faults("Mocklet", plan.moves, plan.space, facts)]
+    assert codes == ["running", "no-rights"]
+    poor = type(plan.space)(needed=plan.space.needed, free=10)
+    assert "no-room" in [f.code for f in machine_faults("Mocklet", plan.moves, poor, facts)]
+
+
+def test_nothing_is_laid_behind_a_link_or_over_a_folder(mock: Mock, tmp_path: Path) -> None:
+    away = tmp_path / "elsewhere"
+    away.mkdir()
+    (mock.root / "packs").symlink_to(away)
+    mock.arrive(release("1.1", **{"packs__read.txt": "hi", "saves": "a file now"}))
+    plan = mock.plan()
+    assert verbs(plan)["packs/read.txt"] == "drop"
+    assert {b.code for b in plan.blockers} == {"in-the-way"}
+
+
+def test_a_wrong_baseline_is_left_out(mock: Mock) -> None:
+    from tests.builders import plant
+
+    mock.base = plant(mock.folder / "other-base", {f"x/{n}": str(n) for n in range(20)} | {"VERSION": "1.0"})
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    assert plan.baseline is None and "baseline-mismatch" in {w.code for w in plan.warnings}
+
+
+def test_without_a_baseline_evidence_decides(mock: Mock) -> None:
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n", "lib/own.dat": b"\x07" * 70})
+    arriving = release("1.1")
+    del arriving["lib/libpad.so"]
+    mock.arrive(arriving)
+    said = verbs(mock.plan(baseline=False))
+    assert said["mocklet"] == said["lib/libcore.so"] == "replace" and said["lib/libpad.so"] == "retire"
+    assert said["mocklet.ini"] == "merge" and said["lib/own.dat"] == "keep" and said["saves/mill.sav"] == "keep"
+
+
+def test_times_that_tell_nothing_apart_retire_nothing(mock: Mock) -> None:
+    import os
+
+    for path in mock.root.rglob("*"):
+        os.utime(path, (5_000_000, 5_000_000), follow_symlinks=False)
+    arriving = release("1.1")
+    del arriving["lib/libpad.so"]
+    mock.arrive(arriving)
+    said = verbs(mock.plan(baseline=False))
+    assert all(said[p] == "keep" for p in ("saves/mill.sav", "games/harbour.cart", "notes on harbour.txt"))
+
+
+def test_rulings_outweigh_the_baseline(mock: Mock) -> None:
+    from left_intact.core.model.classes import FileClass
+
+    mock.arrive(release("1.1"))
+    mock.bench.rule(mock.install, "lib/", FileClass.EXTRAS)
+    assert verbs(mock.plan())["lib/libcore.so"] == "keep"
+    mock.bench.unrule(mock.install, "lib/")
+    assert verbs(mock.plan())["lib/libcore.so"] == "replace"
+
+
+def test_lanes_hold_every_move_once(mock: Mock) -> None:
+    mock.edit({"docs/guide.html": "<!doctype html>mine"})
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    lanes = lanes_of(plan)
+    assert sorted(m.path for lane in lanes for m in lane.moves) == sorted(m.path for m in plan.moves)
+    assert sum(lane.now.files for lane in lanes) == sum(t.files for t in plan.survey.totals().values())
+    assert {Stroke.INTACT, Stroke.REPLACED, Stroke.OPEN} <= {lane.stroke for lane in lanes}
+
+
+def test_what_cannot_be_an_arrival(mock: Mock) -> None:
+    mock.next = mock.root
+    with pytest.raises(LeftIntactError) as error:
+        mock.plan()
+    assert error.value.code == "arrival-is-install"
+    install = mock.bench.find(str(mock.root))
+    mock.arrive(release("1.1"))
+    with pytest.raises(Misuse):
+        mock.bench.draft(install, str(mock.next), route="side-by-side")
+    with pytest.raises(Misuse):
+        mock.bench.draft(install, str(mock.next), route="by balloon")
+    with pytest.raises(Misuse):
+        mock.bench.draft(install, str(mock.next), into="x")
+
+
+def test_a_script_program_keeps_its_right_to_run(mock: Mock) -> None:
+    mock.arrive({**release("1.1"), "mocklet": program("1.1")})
+    move = next(m for m in mock.plan().moves if m.path == "mocklet")
+    assert move.after is not None and move.after.mode is not None and move.after.mode & 0o111

@@ -1,0 +1,166 @@
+"""Settings documents keep every byte that no edit names; merging follows who changed what."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from left_intact.core.model.plan import Merge
+from left_intact.core.settings.document import NotReadable, open_document, shown
+from left_intact.core.settings.merge import merge_settings
+
+INI = b"; top\n\n[video]\nsmooth = on ; soft\nscale=2\n\n[sound]\n; rate in Hz\nrate = 22050\n"
+
+
+def lines_of(merge: Merge) -> dict[str, tuple[str, str | None]]:
+    return {line.key: (line.decided, line.result) for line in merge.lines}
+
+
+@pytest.mark.parametrize(
+    ("data", "form"),
+    [
+        (INI, "text ini"),
+        (INI.replace(b"\n", b"\r\n"), "text ini"),
+        (b"\xef\xbb\xbf[a]\nb=1", "text ini"),
+        (b"[a]\nname = caf\xe9\n", "text ini"),
+        (b"one = 1\n\n# two\ntwo = a=b # c\n", "text keyvalue"),
+        (b"key: value\nother: 2\n", "text keyvalue"),
+        (b"garbage\n[half\n= x\n;\n", "text ini"),
+        (b'\xef\xbb\xbf{"a": 1}', "text json"),
+        (b'// c\n{\n  "a": [1, 2], /* d */ "b": {"c": "\xc3\xa9"}\n}\n', "text json"),
+    ],
+)
+def test_untouched_bytes_come_out_as_they_went_in(data: bytes, form: str) -> None:
+    assert open_document(data, form).to_bytes() == data
+
+
+def test_values_comments_and_repeats() -> None:
+    document = open_document(b"top = 0\n[a]\nb = 1 ; note\ncolour = #ff0000\npath = x\npath = y\n", "text ini")
+    values = {shown(k): v for k, v in document.values().items()}
+    assert values == {"top": "0", "a.b": "1", "a.colour": "#ff0000", "a.path": "x\ny"}
+    document.set(("a", "b"), "22")
+    document.set(("a", "path"), "z")
+    assert document.to_bytes() == b"top = 0\n[a]\nb = 22 ; note\ncolour = #ff0000\npath = z\n"
+
+
+@pytest.mark.parametrize("data", [b"[1, 2]", b"{", b'{"a": 1,}', b'{"a" 1}', b"1"])
+def test_what_is_no_json_object_is_not_read(data: bytes) -> None:
+    with pytest.raises(NotReadable):
+        open_document(data, "text json")
+
+
+def test_json_edits_keep_the_layout() -> None:
+    base = b'{\n    "a": 1,\n    "b": {"x": 1}\n}\n'
+    yours = b'{\n    // mine\n    "a": 1,\n    "b": {"x": 7}\n}\n'
+    arriving = b'{\n    "a": 2,\n    "b": {"x": 1, "y": 3},\n    "c": {"d": {"e": true}}\n}\n'
+    merge = merge_settings(base, yours, arriving, form="text json")
+    assert not merge.trouble
+    assert b"// mine" in merge.content
+    plain = json.loads(merge.content.replace(b"// mine", b""))
+    assert plain == {"a": 2, "b": {"x": 7, "y": 3}, "c": {"d": {"e": True}}}
+
+
+def test_json_removal_of_first_middle_last() -> None:
+    for key in ("a", "b", "c"):
+        document = open_document(b'{"a": 1, "b": 2, "c": 3}', "text json")
+        document.remove((key,))
+        assert json.loads(document.to_bytes()) == {k: v for k, v in {"a": 1, "b": 2, "c": 3}.items() if k != key}
+
+
+def test_who_changed_what() -> None:
+    yours = INI.replace(b"smooth = on", b"smooth = off").replace(b"22050", b"44100")
+    arriving = INI.replace(b"scale=2", b"scale=3\n; fresh\nlines = 0").replace(b"22050", b"48000") + b"\n[tape]\nexact = yes\n"
+    merge = merge_settings(INI, yours, arriving, form="text ini")
+    assert lines_of(merge) == {
+        "video.smooth": ("yours", "off"),
+        "video.scale": ("arriving", "3"),
+        "video.lines": ("new", "0"),
+        "sound.rate": ("conflict", "44100"),
+        "tape.exact": ("new", "yes"),
+    }
+    text = merge.content.decode()
+    assert "smooth = off ; soft" in text and "; fresh\nlines = 0" in text and text.endswith("[tape]\nexact = yes\n")
+    taken = merge_settings(INI, yours, arriving, form="text ini", answers={"sound.rate": "arriving"})
+    assert lines_of(taken)["sound.rate"] == ("conflict", "48000")
+
+
+def test_deleted_keys_stay_deleted_and_dropped_ones_go() -> None:
+    yours = INI.replace(b"scale=2\n", b"")
+    arriving = INI.replace(b"scale=2", b"scale=5").replace(b"; rate in Hz\nrate = 22050\n", b"")
+    merge = merge_settings(INI, yours, arriving, form="text ini")
+    assert lines_of(merge)["video.scale"] == ("left out", None)
+    assert lines_of(merge)["sound.rate"] == ("dropped", None)
+    mine = merge_settings(INI, INI.replace(b"22050", b"1"), arriving, form="text ini")
+    assert lines_of(mine)["sound.rate"] == ("yours", "1")
+
+
+def test_renamed_keys_carry_the_value() -> None:
+    arriving = INI.replace(b"smooth = on", b"smoothing = on")
+    merge = merge_settings(INI, INI.replace(b"smooth = on", b"smooth = off"), arriving, form="text ini")
+    assert b"smoothing = off ; soft" in merge.content and b"smooth = " not in merge.content
+    told = merge_settings(
+        INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini",
+        renames=[("video.scale", "video.zoom")],
+    )  # fmt: skip
+    assert b"zoom=4" in told.content
+    unlike = merge_settings(INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini")
+    assert b"scale=4" in unlike.content and b"zoom=1" in unlike.content
+
+
+def test_without_a_baseline_all_of_yours_stays() -> None:
+    merge = merge_settings(None, b"a = 1\nb = 2\n", b"a = 5\nc = 3\n", form="text keyvalue")
+    assert merge.content == b"a = 1\nc = 3\nb = 2\n"
+    assert lines_of(merge)["a"] == ("yours", "1")
+
+
+def test_trouble_leaves_the_file_alone() -> None:
+    merge = merge_settings(None, b'{"a": 1', b'{"a": 2}', form="text json")
+    assert merge.trouble and merge.content == b'{"a": 1'
+    clash = merge_settings(b'{"a": 1}', b'{"a": 1, "b": 2}', b'{"a": 1, "b": {"c": 3}}', form="text json")
+    assert json.loads(clash.content)["b"] == 2
+
+
+words = st.text("abcxyz", min_size=1, max_size=3)
+files = st.dictionaries(st.tuples(st.sampled_from(["", "one", "two"]), words), st.sampled_from(["1", "2", "3"]), max_size=8)
+
+
+def as_ini(values: dict[tuple[str, str], str]) -> bytes:
+    out = [f"{key} = {value}" for (section, key), value in values.items() if not section]
+    for name in ("one", "two"):
+        inside = [f"{key} = {value}" for (section, key), value in values.items() if section == name]
+        out += [f"[{name}]", *inside] if inside else []
+    return "\n".join([*out, ""]).encode()
+
+
+def as_json(values: dict[tuple[str, str], str]) -> bytes:
+    nested: dict[str, object] = {}
+    for (section, key), value in values.items():
+        if section:
+            inner = nested.setdefault(f"s-{section}", {})
+            assert isinstance(inner, dict)
+            inner[key] = int(value)
+        else:
+            nested[key] = int(value)
+    return json.dumps(nested, indent=1).encode()
+
+
+@pytest.mark.parametrize(("write", "form"), [(as_ini, "text ini"), (as_json, "text json")])
+@given(base=files, yours=files, arriving=files)
+def test_the_laws_of_merging(write, form, base, yours, arriving) -> None:  # type: ignore[no-untyped-def]
+    b, m, t = write(base), write(yours), write(arriving)
+    merge = merge_settings(b, m, t, form=form)
+    assert not merge.trouble
+    got = {k: v for k, v in open_document(merge.content, form).values().items() if v != "{}"}
+    mine = {k: v for k, v in open_document(m, form).values().items() if v != "{}"}
+    old = open_document(b, form).values()
+    # What the person changed is never lost, save under a new name of its key.
+    renamed = {line.key.split(" → ")[0] for line in merge.lines if line.decided == "renamed"}
+    for key, value in mine.items():
+        if old.get(key) != value and shown(key) not in renamed:
+            assert got[key] == value
+    # The same on both sides changes nothing; a second merge has nothing left to do.
+    assert merge_settings(b, m, b, form=form).content == m or renamed or m == b
+    assert merge_settings(t, merge.content, t, form=form).content == merge.content
