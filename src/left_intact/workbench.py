@@ -10,33 +10,26 @@ from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.arrival.look import look_into
-from left_intact.core.carrying.journal import Journal, State, Update
 from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
-from left_intact.core.files import host
-from left_intact.core.files.tree import Tree, text_reader
-from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet, read_sheet
 from left_intact.core.library.store import Install, Library, Ruling
-from left_intact.core.model.as_json import proof_json, total_json
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
-from left_intact.core.model.plan import Plan
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.proof import Proof
-from left_intact.core.model.release import Arrival, Reading, Release
-from left_intact.core.model.survey import Survey
-from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.draw import Brief, draw_up
-from left_intact.core.planning.routes import route_named
-from left_intact.core.proving.ask_program import ask_program
-from left_intact.core.survey.classify import Known
-from left_intact.core.survey.patterns import matches
-from left_intact.core.survey.read import survey_install, survey_tree
-from left_intact.core.survey.weights import weights
+from left_intact.core.model.update import State, Update
 
+# The stages are imported by the calls that need them: the shelf must be on the screen at once.
 if TYPE_CHECKING:
     from left_intact.core.carrying.recovery import Settled, WentBack
+    from left_intact.core.files.tree import Tree
+    from left_intact.core.keepsheet.sheet import Keepsheet
+    from left_intact.core.model.entry import Finding
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.proof import Proof
+    from left_intact.core.model.release import Arrival, Reading, Release
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.core.planning.draw import Brief
+    from left_intact.core.survey.classify import Known
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +41,8 @@ class Draft:
 
     def plan(self, answers: Mapping[str, str] | None = None) -> Plan:
         """The plan for some answers. Raises `Misuse` for an answer to no question."""
+        from left_intact.core.planning.draw import draw_up
+
         plan = draw_up(replace(self.brief, answers=MappingProxyType(dict(answers or {}))))
         _refuse_idle_answers(plan, answers or {})
         return plan
@@ -120,6 +115,8 @@ class Workbench:
 
     def history(self, install: Install) -> list[Update]:
         """All updates of an install, newest first."""
+        from left_intact.core.carrying.journal import Journal
+
         box = self.strongbox(install)
         if not box.exists:
             return []
@@ -141,12 +138,16 @@ class Workbench:
         return self._read(install, known, _sheet(sheet), report, cancel)[0]
 
     def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
+        from left_intact.core.survey.classify import Known
+
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
         return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes)
 
     def _read(
         self, install: Install, known: Known, sheet: Keepsheet, report: Report, cancel: CancelToken | None
     ) -> tuple[Survey, Tree]:
+        from left_intact.core.survey.read import survey_install
+
         survey, tree = survey_install(
             install.root, known, name=install.name, remembered=self.library.seen(install),
             rules=sheet.version_places, extra_readings=self._asked(install), report=report, cancel=cancel,
@@ -156,10 +157,14 @@ class Workbench:
         return survey, tree
 
     def _asked(self, install: Install) -> tuple[Reading, ...]:
+        from left_intact.core.proving.ask_program import ask_program
+
         said = ask_program(install.root, install.version_command)
         return (said,) if said else ()
 
     def _note_summary(self, install: Install, survey: Survey) -> None:
+        from left_intact.core.model.as_json import total_json
+
         newest = max(
             (f.entry for f in survey.findings if f.file_class is FileClass.SAVES), key=lambda e: e.mtime_ns, default=None
         )
@@ -186,10 +191,16 @@ class Workbench:
     @staticmethod
     def met_by(survey: Survey, pattern: str) -> tuple[Finding, ...]:
         """What a ruling on a pattern would speak of."""
+        from left_intact.core.survey.patterns import matches
+
         return tuple(f for f in survey.findings if matches(pattern, f.path))
 
     def sort_again(self, install: Install, survey: Survey, arrival: Arrival | None = None) -> Survey:
         """The same entries with the rulings of now; nothing is read."""
+        from left_intact.core.files.tree import Tree
+        from left_intact.core.keepsheet.sheet import NO_SHEET
+        from left_intact.core.survey.read import survey_tree
+
         tree = Tree(root=survey.root, entries=tuple(f.entry for f in survey.findings), folders=survey.folders)
         known = self._known(install, self._baseline(install, None), NO_SHEET, arrival.release if arrival else None)
         again = survey_tree(tree, known, name=install.name)
@@ -204,6 +215,8 @@ class Workbench:
         cancel: CancelToken | None = None,
     ) -> Arrival:  # fmt: skip
         """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`."""
+        from left_intact.core.arrival.look import look_into
+
         return look_into(
             path, installed=self._paths_of(install), name=install.name, rules=_sheet(sheet).version_places,
             report=report, cancel=cancel,
@@ -224,6 +237,11 @@ class Workbench:
         into: str | None = None, sheet: str | None = None, report: Report = silent, cancel: CancelToken | None = None,
     ) -> Draft:  # fmt: skip
         """Read all that a plan is drawn from; changes nothing of the install."""
+        from left_intact.core.files.tree import text_reader
+        from left_intact.core.planning.draw import Brief
+        from left_intact.core.planning.routes import route_named
+        from left_intact.core.survey.weights import weights
+
         route_named(route)
         if into:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
@@ -243,6 +261,9 @@ class Workbench:
 
     def _baseline(self, install: Install, path: str | None) -> Release | None:
         """The release the install came from: as given, or as on record."""
+        from left_intact.core.arrival.look import look_into
+        from left_intact.core.carrying.journal import Journal
+
         if path is not None:
             return look_into(path, installed=self._paths_of(install), name=install.name).release
         box = self.strongbox(install)
@@ -255,11 +276,16 @@ class Workbench:
 
     def set_baseline(self, install: Install, path: str) -> Release:
         """Put on record which release an install came from."""
+        from left_intact.core.arrival.look import look_into
+
         release = look_into(path, installed=self._paths_of(install), name=install.name).release
         self.library.set_baseline(install, 0, release)
         return release
 
     def _circumstances(self, install: Install, survey: Survey) -> Circumstances:
+        from left_intact.core.files import host
+        from left_intact.core.planning.circumstances import Circumstances
+
         root = install.root
         folders = ["", *(f.path for f in survey.folders)]
         return Circumstances(
@@ -278,6 +304,7 @@ class Workbench:
     ) -> Outcome:  # fmt: skip
         """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
         from left_intact.core.carrying.engine import carry_out, refuse_if_blocked
+        from left_intact.core.files import host
 
         refuse_if_blocked(plan, frozenset(allowed))
         if running := host.running_from(install.root):
@@ -301,6 +328,8 @@ class Workbench:
         return Outcome(update=last, proof=self._prove(install, last, report, cancel))
 
     def _prove(self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None) -> Proof:
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.model.as_json import proof_json
         from left_intact.core.proving.prove import prove
 
         box = self.strongbox(install)
@@ -343,6 +372,7 @@ class Workbench:
     def go_back(self, install: Install, report: Report = silent) -> WentBack:
         """Undo the last update. Raises `nothing-to-go-back-to`, `Interrupted`, `strongbox-damaged`."""
         from left_intact.core.carrying.recovery import go_back
+        from left_intact.core.files import host
 
         if running := host.running_from(install.root):
             raise LeftIntactError("running", f"{install.name} is running: {', '.join(running[:3])}",
@@ -427,4 +457,6 @@ def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
 
 
 def _sheet(path: str | None) -> Keepsheet:
+    from left_intact.core.keepsheet.sheet import NO_SHEET, read_sheet
+
     return read_sheet(path) if path else NO_SHEET

@@ -151,7 +151,9 @@ def test_encrypted_is_refused(tmp_path: Path) -> None:
 
 
 def test_links_inside_and_back_slashes_are_welcome(tmp_path: Path) -> None:
-    arrival = look_into(str(zipped({"read me": "1", "lib\\b.so": "y", "lib/a.so.4": "x", "lib/a.so": ("link", "a.so.4")}, tmp_path / "l.zip")))
+    arrival = look_into(
+        str(zipped({"read me": "1", "lib\\b.so": "y", "lib/a.so.4": "x", "lib/a.so": ("link", "a.so.4")}, tmp_path / "l.zip"))
+    )
     assert arrival.release.entries["lib/a.so"].link == "a.so.4"
     assert "lib/b.so" in arrival.release.entries
 

@@ -11,11 +11,11 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.carrying.engine import carry_out
-from left_intact.core.carrying.journal import State
 from left_intact.core.carrying.recovery import recover
 from left_intact.core.model.errors import Interrupted, LeftIntactError
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
 from tests.builders import Mock, Tree, in_memory, plant, release
 

@@ -9,18 +9,20 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.carrying import disk
-from left_intact.core.carrying.journal import State
 from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
 from left_intact.core.model.errors import LeftIntactError, Refusal
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
 from tests.builders import Mock, plant, release
 
 
 def _next(mock: Mock) -> None:
-    arriving = release("1.1", **{"new__deep__libnew.so": elf("mocklet 1.1", b"n"), "lib__latest": ("link", "libcore.so"), "blank": None})
+    arriving = release(
+        "1.1", **{"new__deep__libnew.so": elf("mocklet 1.1", b"n"), "lib__latest": ("link", "libcore.so"), "blank": None}
+    )
     del arriving["lib/libpad.so"]
     arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 48000\n"
     mock.edit({"mocklet.ini": "; mine\n[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})

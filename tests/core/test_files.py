@@ -135,7 +135,12 @@ def test_versions_from_inside(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("name", "platform"),
-    [("a-linux-x86_64.zip", "linux x86_64"), ("a_win64.7z", "windows x86_64"), ("a-macos-arm64.zip", "macos arm64"), ("a.zip", "")],
+    [
+        ("a-linux-x86_64.zip", "linux x86_64"),
+        ("a_win64.7z", "windows x86_64"),
+        ("a-macos-arm64.zip", "macos arm64"),
+        ("a.zip", ""),
+    ],
 )
 def test_platform_in_names(name: str, platform: str) -> None:
     assert platform_in_name(name) == platform

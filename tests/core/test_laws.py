@@ -16,7 +16,9 @@ from tests.builders import BUILT, Content, Mock, Tree, in_memory, plant, release
 names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g", "H.txt", "i.state", "j"])
 folders = st.sampled_from(["", "lib", "data", "saves", "config", "deep/er", "data/x"])
 contents: st.SearchStrategy[Content] = st.one_of(
-    st.sampled_from(["", "one\n", "two\n", "[v]\na = 1\nb = 2\n", "[v]\na = 2\nc = 3\n", "x = 1\n", '{"a": 1}', '{"a": 2, "b": {"c": 1}}']),
+    st.sampled_from(
+        ["", "one\n", "two\n", "[v]\na = 1\nb = 2\n", "[v]\na = 2\nc = 3\n", "x = 1\n", '{"a": 1}', '{"a": 2, "b": {"c": 1}}']
+    ),
     st.binary(min_size=1, max_size=40),
     st.sampled_from([elf("mocklet 1", b"1"), elf("mocklet 2", b"2")]),
 )

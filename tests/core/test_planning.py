@@ -12,7 +12,7 @@ from left_intact.core.model.plan import Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.lanes import Stroke, lanes_of
-from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Nature, look_up
+from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Nature, look_up
 from left_intact.demo.binaries import elf, pe
 from tests.builders import Mock, program, release, verbs
 
@@ -213,3 +213,11 @@ def test_a_script_program_keeps_its_right_to_run(mock: Mock) -> None:
     mock.arrive({**release("1.1"), "mocklet": program("1.1")})
     move = next(m for m in mock.plan().moves if m.path == "mocklet")
     assert move.after is not None and move.after.mode is not None and move.after.mode & 0o111
+
+
+def test_the_page_of_decisions_is_the_table() -> None:
+    import runpy
+
+    root = Path(__file__).parents[2]
+    page = runpy.run_path(str(root / "tools/decision_table.py"))["page"]()
+    assert (root / "docs/decisions.md").read_text().strip() == page.strip()

@@ -33,13 +33,14 @@ def _old(mock: Mock, path: str, data: bytes) -> None:
     os.utime(mock.root / path, (LATER, LATER))
 
 
+ON = (Verdict.ATTENTION, "yours", CheckState.YOURS)
 CASES: dict[str, tuple[Callable[[Mock], object], Verdict, str, CheckState]] = {
     "a save is gone": (lambda m: (m.root / "saves/mill.sav").unlink(), Verdict.BROKEN, "yours", CheckState.FAILED),
     "a save was changed": (lambda m: _old(m, "saves/mill.sav", b"?"), Verdict.BROKEN, "yours", CheckState.FAILED),
-    "a save was played on": (lambda m: (m.root / "saves/mill.sav").write_bytes(b"on"), Verdict.ATTENTION, "yours", CheckState.YOURS),
+    "a save was played on": (lambda m: (m.root / "saves/mill.sav").write_bytes(b"on"), *ON),
     "a library is not as shipped": (lambda m: _old(m, "lib/libcore.so", b"?"), Verdict.BROKEN, "program", CheckState.FAILED),
     "a retired one is back": (lambda m: _old(m, "lib/libpad.so", b"?"), Verdict.ATTENTION, "set aside", CheckState.FAILED),
-    "a merged key is another": (lambda m: _old(m, "mocklet.ini", b"[video]\nsmooth = on\n"), Verdict.BROKEN, "merged", CheckState.FAILED),
+    "a merged key": (lambda m: _old(m, "mocklet.ini", b"[video]\nx = 1\n"), Verdict.BROKEN, "merged", CheckState.FAILED),
     "a merged file is no settings": (lambda m: _old(m, "mocklet.ini", b"\0\1"), Verdict.BROKEN, "merged", CheckState.FAILED),
     "something appeared": (lambda m: (m.root / "what").write_text("?"), Verdict.INTACT, "nothing else", CheckState.YOURS),
     "nothing happened": (lambda m: None, Verdict.INTACT, "version", CheckState.PASSED),

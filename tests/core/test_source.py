@@ -10,7 +10,19 @@ import pytest
 SOURCE = Path(__file__).parents[2] / "src" / "left_intact"
 FILES = sorted(SOURCE.rglob("*.py"))
 REMOVES = {"unlink", "rmtree", "remove", "rmdir", "removedirs"}
-WRITES = {"rename", "renames", "replace", "link", "symlink", "truncate", "write_bytes", "write_text", "copyfile", "copytree", "move"}
+WRITES = {
+    "rename",
+    "renames",
+    "replace",
+    "link",
+    "symlink",
+    "truncate",
+    "write_bytes",
+    "write_text",
+    "copyfile",
+    "copytree",
+    "move",
+}
 DISK = SOURCE / "core/carrying/disk.py"
 OWN_FOLDERS = {SOURCE / "demo/build.py", SOURCE / "demo/planting.py"}
 
@@ -30,7 +42,9 @@ def test_nobody_removes_anything(path: Path) -> None:
     """Only the disk primitives remove, and they check that it is in the strongbox; the demo its own folder."""
     if path == DISK or path in OWN_FOLDERS:
         return
-    found = [(name, line) for owner, name, line in _calls(path) if name in REMOVES and owner in ("os", "shutil", "pathlib", "path")]
+    found = [
+        (name, line) for owner, name, line in _calls(path) if name in REMOVES and owner in ("os", "shutil", "pathlib", "path")
+    ]
     assert not found
 
 
@@ -62,7 +76,13 @@ def test_slow_packages_are_imported_where_they_are_used() -> None:
     early = []
     for path in FILES:
         for node in ast.parse(path.read_text()).body:
-            names = [a.name for a in node.names] if isinstance(node, ast.Import) else [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+            names = (
+                [a.name for a in node.names]
+                if isinstance(node, ast.Import)
+                else [node.module or ""]
+                if isinstance(node, ast.ImportFrom)
+                else []
+            )
             if {n.split(".")[0] for n in names} & slow:
                 early.append(path.name)
     assert not early

@@ -51,7 +51,9 @@ def test_an_ordinary_install_without_a_baseline(install: Path) -> None:
 
 
 def test_the_baseline_speaks_loudest_of_the_evidence(mock: Mock) -> None:
-    mock.edit({"docs/guide.html": "<!doctype html>mine", "mocklet.ini": "[video]\nsmooth = off\n", "lib/own.so": b"\x7fELF" + bytes(60)})
+    mock.edit(
+        {"docs/guide.html": "<!doctype html>mine", "mocklet.ini": "[video]\nsmooth = off\n", "lib/own.so": b"\x7fELF" + bytes(60)}
+    )
     base = mock.bench.arrival(mock.install, str(mock.base)).release
     found = classes(mock.root, baseline=base)
     assert found["docs/licence.txt"].certainty > weights().retire
@@ -61,7 +63,9 @@ def test_the_baseline_speaks_loudest_of_the_evidence(mock: Mock) -> None:
 
 
 def test_rulings_and_sheets(install: Path) -> None:
-    found = classes(install, rulings=[("mystery", C.SAVES), ("lib/*.so", C.EXTRAS)], sheet=[("docs/", C.CONTENT), ("mystery", C.CACHE)])
+    found = classes(
+        install, rulings=[("mystery", C.SAVES), ("lib/*.so", C.EXTRAS)], sheet=[("docs/", C.CONTENT), ("mystery", C.CACHE)]
+    )
     assert found["mystery"].file_class is C.SAVES and found["mystery"].certainty > 0.99
     assert found["lib/libcore.so"].file_class is C.EXTRAS and found["docs/guide.html"].file_class is C.CONTENT
     later = classes(install, rulings=[("**", C.CACHE), ("mystery", C.STATES)])
@@ -97,10 +101,16 @@ def test_sums_groups_and_strips(install: Path) -> None:
 
 
 def test_a_keepsheet_is_read_and_a_bad_one_refused_with_its_line(tmp_path: Path) -> None:
-    good = 'format = 1\n[classes]\n"tapes/" = "content"\n[[version]]\nfile = "V"\npattern = "(.*)"\n[[renamed]]\nfile = "a.ini"\nfrom = "x.y"\nto = "x.z"\n'
+    good = 'format = 1\n[classes]\n"tapes/" = "content"\n[[version]]\nfile = "V"\npattern = "(.*)"\n'
+    good += '[[renamed]]\nfile = "a.ini"\nfrom = "x.y"\nto = "x.z"\n'
     sheet = parse_sheet(good, "here")
     assert sheet.classes == (("tapes/", C.CONTENT),) and sheet.renames_in("a.ini") == (("x.y", "x.z"),)
-    for bad, word in (("format = 1\n[classes]\na = 'pets'\n", "line 3"), ("format = [", "line 1"), ("format = 9\n", "line 1"), ("colour = 1", "format")):
+    for bad, word in (
+        ("format = 1\n[classes]\na = 'pets'\n", "line 3"),
+        ("format = [", "line 1"),
+        ("format = 9\n", "line 1"),
+        ("colour = 1", "format"),
+    ):
         with pytest.raises(LeftIntactError) as error:
             parse_sheet(bad, "here")
         assert error.value.code == "bad-sheet" and word in error.value.line()

@@ -69,7 +69,9 @@ def test_in_names(name: str, version: str | None, bare: str) -> None:
 
 
 numbers = st.lists(st.integers(0, 99), min_size=1, max_size=4).map(lambda parts: ".".join(map(str, parts)))
-texts = st.builds(lambda n, s: n + s, numbers, st.sampled_from(["", "b", "-rc1", "-beta2", " preview 3", "-hotfix", "-3-gabcdef"]))
+texts = st.builds(
+    lambda n, s: n + s, numbers, st.sampled_from(["", "b", "-rc1", "-beta2", " preview 3", "-hotfix", "-3-gabcdef"])
+)
 
 
 @given(st.lists(texts, min_size=3, max_size=3))

@@ -248,20 +248,15 @@ def _read_answers(path: str | None) -> dict[str, str]:
 
 def run(words: list[str]) -> int:
     """Run a command line; every error becomes one line and an exit code."""
-    import click
-
     command: Callable[..., Any] = typer.main.get_command(app)
     try:
         result = command(args=words, prog_name="left-intact", standalone_mode=False)
     except LeftIntactError as error:
         _say(error.line())
         return error.exit_code
-    except click.exceptions.Exit as error:
+    except typer.Exit as error:
         return error.exit_code
-    except click.ClickException as error:
-        _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")
-        return 2
-    except (KeyboardInterrupt, click.Abort):
+    except (KeyboardInterrupt, typer.Abort):
         _say("stopped. Run `left-intact recover` if an update was under way.")
         return 1
     except BrokenPipeError:
@@ -271,7 +266,24 @@ def run(words: list[str]) -> int:
         reason = (error.strerror or str(error)).lower()
         _say(f"the disk refused ({reason}): {error.filename or _setting.home}. Nothing was changed.")
         return 3
+    except Exception as error:  # noqa: BLE001
+        # Typer's own usage errors have no public base class; anything else is a fault of ours.
+        if not hasattr(error, "format_message"):
+            return _own_fault(error)
+        _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")
+        return 2
     return result if isinstance(result, int) else 0
+
+
+def _own_fault(error: Exception) -> int:
+    """Write a fault of ours down and say so in one line."""
+    import traceback
+
+    from left_intact.fault_log import write_fault
+
+    path = write_fault(_setting.home, "".join(traceback.format_exception(error)))
+    _say(f"a fault of ours: no install was left half done. It is written down in {path}")
+    return 3
 
 
 def _say(line: str) -> None:

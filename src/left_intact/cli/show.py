@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from left_intact.core.carrying.journal import State, Update
 from left_intact.core.carrying.recovery import Settled, WentBack
 from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.update import State, Update
 from left_intact.words import count, size
 from left_intact.workbench import Outcome, ShelfRow
 

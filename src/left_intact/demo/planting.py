@@ -57,6 +57,7 @@ class Bed:
                 folder = os.path.dirname(folder)
         for path in self.folders:
             os.makedirs(os.path.join(root, path), exist_ok=True)
+            newest[path] = max(plant.mtime for plant in self.plants.values())
         for folder in sorted(newest, key=lambda f: -f.count("/") - bool(f)):
             os.utime(os.path.join(root, folder), (newest[folder], newest[folder]))
 

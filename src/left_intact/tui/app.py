@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from textual.app import App
 from textual.binding import Binding, BindingType
 
-from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, JobEnded, JobProgress, Jobs, was_stopped
 from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
 from left_intact.workbench import ShelfRow, Workbench
 
 if TYPE_CHECKING:
     from left_intact.core.model.errors import LeftIntactError
+    from left_intact.tui.desk import Desk
     from left_intact.tui.screens.stage import StageScreen
 
 
@@ -86,7 +86,8 @@ class LeftIntactApp(App[int]):
 
     def open_desk(self, row: ShelfRow, stop: str = "") -> None:
         """Sit down at an install; an interrupted update must be ended first."""
-        from left_intact.core.carrying.journal import UNFINISHED, State
+        from left_intact.core.model.update import UNFINISHED, State
+        from left_intact.tui.desk import Desk
         from left_intact.tui.screens.dialogs import RecoverDialog
         from left_intact.tui.screens.stage import screen_for
 
@@ -148,7 +149,7 @@ class LeftIntactApp(App[int]):
         import sys
         import traceback
 
-        from left_intact.tui.fault_log import write_fault
+        from left_intact.fault_log import write_fault
 
         path = write_fault(self.bench.home, "".join(traceback.format_exception(*sys.exc_info())))
         line = f"left-intact: a fault of ours ended the screen; no install was left half done. It is written down in {path}"

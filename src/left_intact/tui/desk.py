@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from left_intact.core.carrying.journal import State
 from left_intact.core.library.store import Install
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.update import State
 from left_intact.tui.widgets.bars import STOPS, Standing, Stop
 from left_intact.words import count
 from left_intact.workbench import Draft, Outcome, ShelfRow

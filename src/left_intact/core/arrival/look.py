@@ -21,16 +21,23 @@ _KEEP_BINARY = 8 << 20
 _BINARIES_KEPT = 12
 
 
-class _Look:
-    """A sink that keeps digest, first bytes, and the whole of small texts and binaries."""
+class _Budget:
+    """How many binaries may still be kept whole, to have their versions read."""
 
-    def __init__(self, member: Member, into: dict[str, _Look]) -> None:
+    def __init__(self) -> None:
+        self.binaries = _BINARIES_KEPT
+
+
+class _Look:
+    """A sink that keeps digest, first bytes, and the whole of small texts and some binaries."""
+
+    def __init__(self, member: Member, budget: _Budget) -> None:
         self.member = member
         self.digest = blake3()
         self.kept = bytearray()
         self.format: str | None = None
-        self.binaries = sum(1 for look in into.values() if is_binary_program(look.format or ""))
-        into[member.path] = self
+        self.budget = budget
+        self.wanted = False
 
     def write(self, data: bytes) -> None:
         self.digest.update(data)
@@ -38,7 +45,7 @@ class _Look:
             self.kept += data
             if len(self.kept) >= min(HEAD_BYTES, self.member.bytes):
                 self._decide()
-        elif self._wanted():
+        elif self.wanted:
             self.kept += data
 
     def close(self) -> None:
@@ -47,13 +54,15 @@ class _Look:
 
     def _decide(self) -> None:
         self.format = recognise(bytes(self.kept[:HEAD_BYTES]), self.member.bytes)
-        if not self._wanted():
+        self.wanted = self._wanted()
+        if not self.wanted:
             self.kept = bytearray()
 
     def _wanted(self) -> bool:
         form = self.format or ""
         if is_binary_program(form):
-            return self.member.bytes <= _KEEP_BINARY and self.binaries < _BINARIES_KEPT
+            self.budget.binaries -= 1
+            return self.member.bytes <= _KEEP_BINARY and self.budget.binaries >= 0
         return form.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
 
 
@@ -100,14 +109,15 @@ def _strip(path: str, root: str) -> str:
 
 def _read(source: Source, files: list[Member], report: Report, cancel: CancelToken) -> dict[str, _Look]:
     looks: dict[str, _Look] = {}
-    bytes_done = 0
+    budget, bytes_done = _Budget(), 0
 
     def open_look(member: Member) -> _Look:
         nonlocal bytes_done
         cancel.check()
         report(Progress(stage="arrival", done=len(looks), total=len(files), bytes_done=bytes_done, path=member.path))
         bytes_done += member.bytes
-        return _Look(member, looks)
+        looks[member.path] = _Look(member, budget)
+        return looks[member.path]
 
     source.push(files, open_look)
     return looks

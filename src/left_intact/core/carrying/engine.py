@@ -18,7 +18,7 @@ from typing import IO
 from blake3 import blake3
 
 from left_intact.core.carrying import disk
-from left_intact.core.carrying.journal import Journal, State, Step, Update
+from left_intact.core.carrying.journal import Journal, Step
 from left_intact.core.carrying.steps import steps_of, touched_folders, witness_of
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.archives import Member, open_source
@@ -28,6 +28,7 @@ from left_intact.core.model.errors import Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.survey import Folder
+from left_intact.core.model.update import State, Update
 
 
 @dataclass(slots=True)

@@ -13,7 +13,6 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
-from enum import StrEnum
 from typing import Any
 
 from left_intact.core.model.classes import FileClass
@@ -21,6 +20,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.plan import KeyLine, Verb
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.survey import Folder
+from left_intact.core.model.update import UNFINISHED, State, Update
 
 _MIGRATIONS = (
     """
@@ -42,24 +42,6 @@ _MIGRATIONS = (
 )
 
 
-class State(StrEnum):
-    """Where an update stands. Those of `UNFINISHED` are interrupted when found at rest."""
-
-    STAGING = "staging"
-    CARRYING = "carrying"
-    PUTTING_BACK = "putting-back"
-    """An update that did not come to its end is being taken out again."""
-    GOING_BACK = "going-back"
-    """An update that was on trial is being taken out again."""
-    ON_TRIAL = "on-trial"
-    SETTLED = "settled"
-    GONE_BACK = "gone-back"
-    ABANDONED = "abandoned"
-
-
-UNFINISHED = (State.STAGING, State.CARRYING, State.PUTTING_BACK, State.GOING_BACK)
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
     """One path that goes from one state to another; None is an empty place."""
@@ -72,23 +54,6 @@ class Step:
     after: Entry | None
     content: bytes | None = None
     """The bytes of a merged file, which no archive has."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Update:
-    """The head of an update as journalled."""
-
-    id: int
-    state: State
-    install: str
-    root: str
-    from_version: str
-    to_version: str
-    arrival: str
-    arrival_root: str
-    began: float
-    """Seconds since 1970."""
-    changed: float
 
 
 def entry_to_text(entry: Entry | None) -> str | None:

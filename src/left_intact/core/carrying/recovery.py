@@ -6,12 +6,13 @@ import os
 from dataclasses import dataclass
 
 from left_intact.core.carrying.engine import Run, go_forward, interrupted, is_at, prepare, stage, take_back
-from left_intact.core.carrying.journal import Journal, State, Step, Update
+from left_intact.core.carrying.journal import Journal, Step
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.update import State, Update
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

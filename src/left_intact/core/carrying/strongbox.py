@@ -13,8 +13,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from hashlib import sha256
 
-from left_intact.core.carrying import disk
-from left_intact.core.files.tree import STRONGBOX_FOLDER
+from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.model.errors import LeftIntactError
 
 
@@ -42,6 +41,8 @@ class Strongbox:
 
     def has(self, digest: str) -> bool:
         """Whether a verified copy is there; a damaged one counts as none."""
+        from left_intact.core.carrying import disk
+
         try:
             return disk.digest_of(self.object_path(digest)) == digest
         except OSError:
@@ -49,6 +50,8 @@ class Strongbox:
 
     def keep(self, source: str, digest: str) -> None:
         """Take a verified copy of a file. Not flushed; see `flush`."""
+        from left_intact.core.carrying import disk
+
         if self.has(digest):
             return
         path = self.object_path(digest)
@@ -60,6 +63,8 @@ class Strongbox:
 
     def give(self, digest: str, target: str) -> None:
         """Copy an object out to a new path. Raises `strongbox-damaged` where it fails its digest."""
+        from left_intact.core.carrying import disk
+
         path = self.object_path(digest)
         try:
             disk.copy_verified(path, target, digest)
@@ -71,6 +76,8 @@ class Strongbox:
 
     def free(self, digest: str) -> int:
         """Let go of an object; returns the bytes it freed."""
+        from left_intact.core.carrying import disk
+
         path = self.object_path(digest)
         try:
             size = os.path.getsize(path)
@@ -87,6 +94,8 @@ class Strongbox:
         return total
 
     def flush(self) -> None:
+        from left_intact.core.carrying import disk
+
         disk.flush_file_system(self.folder)
 
     # ------------------------------------------------------------ work folders
@@ -100,6 +109,8 @@ class Strongbox:
         return folder
 
     def clear_work(self, update: int) -> None:
+        from left_intact.core.carrying import disk
+
         disk.discard_all(self.work_folder(update), self.folder)
 
     def trial_path(self, update: int, path: str) -> str:

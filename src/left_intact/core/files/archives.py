@@ -23,8 +23,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import IO, Any, Protocol, cast
 
-from left_intact.core.files.names import link_stays_inside, safe_path
-from left_intact.core.files.tree import STRONGBOX_FOLDER
+from left_intact.core.files.names import STRONGBOX_FOLDER, link_stays_inside, safe_path
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 
@@ -383,7 +382,7 @@ def _unpacked_stream(path: str) -> Iterator[IO[bytes]]:
         elif head.startswith(b"BZh"):
             stream = bz2.BZ2File(file)
         elif head.startswith(b"\xfd7zXZ"):
-            stream = lzma.LZMAFile(file)
+            stream = lzma.LZMAFile(file)  # noqa: SIM115
         elif head.startswith(b"\x28\xb5\x2f\xfd"):
             import zstandard
 

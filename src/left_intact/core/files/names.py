@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+STRONGBOX_FOLDER = ".left-intact"
+"""Beside an install; no walk goes into one."""
 _DRIVE = re.compile(r"^[A-Za-z]:")
 _RESERVED = re.compile(r"(?i)^(con|prn|aux|nul|com\d|lpt\d)(\..*)?$")
 

@@ -16,12 +16,12 @@ from dataclasses import dataclass, field
 from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
+from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.survey import Folder
 
-STRONGBOX_FOLDER = ".left-intact"
 CHUNK = 1 << 20
 _REPORT_EVERY = 100
 

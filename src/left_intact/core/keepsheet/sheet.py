@@ -98,7 +98,9 @@ def _first_fault(error: ValidationError, text: str) -> str:
     first = error.errors()[0]
     place = ".".join(str(part) for part in first["loc"])
     last = str(first["loc"][-1]) if first["loc"] else ""
-    line = next((n for n, row in enumerate(text.splitlines(), 1) if last and re.match(rf"\s*\[*[\"']?{re.escape(last)}\b", row)), 0)
+    line = next(
+        (n for n, row in enumerate(text.splitlines(), 1) if last and re.match(rf"\s*\[*[\"']?{re.escape(last)}\b", row)), 0
+    )
     return f"line {line}, {place}: {first['msg']}" if line else f"{place}: {first['msg']}"
 
 

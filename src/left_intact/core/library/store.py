@@ -12,13 +12,15 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from types import MappingProxyType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.release import Reading, Release
-from left_intact.core.model.version import name_without_version
+
+# What the shelf does not need is imported by the calls that do.
+if TYPE_CHECKING:
+    from left_intact.core.model.entry import Entry
+    from left_intact.core.model.release import Release
 
 _MIGRATIONS = (
     """
@@ -118,6 +120,8 @@ class Library:
 
     def register(self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()) -> Install:
         """Take an install up. A name that is taken gets a number."""
+        from left_intact.core.model.version import name_without_version
+
         root = os.path.abspath(root)
         bare = name or name_without_version(os.path.basename(root)).title() or os.path.basename(root) or "Install"
         bare = bare.encode("utf-8", "replace").decode()
@@ -248,6 +252,8 @@ def _entry_to(e: Entry) -> list[Any]:
 
 
 def _entry_from(row: list[Any]) -> Entry:
+    from left_intact.core.model.entry import Entry, Kind
+
     path, kind, size, mode, mtime_ns, digest, form, link, stamp = row
     return Entry(
         path=path, kind=Kind(kind), bytes=size, mode=mode, mtime_ns=mtime_ns, digest=digest, format=form, link=link,
@@ -267,6 +273,8 @@ def _release_to(release: Release) -> bytes:
 
 
 def _release_from(data: bytes) -> Release:
+    from left_intact.core.model.release import Reading, Release
+
     said = json.loads(zlib.decompress(data))
     return Release(
         name=said["name"],

@@ -14,8 +14,9 @@ from left_intact.core.model.plan import Plan
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.tui.look import Look
-from left_intact.tui.screens.stage import StageScreen, shown_path
+from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, size
 

@@ -24,6 +24,12 @@ _CLASSES = {
 }  # fmt: skip
 
 
+def _ours(kind: type) -> set[str]:
+    """Descriptions of the keys that our own classes bind; the toolkit's are no part of the help."""
+    own = [base for base in kind.__mro__ if base.__module__.startswith("left_intact")]
+    return {b.description for base in own for b in vars(base).get("BINDINGS", ()) if isinstance(b, Binding)}
+
+
 class HelpScreen(ModalScreen[None]):
     """Explains the screen below it."""
 
@@ -39,7 +45,7 @@ class HelpScreen(ModalScreen[None]):
         seen: dict[str, list[str]] = {}
         for active in screen.active_bindings.values():
             binding = active.binding
-            if binding.description:
+            if binding.description and binding.description in _ours(type(active.node)):
                 name = binding.key_display or key_name(binding.key)
                 keys = seen.setdefault(binding.description, [])
                 if name not in keys:

@@ -12,15 +12,15 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 
-from left_intact.core.carrying.journal import UNFINISHED, State, Update
 from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
-from left_intact.tui.screens.stage import Why, progress_words, shown_path
 from left_intact.tui.widgets.bars import KeyBar, TitleBar
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
+from left_intact.tui.widgets.why import Why, progress_words, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow

@@ -7,45 +7,25 @@ from typing import TYPE_CHECKING, ClassVar
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical, VerticalScroll
+from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
-from textual.widgets import Static
 
-from left_intact.core.carrying.journal import State
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.update import State
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
 from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
 from left_intact.tui.widgets.lines import Lines
-from left_intact.tui.writing import bearable
-from left_intact.words import size
+from left_intact.tui.widgets.why import Why, progress_words
 from left_intact.workbench import Draft, Outcome
 
 if TYPE_CHECKING:
     from left_intact.tui.app import LeftIntactApp
-
-
-class Why(VerticalScroll, can_focus=False):
-    """The panel that explains the highlighted thing in plain words."""
-
-    def compose(self) -> ComposeResult:
-        yield Static(id="why-text")
-
-    def explain(self, text: Text) -> None:
-        self.query_one("#why-text", Static).update(text)
-        self.scroll_home(animate=False)
-
-
-def progress_words(title: str, progress: Progress) -> str:
-    """`reading 1,204 files, 61 MB` for the title line."""
-    amount = f"{progress.done:,} of {progress.total:,}" if progress.total else f"{progress.done:,}"
-    read = f", {size(progress.bytes_done)}" if progress.bytes_done else ""
-    return f"{title}: {amount}{read}"
 
 
 class StageScreen(Screen[None]):
@@ -53,6 +33,7 @@ class StageScreen(Screen[None]):
 
     STOP: ClassVar[str] = ""
     HELP: ClassVar[str] = ""
+    AUTO_FOCUS = "Lines"
     BINDINGS: ClassVar[list[BindingType]] = [
         *(Binding(str(n), f"stop({n})", STOPS[n - 1], show=False) for n in range(1, 7)),
         Binding("enter", "enter", "open"),
@@ -273,11 +254,3 @@ def screen_for(stop: str, desk: Desk) -> StageScreen:
     from left_intact.tui.screens.survey import SurveyScreen
 
     return SurveyScreen(desk)
-
-
-def shown_path(path: str) -> str:
-    """A path as screens show it: the home folder as ~."""
-    import os
-
-    home = os.path.expanduser("~")
-    return bearable("~" + path[len(home) :] if path.startswith(home + os.sep) else path)

@@ -16,9 +16,10 @@ from left_intact.core.survey.outline import FolderNode, Outline, alike, outline_
 from left_intact.tui.explain import why_finding, why_folder
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
-from left_intact.tui.screens.stage import StageScreen, shown_path
+from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
+from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, size
 

@@ -80,6 +80,9 @@ class KeyBar(Bar):
         super().__init__()
         self._spans: list[tuple[int, int, str]] = []
 
+    def on_mount(self) -> None:
+        self.screen.bindings_updated_signal.subscribe(self, lambda screen: self.refresh())
+
     def hints(self) -> list[Hint]:
         """Shown bindings that are in force, those with one description joined."""
         found: dict[str, Hint] = {}
@@ -165,7 +168,13 @@ class StageLine(Bar):
         step = (self.size.width - 4) // len(self.stops)
         if step >= 17:
             return [step] * len(self.stops)
-        return [len(stop.name) + 6 for stop in self.stops]
+        spare = self.size.width - 3
+        widths = [len(stop.name) + 6 for stop in self.stops]
+        for at, stop in sorted(enumerate(self.stops), key=lambda item: not item[1].urgent):
+            wish = len(stop.says.split(",")[0]) + 3 - widths[at]
+            if 0 < wish <= spare - sum(widths):
+                widths[at] += wish
+        return widths
 
     def render(self) -> Text:
         look = self.look

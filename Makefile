@@ -1,0 +1,43 @@
+# Two commands do all the set-up: `make demo` and `make test`. Nothing else is needed but Python 3.11+.
+PYTHON ?= python3
+BIN := .venv/bin
+STAMP := .venv/.ready
+
+.PHONY: setup demo test check screenshots bench bench-classify lock clean-demo
+
+setup: $(STAMP)
+
+$(STAMP): requirements.lock pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed (set PYTHON=...)"; exit 1; }
+	@$(PYTHON) -c 'import ensurepip, venv' 2>/dev/null || { echo "Python's venv module is missing: install the package python3-venv"; exit 1; }
+	$(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $(STAMP)
+
+demo: setup
+	$(BIN)/left-intact demo --dir build/pier-room
+
+test: setup
+	@command -v tmux >/dev/null || sh tools/need.sh tmux
+	$(BIN)/python -m pytest
+
+check: setup
+	$(BIN)/ruff check src tests bench tools
+	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+screenshots: setup
+	@sh tools/need.sh xvfb xdotool kitty fonts-hack fonts-dejavu-core
+	$(BIN)/python tools/screenshots.py
+
+bench: setup
+	$(BIN)/python bench/first_paint.py
+	$(BIN)/python bench/update.py
+
+# Pins every dependency with its digests. Run it when pyproject.toml changes.
+lock: setup
+	$(PYTHON) -m venv build/lock
+	build/lock/bin/python -m pip install --quiet pip-tools
+	build/lock/bin/pip-compile --quiet --extra dev --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --strip-extras --no-header -o requirements.lock pyproject.toml

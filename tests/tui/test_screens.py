@@ -1,0 +1,291 @@
+"""The screens by their keys, with Textual's Pilot, over a real workbench."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from typing import Any
+
+import pytest
+from textual.pilot import Pilot
+from textual.widgets import Input, Static
+
+from left_intact.core.model.classes import FileClass
+from left_intact.tui.app import LeftIntactApp
+from left_intact.tui.screens.arrival import ArrivalScreen
+from left_intact.tui.screens.dialogs import ConfirmDialog, RecoverDialog
+from left_intact.tui.screens.help import HelpScreen
+from left_intact.tui.screens.plan import LaneRow, MoveRow, PlanScreen, QuestionRow
+from left_intact.tui.screens.proof import CheckRow, ProofScreen
+from left_intact.tui.screens.shelf import ShelfScreen
+from left_intact.tui.screens.stage import StageScreen
+from left_intact.tui.screens.survey import EntryRow, SurveyScreen
+from left_intact.tui.widgets.bars import KeyBar, StageLine, Standing, TitleBar
+from left_intact.tui.widgets.lines import Lines
+from left_intact.tui.writing import bearable, clip, fit
+from tests.builders import Mock, release
+
+
+@asynccontextmanager
+async def running(mock: Mock, size: tuple[int, int] = (160, 50)) -> AsyncIterator[tuple[LeftIntactApp, Pilot[int]]]:
+    app = LeftIntactApp(mock.bench, mock.bench.shelf())
+    async with app.run_test(size=size) as pilot:
+        await settled(app, pilot)
+        yield app, pilot
+
+
+async def settled(app: LeftIntactApp, pilot: Pilot[int]) -> None:
+    """Wait until no job runs or waits, and all messages are handled."""
+    for _ in range(100):
+        await pilot.pause()
+        await app.workers.wait_for_complete()
+        await pilot.pause()
+        if app.jobs.running is None:
+            return
+    raise AssertionError("the jobs did not come to an end")
+
+
+async def press(app: LeftIntactApp, pilot: Pilot[int], *keys: str) -> None:
+    for key in keys:
+        await pilot.press(key)
+        await settled(app, pilot)
+
+
+def words(app: LeftIntactApp) -> str:
+    """All text of the screen, as cells."""
+    lines = app.screen._compositor.render_strips()
+    return "\n".join("".join(segment.text for segment in strip) for strip in lines)
+
+
+def stage(app: LeftIntactApp) -> StageScreen:
+    assert isinstance(app.screen, StageScreen)
+    return app.screen
+
+
+@pytest.fixture
+def waiting(mock: Mock) -> Mock:
+    arriving = release("1.1", docs__news="new")
+    del arriving["lib/libpad.so"]
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 2\n\n[sound]\nrate = 48000\n"
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n", "mystery": b"\x91\x92" * 9})
+    mock.arrive(arriving)
+    mock.bench.survey(mock.install)
+    mock.bench.set_baseline(mock.install, str(mock.base))
+    mock.bench.set_waiting(mock.install, mock.bench.arrival(mock.install, str(mock.next)))
+    return mock
+
+
+async def test_an_empty_shelf_says_what_to_do(mock: Mock) -> None:
+    async with running(mock) as (app, pilot):
+        assert "Press a" in words(app)
+        await press(app, pilot, "a")
+        app.screen.query_one(Input).value = "/no/such/folder"
+        await press(app, pilot, "enter")
+        assert "there is nothing at" in words(app)
+        app.screen.query_one(Input).value = str(mock.root)
+        await press(app, pilot, "enter")
+        assert "Mocklet" in words(app) and "1.0" in words(app)
+
+
+async def test_the_whole_way_by_keys(waiting: Mock) -> None:
+    before = waiting.state()
+    async with running(waiting) as (app, pilot):
+        assert "1 waiting" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, SurveyScreen) and app.screen.desk.plan is not None
+        assert [s.says for s in app.screen.query_one(StageLine).stops][2] == "1 question"
+        await press(app, pilot, "n")
+        assert isinstance(app.screen, ArrivalScreen) and "newer than what is installed" in words(app)
+        await press(app, pilot, "n")
+        assert isinstance(app.screen, PlanScreen)
+        await press(app, pilot, "tab", "space")
+        assert app.screen.desk.answers == {"mocklet-ini-sound-rate": "arriving"}
+        assert app.screen.desk.plan is not None and b"48000" in app.screen.desk.plan.merges["mocklet.ini"].content
+        assert "answered" in words(app)
+        await press(app, pilot, "space", "c")
+        assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
+        assert "rate = 44100" in waiting.read("mocklet.ini")
+        await press(app, pilot, "g", "enter")
+        assert isinstance(app.screen, ShelfScreen) and waiting.state() == before
+        assert "1 waiting" in words(app)
+
+
+async def test_settling_by_keys(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3", "c")
+        lines = app.screen.query_one(Lines)
+        tick = next(r for r in lines.rows if isinstance(r, CheckRow) and "newest save" in r.check.says)
+        lines.go_to(tick.key)
+        await press(app, pilot, "space")
+        assert "☑" in words(app)
+        await press(app, pilot, "e", "v", "6")
+        assert isinstance(app.screen, ConfirmDialog) and "not ticked" in words(app)
+        await press(app, pilot, "escape", "s", "enter")
+        assert isinstance(app.screen, ShelfScreen) and "settled" in words(app)
+
+
+async def test_ruling_by_key_and_taking_it_back(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter", "u")
+        screen = stage(app)
+        row = screen.query_one(Lines).row
+        assert isinstance(row, EntryRow) and row.finding.path == "mystery"
+        await press(app, pilot, "v")
+        assert screen.desk.survey is not None
+        assert [f.path for f in screen.desk.survey.unsorted()] == ["notes on harbour.txt"]
+        assert waiting.bench.rulings(waiting.install)[0].file_class is FileClass.SAVES
+        await press(app, pilot, "z")
+        assert len(screen.desk.survey.unsorted()) == 2 and not waiting.bench.rulings(waiting.install)
+
+
+async def test_ruling_a_folder_and_a_pattern(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter")
+        app.screen.query_one(Lines).go_to("games/")
+        await press(app, pilot, "x")
+        await press(app, pilot, "enter") if isinstance(app.screen, ConfirmDialog) else None
+        assert stage(app).desk.survey.totals()[FileClass.EXTRAS].files == 1  # type: ignore[union-attr]
+        await press(app, pilot, "asterisk")
+        app.screen.query(Input).first().value = "saves/*.sav"
+        await pilot.pause()
+        assert "2 met" in words(app)
+        app.screen.query_one("#class", Input).value = "t"
+        await press(app, pilot, "enter")
+        assert stage(app).desk.survey.totals()[FileClass.STATES].files == 3  # type: ignore[union-attr]
+
+
+async def test_lenses_filter_and_folders(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter")
+        lines = app.screen.query_one(Lines)
+        for _ in range(4):
+            await press(app, pilot, "l")
+            assert len(lines.rows) > 5
+        lines.go_to("lib/")
+        await press(app, pilot, "right")
+        assert lines.go_to("lib/libcore.so")
+        await press(app, pilot, "left", "left")
+        assert not lines.go_to("lib/libcore.so")
+        await press(app, pilot, "slash", "m", "i", "l", "l", "enter")
+        assert [r.key for r in lines.rows if isinstance(r, EntryRow)] == ["saves/mill.sav"]
+        await press(app, pilot, "escape")
+        assert isinstance(app.screen, SurveyScreen) and len(lines.rows) > 5
+        await press(app, pilot, "b", "home", "end", "pageup", "pagedown", "escape")
+        assert isinstance(app.screen, ShelfScreen)
+
+
+async def test_lanes_open_into_paths(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3")
+        lines = app.screen.query_one(Lines)
+        lanes = [r for r in lines.rows if isinstance(r, LaneRow)]
+        lines.go_to(next(r.key for r in lanes if r.lane.label == "lib/"))
+        await press(app, pilot, "right", "down")
+        assert isinstance(lines.row, MoveRow) and "why it counts as program" in words(app)
+        await press(app, pilot, "left")
+        assert isinstance(lines.row, LaneRow)
+        assert any(isinstance(r, QuestionRow) for r in lines.rows)
+
+
+async def test_a_wrong_arrival_blocks_and_can_be_passed_knowingly(waiting: Mock) -> None:
+    old = waiting.folder / "old"
+    from tests.builders import plant
+
+    plant(old, release("0.9"))
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "o")
+        app.screen.query_one(Input).value = str(old)
+        await press(app, pilot, "enter")
+        assert "is older than" in words(app)
+        await press(app, pilot, "3")
+        assert "blocked" in words(app)
+        await press(app, pilot, "c")
+        assert isinstance(app.screen, PlanScreen)
+        await press(app, pilot, "x", "enter", "c")
+        assert isinstance(app.screen, ProofScreen)
+
+
+async def test_a_hostile_arrival_is_one_line_on_the_screen(waiting: Mock) -> None:
+    bad = waiting.folder / "bad.zip"
+    bad.write_bytes(b"PK\x03\x04nothing")
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "o")
+        app.screen.query_one(Input).value = str(bad)
+        await press(app, pilot, "enter")
+        assert "cannot be read" in words(app) and isinstance(app.screen, ArrivalScreen)
+        await press(app, pilot, "3")
+        assert isinstance(app.screen, ArrivalScreen)
+
+
+@pytest.mark.parametrize("forward", [True, False])
+async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool) -> None:
+    from left_intact.core.carrying.journal import Journal
+    from left_intact.core.model.update import State
+
+    before = waiting.state()
+    waiting.update()
+    with Journal(waiting.bench.strongbox(waiting.install).journal_path) as journal:
+        journal.set_state(1, State.CARRYING)
+    async with running(waiting) as (app, pilot):
+        assert "cut off" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, RecoverDialog)
+        await press(app, pilot, "f" if forward else "b")
+        assert isinstance(app.screen, ShelfScreen) and not waiting.bench.interrupted()
+    assert (waiting.state() == before) is not forward
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
+async def test_every_view_fits_every_size(waiting: Mock, size: tuple[int, int]) -> None:
+    async with running(waiting, size) as (app, pilot):
+        await press(app, pilot, "question_mark")
+        assert isinstance(app.screen, HelpScreen)
+        await press(app, pilot, "escape", "ctrl+l", "enter")
+        for key in ("2", "3", "1", "w", "w", "3"):
+            await press(app, pilot, key)
+            assert all(len(row) <= size[0] for row in words(app).splitlines())
+            assert "help" in words(app).splitlines()[-1]
+        await press(app, pilot, "c", "w", "escape", "escape")
+        assert isinstance(app.screen, ShelfScreen)
+
+
+async def test_the_edges_say_where_we_are(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter")
+        assert app.screen.query_one(TitleBar).trail[-1] == "survey"
+        stops = app.screen.query_one(StageLine).stops
+        assert [s.standing for s in stops][:2] == [Standing.HERE, Standing.DONE]
+        assert {"open", "rule", "filter", "help"} <= {h.says for h in app.screen.query_one(KeyBar).hints()}
+        await press(app, pilot, "5")
+        assert isinstance(app.screen, SurveyScreen)
+        await pilot.click(StageLine, offset=(60, 0))
+        await settled(app, pilot)
+        assert isinstance(app.screen, PlanScreen)
+        await press(app, pilot, "ctrl+p")
+        await pilot.press(*"go to arrival")
+        await pilot.pause()
+
+
+async def test_a_hundred_thousand_rows_draw_only_what_shows(mock: Mock) -> None:
+    from left_intact.core.model.entry import Entry, Finding
+
+    drawn: list[int] = []
+
+    class Counting(EntryRow):
+        def draw(self, *more: Any) -> Any:
+            drawn.append(1)
+            return super().draw(*more)
+
+    finding = Finding(entry=Entry(path="x/y", bytes=3), file_class=FileClass.SAVES, certainty=0.9)
+    async with running(mock) as (app, pilot):
+        lines = app.screen.query_one(Lines)
+        lines.set_rows([Counting(finding, str(n), 0) for n in range(100_000)])
+        await press(app, pilot, "pagedown", "end")
+        assert lines.cursor == 99_999 and len(drawn) < 1000
+
+
+def test_text_in_cells() -> None:
+    assert fit("abc", 5) == "abc  " and fit("abc", 5, "right") == "  abc" and fit("a", 0) == ""
+    assert len(clip("a/very/long/path/to/a.sav", 12)) == 12 and clip("a/very/long/path/to/a.sav", 12).endswith(".sav")
+    assert "\x1b" not in bearable("a\x1b[31m") and bearable("\udcff.sav") == "?.sav"
+    assert Static is not None

@@ -1,0 +1,122 @@
+"""The real program in a real terminal: the whole demo update, driven by keys in tmux."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import libtmux
+import pytest
+
+from left_intact.demo.build import build_demo
+from left_intact.demo.unattended import snapshot
+
+PATIENCE = 60.0
+"""Seconds to wait for a text that a change brings; nothing here depends on how long it takes."""
+
+
+class Terminal:
+    """One pane with the program in it."""
+
+    def __init__(self, pane: libtmux.Pane) -> None:
+        self.pane = pane
+
+    def screen(self) -> str:
+        return "\n".join(self.pane.capture_pane())
+
+    def until(self, text: str, *, gone: bool = False) -> str:
+        """Poll until a text shows (or is gone)."""
+        deadline = time.monotonic() + PATIENCE
+        while True:
+            shown = self.screen()
+            if (text in shown) is not gone:
+                return shown
+            if time.monotonic() > deadline:
+                raise AssertionError(f"{text!r} {'stayed' if gone else 'did not come'}:\n{shown}")
+
+    def keys(self, *keys: str) -> None:
+        for key in keys:
+            self.pane.send_keys(key, enter=False, suppress_history=False)
+
+
+@pytest.fixture
+def terminal() -> Iterator[libtmux.Server]:
+    if not shutil.which("tmux"):
+        pytest.fail("tmux is needed for this test: install the package tmux")
+    # A socket's path may have but a hundred bytes, so it cannot lie in the test's own deep folder.
+    with tempfile.TemporaryDirectory(prefix="li-") as folder:
+        server = libtmux.Server(socket_path=f"{folder}/s")
+        try:
+            yield server
+        finally:
+            server.kill()
+
+
+def start(server: libtmux.Server, home: str) -> Terminal:
+    command = f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m left_intact --home {home}"
+    session = server.new_session("pier", x=160, y=50, window_command=command)
+    pane = session.active_window.active_pane
+    assert pane is not None
+    return Terminal(pane)
+
+
+def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: libtmux.Server) -> None:
+    room = build_demo(str(tmp_path / "pier"))
+    root = room.install("brindlebox")
+    before = snapshot(root)
+    screen = start(terminal, room.home)
+    screen.until("the shelf by class")
+    screen.keys("Enter")
+    screen.until("2 questions")
+    screen.until("the unsorted: 3")
+    screen.keys("n")
+    screen.until("is it the right thing?")
+    screen.keys("n")
+    screen.until("what happens")
+    screen.keys("Tab", "Tab")
+    screen.until("what each answer leads to")
+    screen.keys("Space")
+    screen.until("1 question")
+    screen.keys("Space", "c")
+    shown = screen.until("I N T A C T")
+    assert "0 lost" in shown and "4.6.1 before, 4.7.0 now, read from the program itself" in shown
+    assert snapshot(root) != before
+    screen.keys("g")
+    screen.until("byte for byte. What you made")
+    screen.keys("Enter")
+    screen.until("is 4.6.1 again")
+    assert snapshot(root) == before
+    screen.keys("q")
+
+
+def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal: libtmux.Server) -> None:
+    """kill -9 while files are laid; the next start says so, and back ends it."""
+    import signal
+    import subprocess
+
+    from left_intact.workbench import Workbench
+
+    room = build_demo(str(tmp_path / "pier"))
+    root = room.install("patchwright")
+    before = snapshot(root)
+    code = (
+        "import os, signal, sys\nfrom left_intact.workbench import Workbench\n"
+        f"b = Workbench({room.home!r}); i = b.find('Patchwright')\n"
+        f"d = b.draft(i, {room.download('patchwright-3.9.10.zip')!r})\n"
+        "def kill(p):\n    if p.stage == 'laying' and p.done == 12: os.kill(os.getpid(), signal.SIGKILL)\n"
+        "b.update(d.plan(), i, report=kill)\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code], check=False)
+    assert done.returncode == -signal.SIGKILL and snapshot(root) != before
+    screen = start(terminal, room.home)
+    screen.until("cut off: needs you")
+    screen.keys("Down", "Enter")
+    screen.until("Forward completes it")
+    screen.keys("b")
+    screen.until("nothing is cut off any more")
+    assert snapshot(root) == before and not Workbench(room.home).interrupted()
+    screen.keys("q")

@@ -1,0 +1,31 @@
+"""Prints docs/decisions.md from the table itself: `python tools/decision_table.py > docs/decisions.md`."""
+
+from __future__ import annotations
+
+from left_intact.core.planning.table import TABLE
+
+HEAD = """# The decision table
+
+For each path: shipped before (B), yours (M), arriving (T), and what the entry counts as. The first row that fits
+speaks. This page is made from `core/planning/table.py` by `tools/decision_table.py`; a test holds them together.
+
+*Surely the program's* and *the program's* are the class program at a certainty of 0.99 and 0.97; *settings that can
+be merged* are settings text on both sides; *theirs, whatever comes* are saves, states, content and caches; all else
+is *theirs, as far as known*.
+
+| # | B | M | T | counts as | verb | because |
+|---|---|---|---|---|---|---|"""
+
+
+def page() -> str:
+    """The whole page."""
+    rows = [HEAD]
+    for row in TABLE:
+        places = [", ".join(part) or "any" for part in (row.base, row.mine, row.coming, row.nature)]
+        verb = f"{row.verb or 'none'}{' (question)' if row.ask else ''}"
+        rows.append("| " + " | ".join([str(row.number), *places, verb, row.because]) + " |")
+    return "\n".join(rows)
+
+
+if __name__ == "__main__":
+    print(page())
