@@ -16,7 +16,8 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.entry import Entry
+from left_intact.core.model.packing import entry_from_list, entry_to_list
 from left_intact.core.model.plan import KeyLine, Verb
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.survey import Folder
@@ -58,16 +59,11 @@ class Step:
 
 def entry_to_text(entry: Entry | None) -> str | None:
     """An entry as one line of ASCII JSON; odd names survive as escapes."""
-    return None if entry is None else json.dumps(asdict(entry))
+    return None if entry is None else json.dumps(entry_to_list(entry))
 
 
 def entry_from_text(text: str | None) -> Entry | None:
-    if text is None:
-        return None
-    said: dict[str, Any] = json.loads(text)
-    said["kind"] = Kind(said["kind"])
-    said["stamp"] = tuple(said["stamp"])
-    return Entry(**said)
+    return None if text is None else entry_from_list(json.loads(text))
 
 
 class Journal:

@@ -226,16 +226,20 @@ class Library:
 
     def seen(self, install: Install) -> dict[str, Entry]:
         """Entries of the last reading, to spare the reading of what has not changed."""
+        from left_intact.core.model.packing import entry_from_list
+
         row = self._db.execute("SELECT entries FROM seen WHERE install_id = ?", (install.id,)).fetchone()
         if row is None:
             return {}
         try:
-            return {e.path: e for e in map(_entry_from, json.loads(zlib.decompress(row[0])))}
-        except (zlib.error, ValueError, TypeError):
+            return {e.path: e for e in map(entry_from_list, json.loads(zlib.decompress(row[0])))}
+        except (zlib.error, ValueError, TypeError, KeyError):
             return {}
 
     def set_seen(self, install: Install, entries: Iterable[Entry]) -> None:
-        packed = zlib.compress(json.dumps([_entry_to(e) for e in entries if e.digest]).encode(), 1)
+        from left_intact.core.model.packing import entry_to_list
+
+        packed = zlib.compress(json.dumps([entry_to_list(e) for e in entries if e.digest]).encode(), 1)
         with self._transaction() as db:
             db.execute("REPLACE INTO seen VALUES (?,?)", (install.id, packed))
 
@@ -247,24 +251,12 @@ def _install(row: sqlite3.Row) -> Install:
     )  # fmt: skip
 
 
-def _entry_to(e: Entry) -> list[Any]:
-    return [e.path, e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.format, e.link, e.stamp]
-
-
-def _entry_from(row: list[Any]) -> Entry:
-    from left_intact.core.model.entry import Entry, Kind
-
-    path, kind, size, mode, mtime_ns, digest, form, link, stamp = row
-    return Entry(
-        path=path, kind=Kind(kind), bytes=size, mode=mode, mtime_ns=mtime_ns, digest=digest, format=form, link=link,
-        stamp=tuple(stamp),
-    )  # fmt: skip
-
-
 def _release_to(release: Release) -> bytes:
+    from left_intact.core.model.packing import entry_to_list
+
     said = {
         "name": release.name,
-        "entries": [_entry_to(e) for e in release.entries.values()],
+        "entries": [entry_to_list(e) for e in release.entries.values()],
         "texts": {p: base64.b64encode(t).decode() for p, t in release.texts.items()},
         "readings": [asdict(r) for r in release.readings],
         "platform": release.platform,
@@ -273,12 +265,13 @@ def _release_to(release: Release) -> bytes:
 
 
 def _release_from(data: bytes) -> Release:
+    from left_intact.core.model.packing import entry_from_list
     from left_intact.core.model.release import Reading, Release
 
     said = json.loads(zlib.decompress(data))
     return Release(
         name=said["name"],
-        entries=MappingProxyType({e.path: e for e in map(_entry_from, said["entries"])}),
+        entries=MappingProxyType({e.path: e for e in map(entry_from_list, said["entries"])}),
         texts=MappingProxyType({p: base64.b64decode(t) for p, t in said["texts"].items()}),
         readings=tuple(Reading(**r) for r in said["readings"]),
         platform=said["platform"],

@@ -33,13 +33,14 @@ def classify(entries: Sequence[Entry], known: Known, cancel: CancelToken | None 
     cancel = cancel or CancelToken()
     built = sources.build_time(entries)
     namesakes = sources.program_names(entries)
-    first = []
+    first: list[Finding] = []
+    known_sums: _Weighed = {}
     for number, entry in enumerate(entries):
         if number % 1000 == 0:
             cancel.check()
-        first.append(weigh(entry, _own_evidence(entry, known, built, namesakes)))
+        first.append(weigh(entry, _own_evidence(entry, known, built, namesakes), known_sums))
     company = sources.Company(first)
-    return tuple(_with_company(finding, company) for finding in first)
+    return tuple(_with_company(finding, company, known_sums) for finding in first)
 
 
 def _own_evidence(entry: Entry, known: Known, built: int | None, namesakes: frozenset[str]) -> list[Evidence]:
@@ -56,13 +57,13 @@ def _own_evidence(entry: Entry, known: Known, built: int | None, namesakes: froz
     return why
 
 
-def _with_company(finding: Finding, company: sources.Company) -> Finding:
+def _with_company(finding: Finding, company: sources.Company, known: _Weighed) -> Finding:
     if finding.certainty >= weights().replace and finding.file_class is not FileClass.UNSORTED:
         return finding
     if finding.entry.kind in (Kind.FAULT, Kind.FOLDER):
         return finding
     more = company.evidence(finding.path)
-    return weigh(finding.entry, [*finding.why, *more]) if more else finding
+    return weigh(finding.entry, [*finding.why, *more], known) if more else finding
 
 
 def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
@@ -76,17 +77,26 @@ def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
     return {c: power / whole for c, power in powers.items()}
 
 
-def weigh(entry: Entry, why: Sequence[Evidence]) -> Finding:
-    """The finding that some evidence leads to."""
+_Weighed = dict[tuple[int, ...], tuple[FileClass, float, FileClass, tuple[Evidence, ...]]]
+"""What some evidence leads to, by the identities of it: equal evidence is one shared value."""
+
+
+def weigh(entry: Entry, why: Sequence[Evidence], known: _Weighed | None = None) -> Finding:
+    """The finding that some evidence leads to. `known` spares the sums where they were made before."""
+    key = tuple(map(id, why))
+    done = known.get(key) if known is not None else None
+    if done is None:
+        done = _weighed(why)
+        if known is not None:
+            known[key] = done
+    file_class, certainty, leaning, shared = done
+    return Finding(entry=entry, file_class=file_class, certainty=certainty, why=shared, leaning=leaning)
+
+
+def _weighed(why: Sequence[Evidence]) -> tuple[FileClass, float, FileClass, tuple[Evidence, ...]]:
     by_class = scores(why)
     best = max(by_class, key=lambda c: by_class[c])
     certainty = by_class[best]
     positive = any(e.speaks_for is best and e.weight > 0 for e in why)
     sorted_out = certainty >= weights().sort and positive
-    return Finding(
-        entry=entry,
-        file_class=best if sorted_out else FileClass.UNSORTED,
-        certainty=round(certainty, 4),
-        why=tuple(why),
-        leaning=best,
-    )
+    return (best if sorted_out else FileClass.UNSORTED), round(certainty, 4), best, tuple(why)
