@@ -106,9 +106,7 @@ def test_killed_at_every_step_and_recovered_each_way(crashing: Mock, part: int) 
     assert reports["laying"] >= FILES - 60
     points = [(stage, n) for stage, total in reports.items() for n in range(1, total + 1)]
     assert len(points) >= 2 * FILES
-    # Every step of the laying; before it nothing of the install is touched, so every fifth.
-    chosen = [point for at, point in enumerate(points) if point[0] == "laying" or at % 5 == 0]
-    for stage, number in chosen[part::PARTS]:
+    for stage, number in points[part::PARTS]:
         _lay_out(folder / "fresh", folder)
         assert _in_child(lambda s=stage, n=number: carry_out(plan, box, report=_killing_at(s, n))) == signal.SIGKILL
         _lay_out(folder, folder / "crashed")

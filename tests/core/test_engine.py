@@ -292,3 +292,30 @@ def test_names_that_are_no_utf8_survive(mock: Mock) -> None:
     assert mock.update().proof.verdict is Verdict.INTACT
     mock.bench.go_back(mock.install)
     assert mock.state() == before
+
+
+def test_files_become_folders_and_folders_files(mock: Mock) -> None:
+    plant(mock.base, {"turns": "a file\n", "was/one.txt": "1\n", "was/two.txt": "2\n"})
+    plant(mock.root, {"turns": "a file\n", "was/one.txt": "1\n", "was/two.txt": "2\n"})
+    mock.arrive(release("1.1", **{"turns__inside.txt": "now a folder", "was": "now a file"}))
+    before = mock.state()
+    outcome = mock.update()
+    assert outcome.proof.verdict is Verdict.INTACT
+    assert mock.read("turns/inside.txt") == "now a folder" and mock.read("was") == "now a file"
+    mock.bench.go_back(mock.install)
+    assert mock.state() == before
+
+
+def test_a_running_program_is_left_alone(mock: Mock) -> None:
+    import subprocess
+
+    (mock.root / "runs").write_text("#!/bin/sh\nread line\n")
+    (mock.root / "runs").chmod(0o755)
+    _next(mock)
+    before = mock.state()
+    with subprocess.Popen([str(mock.root / "runs")], stdin=subprocess.PIPE) as running:
+        with pytest.raises(Refusal) as error:
+            mock.update()
+        assert error.value.code == "running" and str(running.pid) in error.value.line() and mock.state() == before
+        running.communicate(b"\n")
+    assert mock.update().proof.verdict is Verdict.INTACT

@@ -49,7 +49,6 @@ def _emptied(plan: Plan, retired: list[Move], added: list[Move]) -> list[Folder]
             stays.add(move.path)
     for move in added:
         stays.update(parents(move.path))
-        stays.add(move.path)
     touched = {parent for move in retired for parent in parents(move.path)}
     found = [f for f in plan.survey.folders if f.path in touched and f.path not in stays]
     return sorted(found, key=lambda f: (-f.path.count("/"), f.path))

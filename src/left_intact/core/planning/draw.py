@@ -25,7 +25,7 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.routes import choose_routes
-from left_intact.core.planning.table import Ask, Mine, Nature, Row, look_up, nature_of, situate
+from left_intact.core.planning.table import Ask, Base, Coming, Mine, Nature, Row, look_up, nature_of, situate
 from left_intact.core.settings.merge import merge_settings
 
 _OVERHEAD = 4 << 20
@@ -117,13 +117,13 @@ def _usable_baseline(brief: Brief, mine: Mapping[str, Finding]) -> Release | Non
 
 def _look_up_all(sketch: _Sketch) -> None:
     base = sketch.baseline.entries if sketch.baseline else {}
+    folders_in_the_way: list[str] = []
     for path in {*sketch.mine, *sketch.coming, *base}:
         finding, coming, shipped = sketch.mine.get(path), sketch.coming.get(path), base.get(path)
         if finding is None and path in sketch.folders:
             if coming is None or coming.kind is Kind.FOLDER:
                 continue  # a folder of theirs that a release also has needs no move
-            says = f"{path} is a folder here and a file in {sketch.brief.arrival.release.version_text or 'the arrival'}"
-            sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first."))
+            folders_in_the_way.append(path)
             continue
         place = situate(shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None)
         mergeable = _mergeable(finding, coming)
@@ -138,6 +138,18 @@ def _look_up_all(sketch: _Sketch) -> None:
         if place[1] is Mine.FAULT and coming is not None:
             says = f"{path} cannot be read, so it cannot be replaced safely"
             sketch.blockers.append(Fault(code="unreadable", says=says, way_out="Give yourself the right to read it."))
+    _files_over_folders(sketch, folders_in_the_way)
+
+
+def _files_over_folders(sketch: _Sketch, paths: list[str]) -> None:
+    """A file may come where a folder lies if all in that folder is set aside; else it is in the way."""
+    for path in paths:
+        inside = [p for p in sketch.mine if p.startswith(path + "/")]
+        if all(p in sketch.rows and sketch.rows[p].verb is Verb.RETIRE for p in inside):
+            sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Nature.OPEN)
+            continue
+        says = f"{path} is a folder here and a file in {sketch.brief.arrival.release.version_text or 'the arrival'}"
+        sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first."))
 
 
 def _mergeable(finding: Finding | None, coming: Entry | None) -> bool:
