@@ -16,6 +16,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
+from left_intact.noticing import Noticing
 
 # The stages are imported by the calls that need them: the shelf must be on the screen at once.
 if TYPE_CHECKING:
@@ -76,7 +77,7 @@ class ShelfRow:
         return known[0] if known else None
 
 
-class Workbench:
+class Workbench(Noticing):
     """One home folder, and all that can be done with it. Safe to call from several threads."""
 
     def __init__(self, home: str) -> None:
@@ -254,7 +255,7 @@ class Workbench:
         survey, _ = self._read(install, known, read_sheet_once, report, cancel)
         brief = Brief(
             install=install.name, survey=survey, arrival=arrival, baseline=base, sheet=read_sheet_once,
-            facts=self._circumstances(install, survey), read=text_reader(install.root),
+            facts=self._circumstances(install, survey, arrival.release.version_text), read=text_reader(install.root),
             replace_at=weights().replace, retire_at=weights().retire,
         )  # fmt: skip
         return Draft(install=install, brief=brief)
@@ -282,7 +283,7 @@ class Workbench:
         self.library.set_baseline(install, 0, release)
         return release
 
-    def _circumstances(self, install: Install, survey: Survey) -> Circumstances:
+    def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
         from left_intact.core.files import host
         from left_intact.core.planning.circumstances import Circumstances
 
@@ -294,6 +295,7 @@ class Workbench:
             running=host.running_from(root),
             narrow_names=host.narrow_names(root),
             folds_case=host.folds_case(root),
+            held=self._held(install, arriving),
         )
 
     # ------------------------------------------------------------ carrying out and proving
@@ -313,9 +315,13 @@ class Workbench:
         box = self.strongbox(install)
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
+        on_record = self._baseline(install, None)
         update = carry_out(plan, box, allowed=frozenset(allowed), report=report, cancel=cancel)
-        self.library.set_baseline(install, update.id, plan.arrival.release)
-        self.library.clear_waiting(install)
+        if not plan.partial:
+            self.library.set_baseline(install, update.id, plan.arrival.release)
+            self.library.clear_waiting(install)
+        elif on_record is not None:
+            self.library.set_baseline(install, update.id, on_record)
         return Outcome(update=update, proof=self._prove(install, update, report))
 
     def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:

@@ -232,7 +232,14 @@ def remove_empty(root: str, path: str) -> bool:
     return True
 
 
-# ---------------------------------------------------------------- the strongbox's own files
+# ---------------------------------------------------------------- our own files
+
+
+def take_name(part: str, whole: str) -> None:
+    """Give a file of ours, complete now, its own name, durably."""
+    with open(part, "rb") as file:
+        os.fsync(file.fileno())
+    os.replace(part, whole)
 
 
 def discard(path: str, strongbox: str) -> None:

@@ -20,6 +20,7 @@ from left_intact.core.model.errors import LeftIntactError
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
     from left_intact.core.model.entry import Entry
+    from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.release import Release
 
 _MIGRATIONS = (
@@ -38,6 +39,14 @@ _MIGRATIONS = (
         PRIMARY KEY (install_id, update_id));
     CREATE TABLE seen (install_id INTEGER PRIMARY KEY, entries BLOB NOT NULL);
     CREATE TABLE waiting (install_id INTEGER PRIMARY KEY, arrival BLOB NOT NULL, version TEXT NOT NULL);
+    """,
+    """
+    CREATE TABLE outlets (
+        id INTEGER PRIMARY KEY, install_id INTEGER NOT NULL, kind TEXT NOT NULL, place TEXT NOT NULL,
+        etag TEXT NOT NULL DEFAULT '', modified TEXT NOT NULL DEFAULT '', checked REAL NOT NULL DEFAULT 0,
+        trouble TEXT NOT NULL DEFAULT '', offers TEXT NOT NULL DEFAULT '[]', UNIQUE (install_id, place));
+    CREATE TABLE holds (install_id INTEGER PRIMARY KEY, beyond TEXT NOT NULL, reason TEXT NOT NULL, until TEXT NOT NULL);
+    CREATE TABLE dismissed (install_id INTEGER NOT NULL, version TEXT NOT NULL, UNIQUE (install_id, version));
     """,
 )
 
@@ -139,7 +148,7 @@ class Library:
     def forget(self, install: Install) -> None:
         """Take an install off the shelf; nothing of it on disk is touched."""
         with self._transaction() as db:
-            for table in ("baselines", "rulings", "proofs", "seen", "waiting"):
+            for table in ("baselines", "rulings", "proofs", "seen", "waiting", "outlets", "holds", "dismissed"):
                 db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
             db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
 
@@ -166,6 +175,67 @@ class Library:
     def clear_waiting(self, install: Install) -> None:
         with self._transaction() as db:
             db.execute("DELETE FROM waiting WHERE install_id = ?", (install.id,))
+
+    # ------------------------------------------------------------ outlets, holds, what was waved off
+
+    def outlets(self, install: Install) -> list[Outlet]:
+        from left_intact.core.model.outlet import Outlet, OutletKind
+
+        rows = self._db.execute("SELECT * FROM outlets WHERE install_id = ? ORDER BY id", (install.id,))
+        return [
+            Outlet(id=r["id"], install=r["install_id"], kind=OutletKind(r["kind"]), place=r["place"], etag=r["etag"],
+                   modified=r["modified"], checked=r["checked"], trouble=r["trouble"])
+            for r in rows
+        ]  # fmt: skip
+
+    def follow(self, install: Install, kind: str, place: str) -> None:
+        with self._transaction() as db:
+            db.execute("INSERT OR IGNORE INTO outlets (install_id, kind, place) VALUES (?,?,?)", (install.id, kind, place))
+
+    def unfollow(self, install: Install, place: str) -> bool:
+        with self._transaction() as db:
+            return bool(db.execute("DELETE FROM outlets WHERE install_id = ? AND place = ?", (install.id, place)).rowcount)
+
+    def offers(self, install: Install) -> list[Offer]:
+        """What the outlets offered when they were last looked at."""
+        from left_intact.core.model.outlet import Offer
+
+        rows = self._db.execute("SELECT offers FROM outlets WHERE install_id = ? ORDER BY id", (install.id,))
+        return [Offer(**said) for row in rows for said in json.loads(row[0])]
+
+    def note_checked(self, outlet: Outlet, offers: Iterable[Offer] | None) -> None:
+        """What a look gave; without offers those known before stay."""
+        with self._transaction() as db:
+            db.execute(
+                "UPDATE outlets SET etag = ?, modified = ?, checked = ?, trouble = ? WHERE id = ?",
+                (outlet.etag, outlet.modified, outlet.checked, outlet.trouble, outlet.id),
+            )
+            if offers is not None:
+                said = json.dumps([asdict(offer) for offer in offers])
+                db.execute("UPDATE outlets SET offers = ? WHERE id = ?", (said, outlet.id))
+
+    def hold(self, install: Install) -> Hold | None:
+        from left_intact.core.model.outlet import Hold
+
+        row = self._db.execute("SELECT * FROM holds WHERE install_id = ?", (install.id,)).fetchone()
+        return Hold(beyond=row["beyond"], reason=row["reason"], until=row["until"]) if row else None
+
+    def set_hold(self, install: Install, hold: Hold | None) -> None:
+        with self._transaction() as db:
+            db.execute("DELETE FROM holds WHERE install_id = ?", (install.id,))
+            if hold is not None:
+                db.execute("INSERT INTO holds VALUES (?,?,?,?)", (install.id, hold.beyond, hold.reason, hold.until))
+
+    def dismissed(self, install: Install) -> frozenset[str]:
+        rows = self._db.execute("SELECT version FROM dismissed WHERE install_id = ?", (install.id,))
+        return frozenset(row[0] for row in rows)
+
+    def dismiss(self, install: Install, version: str, *, again: bool = False) -> None:
+        """Remember that a version is not wanted, or with `again` forget that."""
+        with self._transaction() as db:
+            db.execute("DELETE FROM dismissed WHERE install_id = ? AND version = ?", (install.id, version))
+            if not again:
+                db.execute("INSERT INTO dismissed VALUES (?,?)", (install.id, version))
 
     # ------------------------------------------------------------ rulings
 

@@ -143,6 +143,8 @@ class Plan:
     survey: Survey
     arrival: Arrival
     baseline: Release | None = None
+    partial: bool = False
+    """Whether it lays parts only (a pack's share), so that the release on record stays."""
 
     @property
     def open_questions(self) -> tuple[Question, ...]:

@@ -85,6 +85,8 @@ def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Cir
     """Blockers from disk, rights, processes and names."""
     changing = [m for m in moves if m.changes_disk]
     found = []
+    if facts.held:
+        found.append(Fault(code="held", says=facts.held, way_out="Pass it with --allow held.", passable=True))
     if facts.running:
         says = f"{install} is running: {', '.join(facts.running[:3])}"
         found.append(Fault(code="running", says=says, way_out="Quit it first."))

@@ -17,5 +17,7 @@ class Circumstances:
     """Programs started from the install, as `name (process 123)`."""
     narrow_names: bool = False
     """Whether the file system cannot hold every name."""
+    held: str = ""
+    """Why the arriving version is held back; empty where it is not."""
     folds_case: bool = False
     """Whether names that differ but for case are one."""

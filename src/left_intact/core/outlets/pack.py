@@ -1,0 +1,95 @@
+"""A pack of changed content beside the person's own: only what replaces something they own.
+
+Matched by name, whatever folder the pack nests it in; told apart by size and CRC-32, which the
+directory of a zip has for every member, so that nothing need be fetched to know.
+"""
+
+from __future__ import annotations
+
+import os
+import zipfile
+import zlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.survey import Survey
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackLine:
+    """One member of a pack and what it is to this person."""
+
+    member: str
+    bytes: int
+    packed: int
+    """Bytes over the wire."""
+    path: str = ""
+    """Where it goes in the install; empty for what is none of their business."""
+    old_bytes: int = 0
+    kind: str = "other"
+    """`mine` (replaces something owned), `same` (owned as it is), `lacking`, or `other`."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackView:
+    """A pack sorted for one install, with its three sizes."""
+
+    name: str
+    place: str
+    lines: tuple[PackLine, ...]
+    full_bytes: int
+    """The whole set, as the outlet says; 0 where it does not."""
+    pack_bytes: int
+    known: tuple[int, int, bytes] | None = None
+    """The directory of a pack at an outlet, as `RangedFile` takes it again."""
+
+    def of(self, kind: str) -> tuple[PackLine, ...]:
+        return tuple(line for line in self.lines if line.kind == kind)
+
+    @property
+    def share_bytes(self) -> int:
+        """What must come over the wire for what they own."""
+        return sum(line.packed for line in self.of("mine"))
+
+
+def sort_pack(name: str, place: str, members: Iterable[zipfile.ZipInfo], survey: Survey, *, full: int, whole: int) -> PackView:
+    """Sort the members of a pack by what they are to an install."""
+    owned: dict[str, list[tuple[str, int]]] = {}
+    folders: dict[str, int] = {}
+    endings: set[str] = set()
+    for finding in survey.findings:
+        if finding.file_class is FileClass.CONTENT and finding.entry.kind is Kind.FILE:
+            folder, _, base = finding.path.rpartition("/")
+            owned.setdefault(base.casefold(), []).append((finding.path, finding.entry.bytes))
+            folders[folder] = folders.get(folder, 0) + 1
+            endings.add(os.path.splitext(base)[1].casefold())
+    home = max(folders, key=lambda f: folders[f], default="")
+    lines = []
+    for info in members:
+        base = info.filename.replace("\\", "/").rpartition("/")[2]
+        mine = owned.get(base.casefold())
+        if mine and len(mine) == 1:
+            path, size = mine[0]
+            same = size == info.file_size and crc_of(os.path.join(survey.root, path)) == info.CRC
+            lines.append(PackLine(member=info.filename, bytes=info.file_size, packed=info.compress_size, path=path,
+                                  old_bytes=size, kind="same" if same else "mine"))  # fmt: skip
+        else:
+            lacking = not mine and os.path.splitext(base)[1].casefold() in endings
+            path = (f"{home}/{base}" if home else base) if lacking else ""
+            lines.append(PackLine(member=info.filename, bytes=info.file_size, packed=info.compress_size, path=path,
+                                  kind="lacking" if lacking else "other"))  # fmt: skip
+    return PackView(name=name, place=place, lines=tuple(lines), full_bytes=full, pack_bytes=whole)
+
+
+def crc_of(path: str) -> int:
+    """CRC-32 of a file, as zips use it; -1 where it cannot be read."""
+    crc = 0
+    try:
+        with open(path, "rb") as file:
+            while chunk := file.read(1 << 20):
+                crc = zlib.crc32(chunk, crc)
+    except OSError:
+        return -1
+    return crc

@@ -1,0 +1,147 @@
+"""A zip at an outlet, read by ranges: its central directory first, then only the members that are wanted."""
+
+from __future__ import annotations
+
+import io
+import os
+import struct
+import zipfile
+from typing import TYPE_CHECKING
+
+from left_intact.core.files.names import safe_path
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+
+if TYPE_CHECKING:
+    import httpx
+
+_TAIL = 1 << 10
+"""Bytes asked for at the end first: directory record and, in a small pack, the directory itself."""
+_LOCAL_HEADER = 30
+
+
+class RangedFile(io.RawIOBase):
+    """A remote file that can be sought in; what was asked for once is kept."""
+
+    def __init__(self, url: str, ask: httpx.Client, known: tuple[int, int, bytes] | None = None) -> None:
+        """`known` is the `directory_window` of an earlier reading, so that it is asked for but once."""
+        self.url, self.ask = url, ask
+        self.at = 0
+        self.over_the_wire = 0
+        self.windows: list[tuple[int, bytes]] = []
+        if known is not None:
+            self.size, start, data = known
+            self.windows.append((start, data))
+            return
+        answer = self._get(f"bytes=-{_TAIL}")
+        said = answer.headers.get("content-range", "")
+        if answer.status_code != 206 or "/" not in said or not said.rpartition("/")[2].isdigit():
+            raise LeftIntactError("no-ranges", "this outlet gives no parts of files", path=url, way_out="Fetch the whole pack.")
+        self.size = int(said.rpartition("/")[2])
+        self._take_directory(self.size - len(answer.content), answer.content)
+
+    def _take_directory(self, start: int, tail: bytes) -> None:
+        """The central directory, of which the tail may be but the end, as one window. Source: PKWARE APPNOTE 4.3.16."""
+        at = tail.rfind(b"PK\x05\x06")
+        if at >= 0 and at + 22 <= len(tail):
+            length, offset = struct.unpack_from("<II", tail, at + 12)
+            if offset < start and offset + length <= self.size:
+                tail = self._get(f"bytes={offset}-{start - 1}").content + tail
+                start = offset
+        self.windows.append((start, tail))
+
+    @property
+    def directory_window(self) -> tuple[int, int, bytes]:
+        start, data = self.windows[0]
+        return self.size, start, data
+
+    def _get(self, wanted: str) -> httpx.Response:
+        import httpx
+
+        try:
+            answer = self.ask.get(self.url, headers={"Range": wanted, "Accept-Encoding": "identity"})
+        except httpx.HTTPError as error:
+            raise LeftIntactError("fetch-failed", f"it could not be fetched ({error})", path=self.url,
+                                  way_out="Try again.") from error  # fmt: skip
+        self.over_the_wire += len(answer.content)
+        return answer
+
+    def prefetch(self, start: int, stop: int) -> None:
+        """Ask for a stretch in one request."""
+        self.windows.append((start, self._get(f"bytes={start}-{min(stop, self.size) - 1}").content))
+
+    def seekable(self) -> bool:
+        return True
+
+    def readable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        self.at = offset if whence == 0 else self.at + offset if whence == 1 else self.size + offset
+        return self.at
+
+    def tell(self) -> int:
+        return self.at
+
+    def read(self, size: int = -1) -> bytes:
+        stop = self.size if size < 0 else min(self.size, self.at + size)
+        if stop <= self.at:
+            return b""
+        if not self._window(self.at, stop):
+            self.prefetch(self.at, stop)
+        window = self._window(self.at, stop)
+        if window is None:
+            raise LeftIntactError("fetch-failed", "the outlet sent less than was asked for", path=self.url, way_out="Try again.")
+        start, data = window
+        said = data[self.at - start : stop - start]
+        self.at = stop
+        return said
+
+    def _window(self, start: int, stop: int) -> tuple[int, bytes] | None:
+        return next(((s, d) for s, d in reversed(self.windows) if s <= start and stop <= s + len(d)), None)
+
+
+def directory(file: RangedFile | str) -> list[zipfile.ZipInfo]:
+    """The members of a zip, remote or local. Raises `archive-broken`, `archive-hostile`."""
+    try:
+        with zipfile.ZipFile(file) as archive:  # type: ignore[arg-type]
+            members = [info for info in archive.infolist() if not info.is_dir()]
+    except (zipfile.BadZipFile, ValueError, EOFError) as error:
+        raise _broken(file, error) from error
+    for info in members:
+        if safe_path(info.filename) is None or info.flag_bits & 1:
+            why = f"{info.filename!r} leaves its root or is encrypted"
+            raise LeftIntactError("archive-hostile", f"this pack is refused: {why}", path=_where(file), way_out="Do not use it.")
+    return members
+
+
+def lift(
+    file: RangedFile | str, wanted: dict[str, str], into: str, *, report: Report = silent, cancel: CancelToken | None = None
+) -> int:
+    """Unpack members (by name) to paths below `into`; the sum of their bytes. The zip's own CRC is checked."""
+    cancel, done = cancel or CancelToken(), 0
+    try:
+        with zipfile.ZipFile(file) as archive:  # type: ignore[arg-type]
+            for number, (name, path) in enumerate(wanted.items(), 1):
+                cancel.check()
+                info = archive.getinfo(name)
+                if isinstance(file, RangedFile):
+                    names = len(info.filename.encode()) + len(info.extra) + 32
+                    file.prefetch(info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size)
+                target = os.path.join(into, path)
+                os.makedirs(os.path.dirname(target), exist_ok=True)
+                with open(target, "wb") as sink:
+                    done += sink.write(archive.read(info))
+                report(Progress(stage="fetching", done=number, total=len(wanted), bytes_done=done, path=path))
+    except (zipfile.BadZipFile, ValueError, EOFError, KeyError) as error:
+        raise _broken(file, error) from error
+    return done
+
+
+def _where(file: RangedFile | str) -> str:
+    return file.url if isinstance(file, RangedFile) else file
+
+
+def _broken(file: RangedFile | str, error: Exception) -> LeftIntactError:
+    way_out = "Try again, or another outlet."
+    return LeftIntactError("archive-broken", f"this pack cannot be read ({error})", path=_where(file), way_out=way_out)

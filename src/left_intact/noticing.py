@@ -1,0 +1,254 @@
+"""The use cases before an update: outlets, news, holds, fetching, packs. A part of the workbench."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Report, silent
+
+if TYPE_CHECKING:
+    from left_intact.core.library.store import Install, Library
+    from left_intact.core.model.outlet import Hold, Offer, Outlet
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.outlets.choose import Ranked
+    from left_intact.core.outlets.fetch import Fetched
+    from left_intact.core.outlets.notes import NoteLine
+    from left_intact.core.outlets.pack import PackView
+    from left_intact.core.planning.circumstances import Circumstances
+
+_AT_ONCE = 8
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class News:
+    """What is new for one install, from what was last known of its outlets."""
+
+    install: Install
+    installed: str
+    ranked: tuple[Ranked, ...]
+    """All offers, newest first."""
+    lines: tuple[NoteLine, ...]
+    """The notes of all versions between the installed and the newest, those that touch the person first."""
+    outlets: tuple[Outlet, ...]
+    hold: Hold | None
+
+    @property
+    def best(self) -> Ranked | None:
+        """The newest offer that is worth telling."""
+        return next((r for r in self.ranked if r.waits), None)
+
+    @property
+    def touching(self) -> int:
+        return sum(1 for line in self.lines if line.why)
+
+
+class Noticing:
+    """Mixed into the workbench, whose library and surveys it uses."""
+
+    home: str
+
+    @property
+    def library(self) -> Library:
+        raise NotImplementedError  # the workbench has it
+
+    # ------------------------------------------------------------ outlets
+
+    def follow(self, install: Install, place: str) -> None:
+        """Follow a feed or a folder of downloads. Raises `no-outlet`."""
+        if place.startswith(("http://", "https://")):
+            self.library.follow(install, "feed", place)
+            return
+        folder = os.path.abspath(os.path.expanduser(place))
+        if not os.path.isdir(folder):
+            raise LeftIntactError("no-outlet", "this is neither a feed's address nor a folder", path=place,
+                                  way_out="Give http(s)://… of an Atom feed, or a folder of downloads.")  # fmt: skip
+        self.library.follow(install, "folder", folder)
+
+    def unfollow(self, install: Install, place: str) -> None:
+        """Follow a place no longer. Raises `no-outlet`."""
+        if not (self.library.unfollow(install, place) or self.library.unfollow(install, os.path.abspath(place))):
+            raise LeftIntactError("no-outlet", f"{install.name} does not follow this", path=place,
+                                  way_out="See left-intact news.")  # fmt: skip
+
+    def look_for_news(
+        self, installs: Sequence[Install] = (), *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[News]:
+        """Ask all outlets of some installs (or of all), several at a time. Offline is a normal state."""
+        from concurrent.futures import ThreadPoolExecutor
+
+        from left_intact.core.model.progress import Progress
+        from left_intact.core.outlets.fetch import check, client
+
+        chosen = list(installs) or self.library.installs()
+        asked = [(install, outlet) for install in chosen for outlet in self.library.outlets(install)]
+        now, cancel = time.time(), cancel or CancelToken()
+        with client() as ask, ThreadPoolExecutor(_AT_ONCE) as pool:
+            waiting = [pool.submit(check, outlet, install.name, ask, now) for install, outlet in asked]
+            for number, future in enumerate(waiting, 1):
+                checked = future.result()
+                self.library.note_checked(checked.outlet, checked.offers)
+                report(Progress(stage="news", done=number, total=len(waiting), path=checked.outlet.place))
+                if cancel.cancelled:
+                    for rest in waiting[number:]:
+                        rest.cancel()
+                    cancel.check()
+        return [self.news(install) for install in chosen]
+
+    def news(self, install: Install) -> News:
+        """What is new, from what is on record; asks nobody."""
+        from left_intact.core.outlets.choose import rank
+        from left_intact.core.outlets.notes import read_notes
+
+        summary = self.library.summary(install)
+        hold = self.library.hold(install)
+        ranked = rank(
+            self.library.offers(install), installed=summary.get("version", ""), platform=summary.get("platform", ""),
+            hold=hold, dismissed=self.library.dismissed(install),
+        )  # fmt: skip
+        notes: dict[str, str] = {}
+        for one in ranked:
+            if one.newer and one.offer.notes and not one.offer.pack:
+                notes.setdefault(one.offer.version, one.offer.notes)
+        lines = read_notes(notes.items(), self._touch(install))
+        first = sorted(lines, key=lambda line: not line.why)
+        return News(install=install, installed=summary.get("version", ""), ranked=ranked, lines=tuple(first),
+                    outlets=tuple(self.library.outlets(install)), hold=hold)  # fmt: skip
+
+    def _touch(self, install: Install) -> Any:
+        """What the person has that notes may speak of: games, parts, and settings they changed."""
+        from left_intact.core.files.headers import is_settings_text
+        from left_intact.core.files.tree import text_reader
+        from left_intact.core.outlets.notes import Touch
+        from left_intact.core.settings.document import NotReadable, open_document, shown
+
+        names: dict[str, str] = {}
+        settings: dict[str, str] = {}
+        read, base = text_reader(install.root), self.library.baseline(install, 0)
+        for entry in self.library.seen(install).values():
+            folder, _, name = entry.path.rpartition("/")
+            stem = os.path.splitext(name)[0].lower()
+            words = stem.replace("-", " ").replace("_", " ").strip()
+            if folder and len(words) >= 5 and not is_settings_text(entry.format) and not any(c.isdigit() for c in words):
+                names.setdefault(words, f"you have {entry.path}")
+            if base and entry.path in base.texts and base.entries[entry.path].digest != entry.digest:
+                data = read(entry.path)
+                try:
+                    mine = open_document(data or b"", entry.format).values()
+                    old = open_document(base.texts[entry.path], entry.format).values()
+                except NotReadable:
+                    continue
+                settings |= {shown(key): value for key, value in mine.items() if old.get(key) not in (None, value)}
+        return Touch(names=names, settings=settings)
+
+    # ------------------------------------------------------------ holding and waving off
+
+    def hold(self, install: Install, beyond: str, reason: str = "", until: str = "") -> None:
+        """Let nothing beyond a version in. Raises `Misuse` for what is no version."""
+        from left_intact.core.model.errors import Misuse
+        from left_intact.core.model.outlet import Hold
+        from left_intact.core.model.version import Version
+
+        for text in filter(None, (beyond, until)):
+            if Version.parse(text) is None:
+                raise Misuse("no-version", f"{text!r} is no version", way_out="Give one like 1.12 or r121.")
+        self.library.set_hold(install, Hold(beyond=beyond, reason=reason, until=until))
+
+    def release_hold(self, install: Install) -> None:
+        self.library.set_hold(install, None)
+
+    def dismiss(self, install: Install, version: str, *, again: bool = False) -> None:
+        """Remember `not this one`."""
+        self.library.dismiss(install, version, again=again)
+
+    def _held(self, install: Install, arriving: str) -> str:
+        """Why an arriving version is held back; empty where it is not."""
+        from left_intact.core.model.version import Version
+
+        hold = self.library.hold(install)
+        version = Version.parse(arriving) if arriving else None
+        if hold is None or version is None or not hold.forbids(version):
+            return ""
+        limit = f"at {hold.beyond}" if hold.beyond else "as it is"
+        end = f", until {hold.until}" if hold.until else ""
+        return f"{install.name} is held {limit}{end}" + (f": {hold.reason}" if hold.reason else "")
+
+    # ------------------------------------------------------------ fetching
+
+    def fetch(self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None) -> Fetched:
+        """Get an offer, once, checked; a release then waits for its install."""
+        from left_intact.core.outlets.fetch import fetch
+
+        key = (offer.digest or "undigested")[:16]
+        fetched = fetch(offer, os.path.join(self.home, "fetched", key), report=report, cancel=cancel)
+        if not offer.pack:
+            self.library.set_waiting(install, fetched.path, offer.version)
+        return fetched
+
+    def offer_of(self, install: Install, version: str = "") -> Offer:
+        """The offer of a version (or the best one). Raises `no-offer`."""
+        news = self.news(install)
+        if not version:
+            if news.best is not None:
+                return news.best.offer
+        else:
+            fitting = [r for r in news.ranked if r.offer.version == version and not r.offer.pack]
+            fitting.sort(key=lambda r: not r.fits)
+            if fitting:
+                return fitting[0].offer
+        raise LeftIntactError("no-offer", f"no outlet of {install.name} offers {version or 'anything newer'}",
+                              way_out="Look for news first: left-intact news --check.")  # fmt: skip
+
+    # ------------------------------------------------------------ packs
+
+    def pack(self, install: Install, place: str, survey: Survey, *, full: int = 0) -> PackView:
+        """Sort a pack of content, local or at an outlet, for an install. Only its directory is read."""
+        from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.pack import sort_pack
+        from left_intact.core.outlets.ranged import RangedFile, directory
+
+        name = os.path.basename(place)
+        if "://" not in place:
+            if not os.path.isfile(place):
+                raise LeftIntactError("no-arrival", "there is no pack here", path=place, way_out="Check the path.")
+            return sort_pack(name, os.path.abspath(place), directory(place), survey, full=full, whole=os.path.getsize(place))
+        with client() as ask:
+            file = RangedFile(place, ask)
+            view = sort_pack(name, place, directory(file), survey, full=full, whole=file.size)
+            return replace(view, known=file.directory_window)
+
+    def pack_plan(
+        self, install: Install, view: PackView, survey: Survey, *, with_lacking: Collection[str] = (), report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Plan:  # fmt: skip
+        """Fetch only the person's share of a pack, lift it out of its folders, and plan its laying."""
+        import tempfile
+
+        from left_intact.core.arrival.look import look_into
+        from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.ranged import RangedFile, lift
+        from left_intact.core.planning.pack import draw_pack
+
+        wanted = {line.member: line.path for line in view.of("mine")}
+        wanted |= {line.member: line.path for line in view.of("lacking") if line.member in with_lacking}
+        if not wanted:
+            raise LeftIntactError("nothing-in-it", "nothing in this pack replaces anything you own", path=view.place,
+                                  way_out="There is nothing to do.")  # fmt: skip
+        base = os.path.join(self.home, "lifted")
+        os.makedirs(base, exist_ok=True)
+        into = tempfile.mkdtemp(dir=base)
+        if "://" in view.place:
+            with client() as ask:
+                lift(RangedFile(view.place, ask, view.known), wanted, into, report=report, cancel=cancel)
+        else:
+            lift(view.place, wanted, into, report=report, cancel=cancel)
+        arrival = look_into(into, installed=[f.path for f in survey.findings], name=install.name, report=report, cancel=cancel)
+        return draw_pack(install.name, survey, arrival, self._circumstances(install, survey))
+
+    def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
+        raise NotImplementedError  # the workbench has it

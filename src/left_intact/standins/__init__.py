@@ -1,0 +1,1 @@
+"""The outside world in small, for the demo and the tests. All on loopback, all made up."""
