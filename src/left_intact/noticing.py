@@ -131,11 +131,10 @@ class Noticing:
         settings: dict[str, str] = {}
         read, base = text_reader(install.root), self.library.baseline(install, 0)
         for entry in self.library.seen(install).values():
-            folder, _, name = entry.path.rpartition("/")
-            stem = os.path.splitext(name)[0].lower()
-            words = stem.replace("-", " ").replace("_", " ").strip()
-            if folder and len(words) >= 5 and not is_settings_text(entry.format) and not any(c.isdigit() for c in words):
-                names.setdefault(words, f"you have {entry.path}")
+            shipped = base.entries.get(entry.path) if base else None
+            if shipped is None and not is_settings_text(entry.format):
+                for words in _titles(entry.path, alone=base is not None):
+                    names.setdefault(words, f"you have {entry.path}")
             if base and entry.path in base.texts and base.entries[entry.path].digest != entry.digest:
                 data = read(entry.path)
                 try:
@@ -252,3 +251,16 @@ class Noticing:
 
     def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
         raise NotImplementedError  # the workbench has it
+
+
+def _titles(path: str, *, alone: bool) -> list[str]:
+    """What a path may be called in notes: its name and the folders below the first, in words.
+
+    One word alone is a title only where a baseline has told what is the program's.
+    """
+    parts = path.split("/")
+    if len(parts) < 2:
+        return []
+    named = [*parts[1:-1], os.path.splitext(parts[-1])[0]]
+    words = [part.lower().replace("-", " ").replace("_", " ").strip() for part in named]
+    return [w for w in words if len(w) >= 5 and not any(c.isdigit() for c in w) and (alone or " " in w)]

@@ -69,6 +69,10 @@ class ShelfRow:
     updates: tuple[Update, ...] = ()
     """Newest first."""
     missing: bool = False
+    held: tuple[str, str, str] | None = None
+    """(version, reason, until) of a hold."""
+    newest: str = ""
+    """The newest version that outlets offered when they were last looked at, if it is worth telling."""
 
     @property
     def state(self) -> State | None:
@@ -103,13 +107,26 @@ class Workbench(Noticing):
         return [self._row(install) for install in self.library.installs()]
 
     def _row(self, install: Install) -> ShelfRow:
+        summary, hold = self.library.summary(install), self.library.hold(install)
         return ShelfRow(
             install=install,
-            summary=self.library.summary(install),
+            summary=summary,
             waiting=self.library.waiting(install),
             updates=tuple(self.history(install)),
             missing=not os.path.isdir(install.root),
+            held=(hold.beyond, hold.reason, hold.until) if hold else None,
+            newest=self._newest_known(install, summary),
         )
+
+    def _newest_known(self, install: Install, summary: Mapping[str, Any]) -> str:
+        offers = self.library.offers(install)
+        if not offers:
+            return ""
+        from left_intact.core.outlets.choose import rank
+
+        ranked = rank(offers, installed=summary.get("version", ""), platform=summary.get("platform", ""),
+                      hold=self.library.hold(install), dismissed=self.library.dismissed(install))  # fmt: skip
+        return next((r.offer.version for r in ranked if r.waits), "")
 
     def strongbox(self, install: Install) -> Strongbox:
         return strongbox_for(install.root, install.name, self.home)

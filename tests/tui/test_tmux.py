@@ -56,8 +56,8 @@ def terminal() -> Iterator[libtmux.Server]:
             server.kill()
 
 
-def start(server: libtmux.Server, home: str) -> Terminal:
-    command = f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m left_intact --home {home}"
+def start(server: libtmux.Server, home: str, words: str = "") -> Terminal:
+    command = f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m left_intact --home {home} {words}"
     session = server.new_session("pier", x=160, y=50, window_command=command)
     pane = session.active_window.active_pane
     assert pane is not None
@@ -119,4 +119,47 @@ def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal:
     screen.keys("b")
     screen.until("nothing is cut off any more")
     assert snapshot(root) == before and not Workbench(room.home).interrupted()
+    screen.keys("q")
+
+
+def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, terminal: libtmux.Server) -> None:
+    """Look for news, read notes, hold one, fetch another while the outlet drops twice, arrive in the plan; then the pack."""
+    room = build_demo(str(tmp_path / "pier"))
+    root = room.install("tarnlight")
+    before = snapshot(root)
+    screen = start(terminal, room.home, f"demo --dir {room.folder} --fault drop=2")
+    screen.until("the shelf by class")
+    screen.keys("n")
+    screen.until("never looked at")
+    screen.keys("c")
+    screen.until("3 of 3 installs have something newer")
+    screen.keys("Down", "Down")
+    screen.until("you set sound.rate to 44100")
+    screen.keys("h")
+    screen.until("Nothing beyond 4.6.1 goes in")
+    screen.keys("the pads first", "Enter")
+    screen.until("held at 4.6.1")
+    for _ in range(5):
+        screen.keys("Down")
+    screen.until("Gullwing Rally 2.10")
+    screen.keys("Down", "Down")
+    screen.until("Moth Hour keeps its scores.")
+    screen.keys("f")
+    shown = screen.until("tarnlight-0.42-linux.zip is here")
+    assert "gone on from after" in shown
+    screen.keys("Down", "Enter")
+    screen.until("4 files replace something you own")
+    screen.until("your share")
+    screen.keys("l")
+    screen.until("I N T A C T")
+    assert snapshot(root) != before
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+    screen.until("4 paths put back")
+    assert snapshot(root) == before
+    screen.keys("End", "u")
+    screen.until("is it the right thing?")
+    screen.keys("3")
+    screen.until("what happens")
     screen.keys("q")

@@ -215,6 +215,7 @@ def recover(
 def demo(
     folder: Annotated[str | None, typer.Option("--dir", metavar="DIR", help="where the demo is built")] = None,
     unattended: Annotated[bool, typer.Option("--unattended", help="run the whole example and print it")] = False,
+    fault: Annotated[str, typer.Option(help="faults of the demo's outlet: drop=N, wrong, slow, stale")] = "",
     fresh: Annotated[bool, typer.Option("--fresh", help="build it anew instead of going on where it was left")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -226,9 +227,135 @@ def demo(
         from left_intact.demo.unattended import run_unattended
 
         raise typer.Exit(run_unattended(room, as_json=as_json))
+    from left_intact.demo.build import open_outlet
     from left_intact.tui.app import open_application
 
-    raise typer.Exit(open_application(room.home, subtitle="the Pier Room"))
+    server = open_outlet(room, fault)
+    try:
+        raise typer.Exit(open_application(room.home, subtitle="the Pier Room"))
+    finally:
+        server.shutdown()
+
+
+@app.command()
+def follow(
+    install: InstallWord,
+    place: Annotated[str, typer.Argument(metavar="PLACE", help="the address of an Atom feed, or a folder of downloads")],
+    stop: Annotated[bool, typer.Option("--stop", help="follow it no longer")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Follow a place where releases appear."""
+    bench = _bench()
+    target = bench.find(install)
+    (bench.unfollow if stop else bench.follow)(target, place)
+    outlets = [outlet.place for outlet in bench.news(target).outlets]
+    if as_json:
+        _out({"install": target.name, "outlets": outlets})
+    else:
+        typer.echo(f"{target.name} follows: {', '.join(outlets) or 'nothing'}")
+
+
+@app.command()
+def news(
+    install: Annotated[str | None, typer.Argument(metavar="[INSTALL]", help="one install; all of them without")] = None,
+    check: Annotated[bool, typer.Option("--check", help="ask the outlets now")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """What is newer, and whether it has anything for you."""
+    bench = _bench()
+    chosen = [bench.find(install)] if install else bench.library.installs()
+    found = bench.look_for_news(chosen) if check else [bench.news(one) for one in chosen]
+    if as_json:
+        _out({"installs": [show.news_json(one) for one in found]})
+    else:
+        typer.echo(show.news_text(found))
+
+
+@app.command()
+def hold(
+    install: InstallWord,
+    beyond: Annotated[str, typer.Argument(metavar="[VERSION]", help="nothing beyond this; without it, nothing newer")] = "",
+    reason: Annotated[str, typer.Option(help="why")] = "",
+    until: Annotated[str, typer.Option(metavar="VERSION", help="from this version on the hold is over")] = "",
+    off: Annotated[bool, typer.Option("--off", help="hold it no longer")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Hold an install back on purpose."""
+    bench = _bench()
+    target = bench.find(install)
+    if off:
+        bench.release_hold(target)
+    else:
+        bench.hold(target, beyond, reason, until)
+    kept = bench.library.hold(target)
+    if as_json:
+        said = {"beyond": kept.beyond, "reason": kept.reason, "until": kept.until} if kept else None
+        _out({"install": target.name, "hold": said})
+    else:
+        typer.echo(f"{target.name} is {'held' if kept else 'not held'}")
+
+
+@app.command()
+def fetch(
+    install: InstallWord,
+    version: Annotated[str, typer.Argument(metavar="[VERSION]", help="the newest that fits, without it")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Fetch a release that an outlet offers; it then waits for its install."""
+    bench = _bench()
+    target = bench.find(install)
+    got = bench.fetch(target, bench.offer_of(target, version))
+    if as_json:
+        _out({"install": target.name, "path": got.path, "sha256": got.digest, "says": list(got.says)})
+    else:
+        typer.echo(f"{got.path}\n" + "\n".join(f"  {line}" for line in got.says))
+
+
+@app.command()
+def pack(
+    install: InstallWord,
+    place: Annotated[str, typer.Argument(metavar="PACK", help="a zip of changed content: a path, or an address")],
+    lay: Annotated[bool, typer.Option("--lay", help="fetch your share and lay it")] = False,
+    lacking: Annotated[bool, typer.Option("--with-lacking", help="take also what you do not own")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """See what of a content pack is yours, and lay only that."""
+    bench = _bench()
+    target = bench.find(install)
+    found = bench.survey(target)
+    view = bench.pack(target, place, found)
+    if not lay:
+        if as_json:
+            _out(show.pack_json(view))
+        else:
+            typer.echo(show.pack_text(view))
+        return
+    extra = [line.member for line in view.of("lacking")] if lacking else []
+    drawn = bench.pack_plan(target, view, found, with_lacking=extra)
+    _refuse_blocked(drawn, [])
+    _finish_with_proof(target, bench.update(drawn, target), as_json)
+
+
+standin = typer.Typer(help="The outside world in small, for the demo and for tests.")
+app.add_typer(standin, name="standin")
+
+
+@standin.command("outlet")
+def standin_outlet(
+    folder: Annotated[str, typer.Argument(metavar="DIR", help="files and an outlet.json")],
+    port: Annotated[int, typer.Option(help="0 takes a free one")] = 0,
+    fault: Annotated[str, typer.Option(help="drop=N, wrong, slow, stale; with commas between")] = "",
+) -> None:
+    """Serve a folder on loopback with a feed, ranges and checksums, until Ctrl-C."""
+    from left_intact.standins.outlet import OutletServer
+
+    try:
+        server = OutletServer(folder, port, fault)
+    except ValueError as error:
+        raise Misuse("no-fault", str(error), way_out="Faults: drop=N, wrong, slow, stale.") from error
+    typer.echo(f"{server.url}/feed.xml")
+    sys.stdout.flush()
+    server.serve_forever()
 
 
 def _read_answers(path: str | None) -> dict[str, str]:

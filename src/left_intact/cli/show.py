@@ -11,6 +11,8 @@ from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State, Update
+from left_intact.core.outlets.pack import PackView
+from left_intact.noticing import News
 from left_intact.words import count, size
 from left_intact.workbench import Outcome, ShelfRow
 
@@ -75,6 +77,61 @@ def questions_text(plan: Plan) -> str:
         for option, leads in zip(question.options, question.leads_to, strict=True):
             mark = "*" if option == question.choice else " "
             lines.append(f"  {mark} {option}: {leads}")
+    return "\n".join(lines)
+
+
+def news_json(news: News) -> dict[str, Any]:
+    return {
+        "install": news.install.name,
+        "installed": news.installed,
+        "newest": news.best.offer.version if news.best else None,
+        "held": {"beyond": news.hold.beyond, "reason": news.hold.reason, "until": news.hold.until} if news.hold else None,
+        "outlets": [{"place": o.place, "checked": o.checked or None, "trouble": o.trouble or None} for o in news.outlets],
+        "offers": [
+            {
+                "version": r.offer.version, "name": r.offer.name, "place": r.offer.place, "channel": r.offer.channel,
+                "platform": r.offer.platform, "bytes": r.offer.bytes, "sha256": r.offer.digest, "newer": r.newer,
+                "fits": r.fits, "held": r.held, "dismissed": r.dismissed, "pack": r.offer.pack, "says": list(r.says),
+            }
+            for r in news.ranked
+        ],
+        "notes": [{"version": x.version, "text": x.text, "why": x.why} for x in news.lines if not x.heading],
+    }  # fmt: skip
+
+
+def news_text(found: list[News]) -> str:
+    lines = []
+    for news in found:
+        best = news.best
+        waits = f"{best.offer.version} is out, {size(best.offer.bytes)}" if best else "nothing newer that fits"
+        lines.append(f"{news.install.name} {news.installed or '?'}: {waits}" + ("  [held]" if news.hold else ""))
+        lines += [f"  * {x.text}  ({x.why})" for x in news.lines if x.why]
+        rest = sum(1 for x in news.lines if not x.why and not x.heading)
+        if rest:
+            lines.append(f"    {count(rest, 'more line')} about other things")
+        lines += [f"  ! {o.place}: {o.trouble}" for o in news.outlets if o.trouble]
+        if not news.outlets:
+            lines.append("  follows no outlet: left-intact follow INSTALL PLACE")
+    return "\n".join(lines) or "Nothing on the shelf yet."
+
+
+def pack_json(view: PackView) -> dict[str, Any]:
+    return {
+        "pack": view.name,
+        "sizes": {"full": view.full_bytes, "pack": view.pack_bytes, "share": view.share_bytes},
+        "lines": [{"member": x.member, "path": x.path, "kind": x.kind, "bytes": x.bytes, "packed": x.packed} for x in view.lines],
+    }
+
+
+_PACK_WORDS = {
+    "mine": "replace something you own", "same": "you own as they are", "lacking": "you lack", "other": "are not for you",
+}  # fmt: skip
+
+
+def pack_text(view: PackView) -> str:
+    lines = [f"{view.name}: {size(view.pack_bytes)}, of which {size(view.share_bytes)} are for you"]
+    lines += [f"{len(view.of(kind)):>6,} {says}" for kind, says in _PACK_WORDS.items()]
+    lines += [f"  {x.path}  {size(x.old_bytes)} → {size(x.bytes)}" for x in view.of("mine")]
     return "\n".join(lines)
 
 

@@ -6,11 +6,15 @@ import json
 import os
 import shutil
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError
 
+if TYPE_CHECKING:
+    from left_intact.standins.outlet import OutletServer
+
 _MARKER = "pier-room.json"
-_FORMAT = 1
+_FORMAT = 2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,6 +29,10 @@ class Room:
 
     def install(self, name: str) -> str:
         return os.path.join(self.folder, "pier", name)
+
+    @property
+    def outlet(self) -> str:
+        return os.path.join(self.folder, "outlet")
 
     def download(self, name: str) -> str:
         return os.path.join(self.folder, "downloads", name)
@@ -65,9 +73,10 @@ def _mark(path: str, number: int) -> None:
 
 
 def _plant(room: Room) -> None:
-    from left_intact.demo import brindlebox, patchwright
+    from left_intact.demo import brindlebox, patchwright, tarnlight
+    from left_intact.demo.outlet import plant_outlet
 
-    box, wright = brindlebox.invent(), patchwright.invent()
+    box, wright, light = brindlebox.invent(), patchwright.invent(), tarnlight.invent()
     box.install.lay(room.install("brindlebox"))
     wright.install.lay(room.install("patchwright"))
     wright.game.lay(room.install("gullwing-rally"))
@@ -76,6 +85,13 @@ def _plant(room: Room) -> None:
     box.elsewhere.pack(room.download("brindlebox-4.7.0-windows.zip"), "brindlebox-4.7.0")
     wright.shipped.pack(room.download("kept/patchwright-3.9.9.zip"), "patchwright")
     wright.arriving.pack(room.download("patchwright-3.9.10.zip"), "patchwright")
+    light.install.lay(room.install("tarnlight"))
+    light.shipped.pack(room.download("kept/tarnlight-0.41-linux.zip"), "tarnlight-0.41")
+    light.arriving.pack(room.download("kept/tarnlight-0.42-linux.zip"), "tarnlight-0.42")
+    packed = {name: room.download(name) for name in (
+        "brindlebox-4.7.0-linux.zip", "brindlebox-4.7.0-windows.zip", "patchwright-3.9.10.zip")}  # fmt: skip
+    packed |= {name: room.download(f"kept/{name}") for name in ("tarnlight-0.41-linux.zip", "tarnlight-0.42-linux.zip")}
+    plant_outlet(room, packed, light.pack, light.full_bytes)
 
 
 def _register(room: Room) -> None:
@@ -86,6 +102,7 @@ def _register(room: Room) -> None:
     for name, role, waiting, kept in (
         ("Brindlebox", "emulator", "brindlebox-4.7.0-linux.zip", "kept/brindlebox-4.6.1-linux.zip"),
         ("Patchwright", "modding tool", "patchwright-3.9.10.zip", ""),
+        ("Tarnlight", "arcade emulator", "", "kept/tarnlight-0.41-linux.zip"),
     ):
         program = name.lower()
         install = bench.library.register(room.install(program), name=name, role=role, version_command=(program, "--version"))
@@ -93,4 +110,20 @@ def _register(room: Room) -> None:
         if kept:
             bench.set_baseline(install, room.download(kept))
             bench.survey(install)
-        bench.set_waiting(install, bench.arrival(install, room.download(waiting)))
+        if waiting:
+            bench.set_waiting(install, bench.arrival(install, room.download(waiting)))
+
+
+def open_outlet(room: Room, faults: str = "") -> OutletServer:
+    """Start the stand-in on the demo's outlet, and let every install of the demo follow it."""
+    from left_intact.standins.outlet import OutletServer
+    from left_intact.workbench import Workbench
+
+    server = OutletServer(room.outlet, 0, faults).start()
+    bench = Workbench(room.home)
+    for install in bench.library.installs():
+        for outlet in bench.library.outlets(install):
+            if outlet.place.startswith("http://127.0.0.1:"):
+                bench.library.unfollow(install, outlet.place)  # another port each time
+        bench.follow(install, f"{server.url}/feed/{install.name}.xml")
+    return server

@@ -71,10 +71,10 @@ def read_notes(notes: Iterable[tuple[str, str]], touch: Touch) -> tuple[NoteLine
 def _why(line: str, touch: Touch) -> str:
     lower = line.lower()
     for key, value in touch.settings.items():
-        if re.search(rf"(?<![\w.]){re.escape(key.lower())}(?![\w])", lower):
+        if re.search(rf"(?<![\w.\-]){re.escape(key.lower())}(?![\w\-])", lower):
             return f"you set {key} to {value}"
     for word, says in touch.names.items():
-        if word not in _TOO_COMMON and re.search(rf"(?<!\w){re.escape(word)}(?!\w)", lower):
+        if word not in _TOO_COMMON and re.search(rf"(?<![\w\-]){re.escape(word)}(?![\w\-])", lower):
             return says
     if _WARNING.search(line):
         return "a fault that they noted"

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from left_intact.core.files.names import safe_path
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.outlets.fetch import TRIES
 
 if TYPE_CHECKING:
     import httpx
@@ -58,11 +59,14 @@ class RangedFile(io.RawIOBase):
     def _get(self, wanted: str) -> httpx.Response:
         import httpx
 
-        try:
-            answer = self.ask.get(self.url, headers={"Range": wanted, "Accept-Encoding": "identity"})
-        except httpx.HTTPError as error:
-            raise LeftIntactError("fetch-failed", f"it could not be fetched ({error})", path=self.url,
-                                  way_out="Try again.") from error  # fmt: skip
+        for attempt in range(TRIES):
+            try:
+                answer = self.ask.get(self.url, headers={"Range": wanted, "Accept-Encoding": "identity"})
+                break
+            except httpx.HTTPError as error:
+                if attempt == TRIES - 1:
+                    raise LeftIntactError("fetch-failed", f"it could not be fetched ({error})", path=self.url,
+                                          way_out="Try again.") from error  # fmt: skip
         self.over_the_wire += len(answer.content)
         return answer
 

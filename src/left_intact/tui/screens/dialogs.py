@@ -96,6 +96,25 @@ class PathDialog(Dialog[str]):
             self.dismiss(path)
 
 
+class TextDialog(Dialog[str]):
+    """A line of text."""
+
+    def __init__(self, heading: str, says: str) -> None:
+        super().__init__()
+        self.parts = (heading, says)
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="box"):
+            yield Static(self.words(*self.parts, [("Enter", "takes it"), ("Esc", "leaves it")]))
+            yield Input()
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, message: Input.Submitted) -> None:
+        self.dismiss(message.value.strip())
+
+
 class PatternDialog(Dialog[tuple[str, FileClass]]):
     """A pattern and a class, with what it would speak of as one types."""
 

@@ -42,10 +42,14 @@ def standing(row: ShelfRow) -> tuple[str, str]:
         return "not there", "bad"
     if row.state in UNFINISHED:
         return "cut off: needs you", "bad"
+    if row.held:
+        return f"held at {row.held[0] or 'its version'}", "focus"
     if row.waiting:
         return "ready", "focus"
     if row.state is State.ON_TRIAL:
         return f"on trial, {ago(row.updates[0].changed, time.time())}", "good"
+    if row.newest:
+        return f"{row.newest} is out: n", "focus"
     return "up to date" if row.state is State.SETTLED else "nothing waits", "quiet"
 
 
@@ -103,6 +107,7 @@ class ShelfScreen(Screen[None]):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("enter", "open", "open"),
         Binding("u", "update", "update"),
+        Binding("n", "news", "what is new"),
         Binding("p", "proof", "proof"),
         Binding("a", "add", "add an install"),
         Binding("b", "unit", "count or bytes"),
@@ -226,6 +231,11 @@ class ShelfScreen(Screen[None]):
         if self.chosen is not None:
             self.left_intact.open_desk(self.chosen, "arrival")
 
+    def action_news(self) -> None:
+        from left_intact.tui.screens.news import NewsScreen
+
+        self.app.push_screen(NewsScreen())
+
     def action_proof(self) -> None:
         if self.chosen is not None:
             self.left_intact.open_desk(self.chosen, "proof")
@@ -288,6 +298,7 @@ def at_stake_panel(row: ShelfRow, look: Look) -> Text:
     text.append(f"{bearable(row.install.name)} {row.summary.get('version', '')}\n", look.style("text", bold=True))
     text.append(f"{shown_path(row.install.root)}\n", quiet)
     text.append(f"on the shelf since {date(row.install.added)}\n\n", quiet)
+    _held(text, row, look)
     _what_waits(text, row, look)
     files, sizes = amounts(row, "files"), amounts(row, "bytes")
     if files:
@@ -316,6 +327,13 @@ def _what_waits(text: Text, row: ShelfRow, look: Look) -> None:
     if row.state is State.ON_TRIAL:
         text.append(f"{row.updates[0].to_version} is on trial\n", look.style("good", bold=True))
         text.append("Going back stays one key away until you settle.\n\n", quiet)
+
+
+def _held(text: Text, row: ShelfRow, look: Look) -> None:
+    if row.held:
+        text.append(f"held at {row.held[0] or 'its version'}\n", look.style("focus", bold=True))
+        text.append(f"{bearable(row.held[1]) or 'no reason given'}\n", look.style("quiet"))
+        text.append(f"until {row.held[2]}\n" if row.held[2] else "", look.style("quiet")).append("\n")
 
 
 def _newest(text: Text, row: ShelfRow, look: Look) -> None:

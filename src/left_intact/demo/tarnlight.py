@@ -1,0 +1,117 @@
+"""Tarnlight, an arcade emulator with numbered monthly releases: 0.41 with 160 games, and a pack of changed content."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass
+
+from left_intact.demo.binaries import elf, png
+from left_intact.demo.names import slug, titles
+from left_intact.demo.planting import Bed, moment, noise, over_time, same_but
+
+BUILT_041 = moment("2026-10-03 12:00")
+BUILT_042 = moment("2026-11-07 12:00")
+
+_PROGRAM = '''#!/usr/bin/env python3
+"""Tarnlight: arcade boards with vector screens. A small stand-in."""
+import pathlib
+import sys
+
+VERSION = "{version}"
+HERE = pathlib.Path(__file__).resolve().parent
+
+
+def main() -> None:
+    if "--version" in sys.argv:
+        print("Tarnlight", VERSION)
+        return
+    for folder in ("games", "tuned", "scores", "frozen"):
+        (HERE / folder).mkdir(exist_ok=True)
+    if not (HERE / "tarnlight.conf").exists():
+        (HERE / "tarnlight.conf").write_text("beam = 60\\nsmooth = on\\n")
+    print(f"Tarnlight {{VERSION}}: {{len(list((HERE / 'games').glob('*.board')))}} boards")
+
+
+main()
+'''
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tarnlight:
+    """All beds of the scenario."""
+
+    shipped: Bed
+    arriving: Bed
+    install: Bed
+    pack: Bed
+    full_bytes: int
+    """What the whole set of content would weigh, as the outlet says."""
+
+
+def invent() -> Tarnlight:
+    shipped = _release("0.41", BUILT_041)
+    install = _install(shipped)
+    return Tarnlight(shipped=shipped, arriving=_next(shipped), install=install, pack=_pack(install), full_bytes=41_300_000_000)
+
+
+def _release(version: str, built: int) -> Bed:
+    rng = random.Random(f"tarnlight {version}")
+    bed = Bed()
+    bed.put("tarnlight", _PROGRAM.format(version=version), built, 0o755)
+    bed.put("VERSION", f"{version}\n", built)
+    bed.put("tarnlight.conf", "beam = 60\nsmooth = on\nglow = 20\n", built)
+    for name in ("vector", "beam", "sound", "input", "board", "save", "menu", "net"):
+        bed.put(f"lib/lib{name}.so", elf(f"tarnlight {version} {name}", noise(rng, rng.randrange(20_000, 60_000))), built, 0o755)
+    for number in range(40):
+        bed.put(f"boards/family-{number:02}.xml", f"<boards family='{number}' release='{version}'/>\n", built + 1)
+    for page in ("start", "boards", "beam"):
+        bed.put(f"docs/{page}.html", f"<!doctype html>\n<p>{page} {version}</p>\n", built + 1)
+    return bed
+
+
+def _next(shipped: Bed) -> Bed:
+    rng = random.Random("tarnlight 0.42")
+    changes: dict[str, bytes | str] = {
+        "tarnlight": _PROGRAM.format(version="0.42"), "VERSION": "0.42\n",
+        "tarnlight.conf": "beam = 60\nsmooth = on\nglow = 25\nflicker = off\n",
+    }  # fmt: skip
+    for name in ("vector", "beam", "board"):
+        changes[f"lib/lib{name}.so"] = elf(f"tarnlight 0.42 {name}", noise(rng, 40_000))
+    changes |= {f"boards/family-{n:02}.xml": f"<boards family='{n}' release='0.42'/>\n" for n in range(0, 40, 3)}
+    changed = same_but(shipped, changes)
+    bed = Bed()
+    for path, plant in changed.plants.items():
+        bed.put(path, plant.content, BUILT_042 + plant.mtime - BUILT_041, plant.mode)
+    return bed
+
+
+def _install(shipped: Bed) -> Bed:
+    rng = random.Random("tarnlight at the pier")
+    bed = Bed(dict(shipped.plants))
+    bed.put("tarnlight.conf", "beam = 50\nsmooth = off\nglow = 20\n", moment("2026-10-21 20:10"))
+    games = titles(160, "tarnlight")
+    for game in games:
+        content = noise(rng, rng.randrange(12_000, 40_000), b"TVB1")
+        bed.put(f"games/{slug(game)}.board", content, over_time(rng, "2025-01-01", "2026-10-01"))
+    for game in games[:88]:
+        bed.put(f"tuned/{slug(game)}.conf", f"beam = {rng.randrange(40, 80)}\n", over_time(rng, "2025-02-01", "2026-11-10"))
+    for game in games[:144]:
+        bed.put(f"scores/{slug(game)}.hi", noise(rng, 1_024, b"TVH1"), over_time(rng, "2025-02-01", "2026-11-20"))
+    for game in games[:31]:
+        bed.put(f"frozen/{slug(game)}.st", noise(rng, 20_011, b"TVS0.41"), over_time(rng, "2025-12-01", "2026-11-18"))
+    for number in range(60):
+        bed.put(f"side art/panel-{number:02}.png", png(80, 60, rng), over_time(rng, "2025-03-01", "2026-08-01"))
+    return bed
+
+
+def _pack(install: Bed) -> Bed:
+    """90 changed boards, nested as packs are; 4 of them this person owns in an older dump."""
+    rng = random.Random("tarnlight pack 0.42")
+    bed, root = Bed(), "changed since 0.41/boards"
+    bed.put("changed since 0.41/read me.txt", "The boards that 0.42 names or wants otherwise.\n", BUILT_042)
+    owned = sorted(p for p in install.plants if p.startswith("games/"))
+    for path in (owned[7], owned[41], owned[88], owned[131]):
+        bed.put(f"{root}/{path[6:]}", noise(rng, len(install.plants[path].content) + 512, b"TVB2"), BUILT_042)
+    for number in range(86):
+        bed.put(f"{root}/never-had-{number:02}.board", noise(rng, rng.randrange(60_000, 160_000), b"TVB2"), BUILT_042)
+    return bed
