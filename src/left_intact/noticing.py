@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from left_intact.core.library.store import Install, Library
     from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.plan import Plan
+    from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
     from left_intact.core.outlets.choose import Ranked
     from left_intact.core.outlets.fetch import Fetched
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from left_intact.core.planning.circumstances import Circumstances
 
 _AT_ONCE = 8
+_FETCHES_AT_ONCE = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -189,6 +191,40 @@ class Noticing:
             self.library.set_waiting(install, fetched.path, offer.version)
         return fetched
 
+    def fetch_all(
+        self, wanted: Sequence[tuple[Install, Offer]], *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[tuple[Install, Fetched | LeftIntactError]]:
+        """Get several offers at a time; one that fails is told beside the others and stops none."""
+        from concurrent.futures import ThreadPoolExecutor
+        from threading import Lock
+
+        from left_intact.core.model.progress import Progress
+
+        lock, amounts = Lock(), {}
+        whole = sum(offer.bytes for _, offer in wanted)
+
+        def tell(progress: Progress) -> None:
+            with lock:
+                amounts[progress.path] = progress.bytes_done
+                done = sum(amounts.values())
+                report(Progress(stage="fetching", done=done, total=whole, bytes_done=done, path=progress.path))
+
+        def one(pair: tuple[Install, Offer]) -> tuple[Install, Fetched | LeftIntactError]:
+            try:
+                return pair[0], self.fetch(pair[0], pair[1], report=tell, cancel=cancel)
+            except LeftIntactError as error:
+                return pair[0], error
+
+        with ThreadPoolExecutor(_FETCHES_AT_ONCE) as pool:
+            return list(pool.map(one, wanted))
+
+    def notes_of(self, install: Install, arrival: Arrival) -> tuple[NoteLine, ...]:
+        """The notes that an arrival carries, those that touch the person first."""
+        from left_intact.core.outlets.notes import read_notes
+
+        lines = read_notes([(arrival.release.version_text, arrival.news)], self._touch(install))
+        return tuple(sorted(lines, key=lambda line: not line.why))
+
     def offer_of(self, install: Install, version: str = "") -> Offer:
         """The offer of a version (or the best one). Raises `no-offer`."""
         news = self.news(install)
@@ -261,6 +297,10 @@ def _titles(path: str, *, alone: bool) -> list[str]:
     parts = path.split("/")
     if len(parts) < 2:
         return []
-    named = [*parts[1:-1], os.path.splitext(parts[-1])[0]]
-    words = [part.lower().replace("-", " ").replace("_", " ").strip() for part in named]
-    return [w for w in words if len(w) >= 5 and not any(c.isdigit() for c in w) and (alone or " " in w)]
+    *folders, name = [_spaced(part) for part in [*parts[1:-1], os.path.splitext(parts[-1])[0]]]
+    words = [w for w in folders if " " in w] + [w for w in (name,) if alone or " " in w]
+    return [w for w in words if len(w) >= 5 and not any(c.isdigit() for c in w)]
+
+
+def _spaced(part: str) -> str:
+    return part.lower().replace("-", " ").replace("_", " ").strip()

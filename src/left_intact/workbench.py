@@ -406,7 +406,8 @@ class Workbench(Noticing):
 
     def _waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""
-        if os.path.exists(update.arrival):
+        lifted = os.path.join(self.home, "lifted") + os.sep  # a pack's share is no release that could wait
+        if os.path.exists(update.arrival) and not update.arrival.startswith(lifted):
             self.library.set_waiting(install, update.arrival, update.to_version)
 
     def settle(self, install: Install) -> Settled:

@@ -159,7 +159,7 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.until("4 paths put back")
     assert snapshot(root) == before
     screen.keys("End", "u")
-    screen.until("is it the right thing?")
+    screen.until("the routes")
     screen.keys("3")
     screen.until("what happens")
-    screen.keys("q")
+    assert "Tarnlight 0.41 → 0.42" in screen.screen()

@@ -10,6 +10,7 @@ from left_intact.core.model.proof import CheckState
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
+from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.widgets.bars import STOPS, Standing, Stop
 from left_intact.words import count
 from left_intact.workbench import Draft, Outcome, ShelfRow
@@ -22,6 +23,8 @@ class Desk:
     row: ShelfRow
     survey: Survey | None = None
     arrival: Arrival | None = None
+    notes: tuple[NoteLine, ...] = ()
+    """The notes that the arrival carries, the lines that touch the person first."""
     draft: Draft | None = None
     plan: Plan | None = None
     answers: dict[str, str] = field(default_factory=dict)

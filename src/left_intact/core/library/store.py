@@ -47,6 +47,7 @@ _MIGRATIONS = (
         trouble TEXT NOT NULL DEFAULT '', offers TEXT NOT NULL DEFAULT '[]', UNIQUE (install_id, place));
     CREATE TABLE holds (install_id INTEGER PRIMARY KEY, beyond TEXT NOT NULL, reason TEXT NOT NULL, until TEXT NOT NULL);
     CREATE TABLE dismissed (install_id INTEGER NOT NULL, version TEXT NOT NULL, UNIQUE (install_id, version));
+    CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL);
     """,
 )
 
@@ -225,6 +226,15 @@ class Library:
             db.execute("DELETE FROM holds WHERE install_id = ?", (install.id,))
             if hold is not None:
                 db.execute("INSERT INTO holds VALUES (?,?,?,?)", (install.id, hold.beyond, hold.reason, hold.until))
+
+    def choice(self, name: str) -> str:
+        """What the person chose for the program as a whole; empty where they did not."""
+        row = self._db.execute("SELECT value FROM choices WHERE name = ?", (name,)).fetchone()
+        return str(row[0]) if row else ""
+
+    def set_choice(self, name: str, value: str) -> None:
+        with self._transaction() as db:
+            db.execute("REPLACE INTO choices VALUES (?,?)", (name, value))
 
     def dismissed(self, install: Install) -> frozenset[str]:
         rows = self._db.execute("SELECT version FROM dismissed WHERE install_id = ?", (install.id,))

@@ -13,6 +13,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
+from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
@@ -92,7 +93,7 @@ class ArrivalScreen(StageScreen):
         head.append(f"   {arrival.shape}, {size(arrival.packed_bytes)} · {shown_path(arrival.source)}", look.style("quiet"))
         self.query_one("#head", Static).update(head)
         self.query_one("#facts", Lines).set_rows(self._rows(arrival))
-        self.explain(_notes(arrival, look))
+        self.explain(_notes(desk.notes, look))
 
     def _rows(self, arrival: Arrival) -> list[Row]:
         desk = self.desk
@@ -180,12 +181,17 @@ class _FactHeading(Row):
         ]
 
 
-def _notes(arrival: Arrival, look: Look) -> Text:
+def _notes(lines: tuple[NoteLine, ...], look: Look) -> Text:
     text = Text()
-    text.append("what it says of itself\n\n", look.style("quiet"))
-    if not arrival.news:
+    mine, rest = [x for x in lines if x.why], [x for x in lines if not x.why]
+    if mine:
+        text.append("what touches you\n", look.style("quiet"))
+    for line in mine:
+        text.append(f"{bearable(line.text)}\n", look.style("text", bold=True))
+        text.append(f"  {bearable(line.why)}\n", look.style("good"))
+    text.append("\nwhat it says of itself\n" if mine else "what it says of itself\n", look.style("quiet"))
+    if not lines:
         text.append("It brings no notes.\n", look.style("text"))
-    for line in arrival.news.splitlines()[:60]:
-        bold = line.startswith("#")
-        text.append(bearable(line.lstrip("# ")) + "\n", look.style("text", bold=bold))
+    for line in rest[:60]:
+        text.append(f"{bearable(line.text)}\n", look.style("text", bold=line.heading))
     return text

@@ -11,6 +11,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 
+from left_intact.core.library.store import Install
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import Progress
 from left_intact.core.outlets.choose import Ranked
@@ -101,9 +102,11 @@ class NewsScreen(Screen[None]):
         Binding("enter", "enter", "open"),
         Binding("c", "check", "look for news"),
         Binding("f", "fetch", "fetch"),
+        Binding("F", "fetch_all", "fetch all that is new"),
         Binding("h", "hold", "hold or let go"),
         Binding("d", "wave_off", "not this one"),
         Binding("o", "outlet", "follow an outlet"),
+        Binding("a", "at_start", "look at every start", show=False),
         Binding("s", "halt", "stop"),
         Binding("w", "why", "notes", show=False),
         Binding("escape", "leave", "shelf"),
@@ -251,6 +254,38 @@ class NewsScreen(Screen[None]):
 
         self.fetching = self._work("fetching", lambda r, c: bench.fetch(news.install, offer, report=r, cancel=c), done)
         self.refresh_bindings()
+
+    def action_fetch_all(self) -> None:
+        """Everything that is newer, several at a time."""
+        bench = self.left_intact.bench
+        wanted = [(news.install, news.best.offer) for news in self.found if news.best is not None]
+        if not wanted:
+            self.notify("nothing newer to fetch", timeout=3)
+            return
+
+        def done(got: list[tuple[Install, Fetched | LeftIntactError]]) -> None:
+            self.fetching = None
+            failed = [error for _, error in got if isinstance(error, LeftIntactError)]
+            self.notify(f"{count(len(got) - len(failed), 'release')} here, {len(failed)} not", timeout=6)
+            for error in failed:
+                self.left_intact.complain(error)
+            self.left_intact.refresh_shelf()
+            self._again()
+
+        self.fetching = self._work("fetching", lambda r, c: bench.fetch_all(wanted, report=r, cancel=c), done)
+        self.refresh_bindings()
+
+    def action_at_start(self) -> None:
+        """Whether the outlets are asked whenever the program starts."""
+        bench = self.left_intact.bench
+
+        def turn() -> bool:
+            wanted = not bench.library.choice("look-at-start")
+            bench.library.set_choice("look-at-start", "yes" if wanted else "")
+            return wanted
+
+        says = {True: "outlets are asked at every start from now on", False: "outlets are asked only when you press c"}
+        self._work("noting", lambda r, c: turn(), lambda wanted: self.notify(says[wanted], timeout=5))
 
     def action_halt(self) -> None:
         if self.fetching is not None:

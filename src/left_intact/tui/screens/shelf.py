@@ -140,6 +140,10 @@ class ShelfScreen(Screen[None]):
         self.query_one(Lines).focus()
         if any(not row.summary and not row.missing for row in self.shelf_rows):
             self._read_unread()
+        app = self.left_intact
+        if app.bench.library.choice("look-at-start"):
+            app.work_on(Job("looking for news", lambda r, c: app.bench.look_for_news(report=r, cancel=c),
+                            lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
 
     def _read_unread(self) -> None:
         for row in self.shelf_rows:

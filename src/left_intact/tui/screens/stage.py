@@ -12,10 +12,11 @@ from textual.screen import Screen
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
-from left_intact.core.model.progress import Progress
+from left_intact.core.model.progress import CancelToken, Progress, Report
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
+from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
@@ -75,7 +76,9 @@ class StageScreen(Screen[None]):
     # ------------------------------------------------------------ drawing
 
     def show_all(self) -> None:
-        """Draw everything from the desk."""
+        """Draw everything from the desk; a screen that is gone or not composed yet has nothing to draw on."""
+        if not self.is_attached or not self.query(TitleBar):
+            return
         install = self.desk.install
         trail = (self.left_intact.place, install.name, self.STOP)
         self.query_one(TitleBar).say(trail, self.aside())
@@ -117,14 +120,19 @@ class StageScreen(Screen[None]):
         desk.arrival = desk.draft = desk.plan = None
         desk.answers, desk.trouble = {}, ""
 
-        def arrived(arrival: Arrival) -> None:
+        def look(report: Report, cancel: CancelToken) -> tuple[Arrival, tuple[NoteLine, ...]]:
+            arrival = app.bench.arrival(install, path, report=report, cancel=cancel)
+            return arrival, app.bench.notes_of(install, arrival)
+
+        def arrived(both: tuple[Arrival, tuple[NoteLine, ...]]) -> None:
+            arrival, desk.notes = both
             desk.arrival = arrival
-            self._current().show_all()
+            self._redraw()
             job = Job("planning", lambda r, c: app.bench.draft(install, arrival, report=r, cancel=c), self._drafted,
                       self._no_plan)  # fmt: skip
             app.work_on(job)
 
-        app.work_on(Job("looking in", lambda r, c: app.bench.arrival(install, path, report=r, cancel=c), arrived,
+        app.work_on(Job("looking in", look, arrived,
                         self._no_plan))  # fmt: skip
 
     def draw_plan(self) -> None:
@@ -135,7 +143,7 @@ class StageScreen(Screen[None]):
 
         def drawn(plan: Plan) -> None:
             self.desk.plan = plan
-            self._current().show_all()
+            self._redraw()
 
         job = Job("drawing", lambda r, c: draft.plan(answers), drawn, self._no_plan)
         self.left_intact.work_on(job)

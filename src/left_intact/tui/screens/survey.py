@@ -182,6 +182,9 @@ class SurveyScreen(StageScreen):
         look, text = self.look, Text(no_wrap=True)
         text.append(f"{bearable(self.desk.install.name)} {survey.version_text}", look.style("text", bold=True))
         source = f"read from {survey.reading.source}" if survey.reading else "no version could be read"
+        others = [r for r in survey.readings[1:] if r.version is not None and r.version != survey.readings[0].version]
+        if others:
+            source += f", but {others[0].source} says {others[0].text}"
         base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record"
         text.append(f"   {source} · {base} · {shown_path(survey.root)}\n", look.style("quiet"))
         width = self.query_one("#left").size.width - 5
