@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test check screenshots bench bench-classify lock clean-demo
+.PHONY: setup demo test check screenshots bench lock clean-demo
 
 setup: $(STAMP)
 
@@ -35,6 +35,7 @@ screenshots: setup
 bench: setup
 	$(BIN)/python bench/first_paint.py
 	$(BIN)/python bench/update.py
+	$(BIN)/python bench/news.py
 
 # Pins every dependency with its digests. Run it when pyproject.toml changes.
 lock: setup

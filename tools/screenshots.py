@@ -16,8 +16,10 @@ import mss.tools
 TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
 SHOTS: dict[str, list[str]] = {
     "shelf": ["until:the shelf by class"],
-    "survey": ["Enter", "until:2 questions", "until:the unsorted", "u", "until:what speaks for each class"],
-    "arrival": ["2", "until:is it the right thing?", "until:the routes"],
+    "news": ["n", "until:never looked", "c", "until:3 of 3 installs", "Down", "Down", "until:you set sound.rate"],
+    "pack": ["End", "Up", "Up", "Return", "until:your share", "until:replace something"],
+    "survey": ["Escape", "until:a pack of changed", "Escape", "until:the shelf by class", "Enter", "until:2 questions", "until:the unsorted", "u", "until:what speaks for each class"],
+    "arrival": ["2", "until:is it the right thing?", "until:the routes", "until:what touches you"],
     "plan": ["3", "until:what happens", "Tab", "Tab", "until:what each answer leads to"],
     "proof": ["c", "until:I N T A C T", "Down", "Down"],
     "help": ["question", "until:the classes"],

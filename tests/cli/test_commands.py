@@ -184,3 +184,39 @@ def test_the_demo_is_the_same_every_time(tmp_path: Path) -> None:
     one, other = build_demo(str(tmp_path / "one")), build_demo(str(tmp_path / "two"))
     for part in ("pier/brindlebox", "pier/patchwright", "downloads/kept"):
         assert snapshot(os.path.join(one.folder, part)) | {"/": ()} == snapshot(os.path.join(other.folder, part)) | {"/": ()}
+
+
+def test_news_hold_fetch_and_pack_on_the_command_line(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
+    from left_intact.demo.build import build_demo, open_outlet
+
+    room = build_demo(str(tmp_path / "pier"))
+    server = open_outlet(room)
+
+    def line(*words: str, code: int = 0) -> Any:
+        assert run(["--home", room.home, *words]) == code, capfd.readouterr()
+        out, err = capfd.readouterr()
+        return json.loads(out) if "--json" in words and out else out + err
+
+    try:
+        said = line("news", "--check", "--json")["installs"]
+        assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "0.42"]
+        assert any(x["why"] == "you set sound.rate to 44100" for x in said[0]["notes"])
+        assert "4.7.0 is out" in line("news", "brindlebox")
+        assert line("hold", "tarnlight", "0.41", "--reason", "the cabinet", "--json")["hold"]["reason"] == "the cabinet"
+        assert line("news", "tarnlight", "--json")["installs"][0]["newest"] is None
+        assert "is no version" in line("hold", "tarnlight", "soon", code=2)
+        got = line("fetch", "tarnlight", "0.42", "--json")
+        assert "held" in line("update", "tarnlight", got["path"], "--yes", code=3)
+        assert "not held" in line("hold", "tarnlight", "--off")
+        address = f"{server.url}/files/tarnlight-changed-content-0.42.zip"
+        assert line("pack", "tarnlight", address, "--json")["sizes"]["share"] < 100_000
+        assert "4 replace something you own" in line("pack", "tarnlight", address)
+        assert line("pack", "tarnlight", address, "--lay", "--json")["replaced"] == 4
+        assert "INTACT" in line("update", "tarnlight", got["path"], "--yes")
+        assert "offers 9.9" in line("fetch", "tarnlight", "9.9", code=3)
+        assert "follows" in line("follow", "tarnlight", str(tmp_path))
+        assert "does not follow" in line("follow", "tarnlight", "/nowhere", "--stop", code=3)
+        assert "Faults" in line("standin", "outlet", room.outlet, "--fault", "tantrum", code=2)
+    finally:
+        server.shutdown()
+        server.server_close()

@@ -1,0 +1,120 @@
+"""The news and pack views by their keys, over the stand-in outlet of the demo."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+from textual.widgets import Input
+
+from left_intact.core.model.proof import Verdict
+from left_intact.demo.build import build_demo, open_outlet
+from left_intact.demo.unattended import snapshot
+from left_intact.tui.screens.arrival import ArrivalScreen
+from left_intact.tui.screens.news import InstallHead, NewsScreen, OfferRow
+from left_intact.tui.screens.pack import PackScreen
+from left_intact.tui.screens.proof import ProofScreen
+from left_intact.tui.screens.shelf import ShelfScreen
+from left_intact.tui.widgets.lines import Lines
+from left_intact.workbench import Workbench
+from tests.tui.test_screens import press, running, words
+
+
+@pytest.fixture
+def room(tmp_path: Path) -> Iterator[SimpleNamespace]:
+    built = build_demo(str(tmp_path / "pier"))
+    server = open_outlet(built)
+    yield SimpleNamespace(bench=Workbench(built.home), room=built, server=server)
+    server.shutdown()
+    server.server_close()
+
+
+def _go(app, text: str) -> None:  # type: ignore[no-untyped-def]
+    lines = app.screen.query_one(Lines)
+    row = next(r for r in lines.rows if isinstance(r, (OfferRow, InstallHead)) and text in r.key)
+    lines.go_to(row.key)
+
+
+def _said(app) -> str:  # type: ignore[no-untyped-def]
+    """What was said in passing, at the edge of the screen."""
+    return " ".join(str(notification.message) for notification in app._notifications)
+
+
+async def test_holding_waving_off_and_following(room: SimpleNamespace, tmp_path: Path) -> None:
+    async with running(room) as (app, pilot):
+        await press(app, pilot, "n")
+        assert isinstance(app.screen, NewsScreen) and "never looked at" in words(app)
+        await press(app, pilot, "c")
+        assert "3 of 3 installs have something newer" in words(app)
+        _go(app, "brindlebox-4.7.0-linux")
+        await press(app, pilot, "d")
+        assert "not this one, you said" in words(app)
+        await press(app, pilot, "d", "h")
+        app.screen.query_one(Input).value = "until 4.8: the pads first"
+        await press(app, pilot, "enter")
+        assert "held at 4.6.1" in words(app) and "the pads first" in words(app)
+        hold = room.bench.library.hold(room.bench.find("Brindlebox"))
+        assert (hold.beyond, hold.until) == ("4.6.1", "4.8")
+        await press(app, pilot, "o")
+        app.screen.query_one(Input).value = str(tmp_path / "nowhere")
+        await press(app, pilot, "enter")
+        assert len(room.bench.library.outlets(room.bench.find("Brindlebox"))) == 1
+        await press(app, pilot, "a", "escape")
+        assert isinstance(app.screen, ShelfScreen) and "held at 4.6.1" in words(app)
+        assert room.bench.library.choice("look-at-start") == "yes"
+    async with running(room) as (app, pilot):
+        assert any(path.startswith("/feed/") and status == 304 for path, status, _ in room.server.log)
+        await press(app, pilot, "n")
+        _go(app, "install:Brindlebox")
+        await press(app, pilot, "h", "a")
+        assert room.bench.library.hold(room.bench.find("Brindlebox")) is None
+
+
+async def test_fetching_all_and_going_on_to_the_arrival(room: SimpleNamespace) -> None:
+    async with running(room) as (app, pilot):
+        await press(app, pilot, "n", "c", "F")
+        assert "3 releases here, 0 not" in _said(app)
+        _go(app, "tarnlight-0.42")
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ArrivalScreen) and "newer than what is installed" in words(app)
+
+
+async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleNamespace) -> None:
+    room.server.wrong = True
+    async with running(room) as (app, pilot):
+        await press(app, pilot, "n", "c")
+        _go(app, "tarnlight-0.42")
+        await press(app, pilot, "f")
+        assert "thrown away" in _said(app)
+    assert room.bench.library.waiting(room.bench.find("Tarnlight")) is None
+
+
+async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace) -> None:
+    root = room.room.install("tarnlight")
+    before = snapshot(root)
+    async with running(room) as (app, pilot):
+        await press(app, pilot, "n", "c")
+        _go(app, "changed-content")
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, PackScreen) and "4 files replace something you own" in words(app)
+        lines = app.screen.query_one(Lines)
+        lines.go_to(next(r.key for r in lines.rows if "never-had-03" in r.key))
+        await press(app, pilot, "space")
+        assert "5 files come over the wire" in words(app)
+        await press(app, pilot, "l")
+        assert isinstance(app.screen, ProofScreen)
+        assert app.screen.desk.outcome is not None and app.screen.desk.outcome.proof.verdict is Verdict.INTACT
+        await press(app, pilot, "g", "enter")
+    assert snapshot(root) == before
+    assert room.bench.library.waiting(room.bench.find("Tarnlight")) is None
+
+
+@pytest.mark.parametrize("size", [(80, 24), (60, 16)])
+async def test_the_views_fit_small_screens(room: SimpleNamespace, size: tuple[int, int]) -> None:
+    async with running(room, size) as (app, pilot):
+        await press(app, pilot, "n", "c", "w", "w", "question_mark", "escape")
+        _go(app, "changed-content")
+        await press(app, pilot, "enter")
+        assert all(len(row) <= size[0] for row in words(app).splitlines())
