@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 
 
 def main() -> None:
     """Open the application, or hand over to the command line."""
+    gc.disable()  # nothing of the start is garbage; the shelf turns the collector on once it is painted
     words = sys.argv[1:]
     home = os.environ.get("LEFT_INTACT_HOME", "")
     if len(words) == 2 and words[0] == "--home":
         home, words = words[1], []
     if words:
+        gc.enable()
         from left_intact.cli.commands import run
 
         sys.exit(run(words))

@@ -38,6 +38,7 @@ class LeftIntactApp(App[int]):
         self.bench = bench
         self.first_rows = rows
         self.place = subtitle or "your shelf"
+        self.looks_at_start = bool(bench.library.choice("look-at-start"))
         self.jobs = Jobs(self)
         for look in LOOKS.values():
             self.register_theme(look.theme())

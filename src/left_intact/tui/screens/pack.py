@@ -52,6 +52,18 @@ class PackRow(Row):
         ]
 
 
+class _PackHeading(Row):
+    selectable = False
+
+    def __init__(self) -> None:
+        super().__init__("")
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        quiet = look.style("quiet")
+        line = Line().gap(4).put("where it goes", quiet, max(24, width - 46)).put("yours", quiet, 10, "right")
+        return [line.gap(3).put("arriving", quiet, 8, "right").put("to fetch", quiet, 12, "right")]
+
+
 class PackScreen(Screen[None]):
     """What of this pack is mine?"""
 
@@ -113,12 +125,14 @@ class PackScreen(Screen[None]):
         pack, look = self.pack, self.left_intact.look
         if pack is None or not self.is_attached:
             return
-        head = Text(f"{pack.name}\n\n", look.style("text", bold=True)).append_text(pack_sizes(pack, look))
+        head = Text(f"\n{pack.name}\n\n", look.style("text", bold=True)).append_text(pack_sizes(pack, look))
         self.query_one("#head", Static).update(head)
         rows: list[Row] = []
         for kind, says in _HEADS.items():
             lines = pack.of(kind)
             rows.append(Words(f"{count(len(lines), 'file')} {says}", "text" if lines else "quiet"))
+            if lines and kind != "other":
+                rows.append(_PackHeading())
             rows += [PackRow(x, kind == "mine" or x.member in self.taken) for x in lines if kind != "other"]
             rows.append(Gap())
         self.query_one(Lines).set_rows(rows)

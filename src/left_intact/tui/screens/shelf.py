@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -141,7 +142,8 @@ class ShelfScreen(Screen[None]):
         if any(not row.summary and not row.missing for row in self.shelf_rows):
             self._read_unread()
         app = self.left_intact
-        if app.bench.library.choice("look-at-start"):
+        self.call_after_refresh(gc.enable)
+        if app.looks_at_start:
             app.work_on(Job("looking for news", lambda r, c: app.bench.look_for_news(report=r, cancel=c),
                             lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
 
