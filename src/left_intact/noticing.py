@@ -244,14 +244,14 @@ class Noticing:
     def pack(self, install: Install, place: str, survey: Survey, *, full: int = 0) -> PackView:
         """Sort a pack of content, local or at an outlet, for an install. Only its directory is read."""
         from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.local_pack import local_directory
         from left_intact.core.outlets.pack import sort_pack
         from left_intact.core.outlets.ranged import RangedFile, directory
 
         name = os.path.basename(place)
         if "://" not in place:
-            if not os.path.isfile(place):
-                raise LeftIntactError("no-arrival", "there is no pack here", path=place, way_out="Check the path.")
-            return sort_pack(name, os.path.abspath(place), directory(place), survey, full=full, whole=os.path.getsize(place))
+            members, whole = local_directory(place)
+            return sort_pack(name, os.path.abspath(place), members, survey, full=full, whole=whole)
         with client() as ask:
             file = RangedFile(place, ask)
             view = sort_pack(name, place, directory(file), survey, full=full, whole=file.size)
@@ -266,6 +266,7 @@ class Noticing:
 
         from left_intact.core.arrival.look import look_into
         from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.local_pack import lift_local
         from left_intact.core.outlets.ranged import RangedFile, lift
         from left_intact.core.planning.pack import draw_pack
 
@@ -281,7 +282,7 @@ class Noticing:
             with client() as ask:
                 lift(RangedFile(view.place, ask, view.known), wanted, into, report=report, cancel=cancel)
         else:
-            lift(view.place, wanted, into, report=report, cancel=cancel)
+            lift_local(view.place, wanted, into, report=report, cancel=cancel)
         arrival = look_into(into, installed=[f.path for f in survey.findings], name=install.name, report=report, cancel=cancel)
         return draw_pack(install.name, survey, arrival, self._circumstances(install, survey))
 

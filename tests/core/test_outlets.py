@@ -298,3 +298,31 @@ def test_the_stand_in_keeps_to_its_folder(outlet: OutletServer, tmp_path: Path) 
     assert httpx.get(f"{outlet.url}/nowhere").status_code == 404
     with pytest.raises(ValueError, match="no fault"):
         OutletServer(outlet.folder, 0, "tantrum")
+
+
+def test_packs_that_are_folders_or_other_archives(packed: tuple[Mock, OutletServer], tmp_path: Path) -> None:
+    from tests.builders import tarred
+
+    mock, _ = packed
+    survey = mock.bench.survey(mock.install)
+    inside = {"a pack/new/g03.cart": bytes([9]) * 50, "a pack/new/g04.cart": bytes([4]) * 3000, "a pack/read me.txt": b"hi"}
+    for place in (plant(tmp_path / "as folder", dict(inside)), tarred(dict(inside), tmp_path / "as.tar.gz", "w:gz")):
+        view = mock.bench.pack(mock.install, str(place), survey)
+        assert [line.path for line in view.of("mine")] == ["games/g03.cart"] and len(view.of("same")) == 1
+        plan = mock.bench.pack_plan(mock.install, view, survey)
+        assert [m.path for m in plan.changes] == ["games/g03.cart"]
+
+
+def test_a_slow_place_is_waited_for_and_a_sums_file_beside_counts(following: Mock, outlet: OutletServer, tmp_path: Path) -> None:
+    outlet.slow = True
+    seen: list[int] = []
+    name = "mocklet-1.1.zip"
+    digest = sha256_of(str(Path(outlet.folder, name)))
+    Path(outlet.folder, "SHA256SUMS").write_text(f"{digest}  {name}\n{'0' * 64}  other.zip\n")
+    offer = Offer(place=f"{outlet.url}/files/{name}", name=name, version="1.1")
+    got = fetch(offer, str(tmp_path / "into"), report=lambda p: seen.append(p.done))
+    assert got.digest == digest and any("checked against" in s for s in got.says) and seen == sorted(seen) and len(seen) > 1
+    Path(outlet.folder, "SHA256SUMS").write_text(f"{'0' * 64}  {name}\n")
+    with pytest.raises(LeftIntactError) as error:
+        fetch(offer, str(tmp_path / "again"))
+    assert error.value.code == "wrong-digest"

@@ -19,7 +19,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.outlet import Offer, Outlet, OutletKind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.outlets.feed import read_feed
-from left_intact.core.outlets.folder import read_folder
+from left_intact.core.outlets.folder import read_folder, read_sums
 
 if TYPE_CHECKING:
     import httpx
@@ -102,6 +102,8 @@ def fetch(
     """
     cancel = cancel or CancelToken()
     os.makedirs(into, exist_ok=True)
+    if not offer.digest and "://" in offer.place:
+        offer = replace(offer, digest=_sum_beside(offer))
     target = os.path.join(into, os.path.basename(offer.name) or "download")
     if os.path.exists(target) and (not offer.digest or sha256_of(target) == offer.digest):
         return Fetched(path=target, digest=offer.digest or sha256_of(target), says=("fetched before",))
@@ -117,6 +119,18 @@ def fetch(
     _take_its_name(part, target)
     said = (*says, f"checked against the outlet's digest {digest[:12]}…" if offer.digest else "the outlet publishes no digest")
     return Fetched(path=target, digest=digest, says=said)
+
+
+def _sum_beside(offer: Offer) -> str:
+    """The digest that a SHA256SUMS file beside an offer's file gives, or an empty text."""
+    import httpx
+
+    try:
+        with client() as ask:
+            answer = ask.get(offer.place.rpartition("/")[0] + "/SHA256SUMS")
+    except httpx.HTTPError:
+        return ""
+    return read_sums(answer.text).get(offer.name, "") if answer.status_code == 200 else ""
 
 
 def _copy(offer: Offer, part: str, report: Report, cancel: CancelToken) -> tuple[str, ...]:

@@ -44,6 +44,12 @@ def checksums(folder: str) -> dict[str, str]:
     """SHA-256 sums by name, from a SHA256SUMS file of the usual form beside the files."""
     try:
         with open(os.path.join(folder, "SHA256SUMS"), encoding="utf-8", errors="replace") as file:
-            return {m.group(2).strip(): m.group(1).lower() for line in file if (m := _SUM.match(line.strip()))}
+            return read_sums(file.read())
     except OSError:
         return {}
+
+
+def read_sums(text: str) -> dict[str, str]:
+    """Digests by name, from lines of digest and name."""
+    found = (_SUM.match(line.strip()) for line in text.splitlines())
+    return {m.group(2).strip(): m.group(1).lower() for m in found if m}

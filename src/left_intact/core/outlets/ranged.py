@@ -105,8 +105,8 @@ class RangedFile(io.RawIOBase):
         return next(((s, d) for s, d in reversed(self.windows) if s <= start and stop <= s + len(d)), None)
 
 
-def directory(file: RangedFile | str) -> list[zipfile.ZipInfo]:
-    """The members of a zip, remote or local. Raises `archive-broken`, `archive-hostile`."""
+def directory(file: RangedFile) -> list[zipfile.ZipInfo]:
+    """The members of a zip at an outlet. Raises `archive-broken`, `archive-hostile`."""
     try:
         with zipfile.ZipFile(file) as archive:  # type: ignore[arg-type]
             members = [info for info in archive.infolist() if not info.is_dir()]
@@ -115,12 +115,12 @@ def directory(file: RangedFile | str) -> list[zipfile.ZipInfo]:
     for info in members:
         if safe_path(info.filename) is None or info.flag_bits & 1:
             why = f"{info.filename!r} leaves its root or is encrypted"
-            raise LeftIntactError("archive-hostile", f"this pack is refused: {why}", path=_where(file), way_out="Do not use it.")
+            raise LeftIntactError("archive-hostile", f"this pack is refused: {why}", path=file.url, way_out="Do not use it.")
     return members
 
 
 def lift(
-    file: RangedFile | str, wanted: dict[str, str], into: str, *, report: Report = silent, cancel: CancelToken | None = None
+    file: RangedFile, wanted: dict[str, str], into: str, *, report: Report = silent, cancel: CancelToken | None = None
 ) -> int:
     """Unpack members (by name) to paths below `into`; the sum of their bytes. The zip's own CRC is checked."""
     cancel, done = cancel or CancelToken(), 0
@@ -129,9 +129,8 @@ def lift(
             for number, (name, path) in enumerate(wanted.items(), 1):
                 cancel.check()
                 info = archive.getinfo(name)
-                if isinstance(file, RangedFile):
-                    names = len(info.filename.encode()) + len(info.extra) + 32
-                    file.prefetch(info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size)
+                names = len(info.filename.encode()) + len(info.extra) + 32
+                file.prefetch(info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size)
                 target = os.path.join(into, path)
                 os.makedirs(os.path.dirname(target), exist_ok=True)
                 with open(target, "wb") as sink:
@@ -142,10 +141,6 @@ def lift(
     return done
 
 
-def _where(file: RangedFile | str) -> str:
-    return file.url if isinstance(file, RangedFile) else file
-
-
-def _broken(file: RangedFile | str, error: Exception) -> LeftIntactError:
+def _broken(file: RangedFile, error: Exception) -> LeftIntactError:
     way_out = "Try again, or another outlet."
-    return LeftIntactError("archive-broken", f"this pack cannot be read ({error})", path=_where(file), way_out=way_out)
+    return LeftIntactError("archive-broken", f"this pack cannot be read ({error})", path=file.url, way_out=way_out)
