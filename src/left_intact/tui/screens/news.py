@@ -8,8 +8,6 @@ from typing import ClassVar
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 
 from left_intact.core.library.store import Install
 from left_intact.core.model.errors import LeftIntactError
@@ -18,10 +16,10 @@ from left_intact.core.outlets.choose import Ranked
 from left_intact.core.outlets.fetch import Fetched
 from left_intact.core.outlets.pack import PackView
 from left_intact.noticing import News
-from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
-from left_intact.tui.widgets.bars import KeyBar, TitleBar
+from left_intact.tui.screens.framed import FramedScreen
+from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why
 from left_intact.tui.writing import Line, bearable, clip
@@ -90,7 +88,7 @@ class OfferRow(Row):
         return [*said, *ranked.says]
 
 
-class NewsScreen(Screen[None]):
+class NewsScreen(FramedScreen):
     """Is there something newer, and is it worth it?"""
 
     HELP: ClassVar[str] = (
@@ -111,25 +109,14 @@ class NewsScreen(Screen[None]):
         Binding("w", "why", "notes", show=False),
         Binding("escape", "leave", "shelf"),
     ]
-    AUTO_FOCUS = "Lines"
 
     def __init__(self) -> None:
         super().__init__()
         self.found: list[News] = []
         self.fetching: Job | None = None
 
-    @property
-    def left_intact(self) -> LeftIntactApp:
-        assert isinstance(self.app, LeftIntactApp)
-        return self.app
-
-    def compose(self) -> ComposeResult:
-        yield TitleBar()
-        with Horizontal(id="body"):
-            with Vertical(id="left"):
-                yield Lines(id="news")
-            yield Why()
-        yield KeyBar()
+    def compose_left(self) -> ComposeResult:
+        yield Lines(id="news")
 
     def on_mount(self) -> None:
         bench = self.left_intact.bench
@@ -175,20 +162,15 @@ class NewsScreen(Screen[None]):
         self.refresh_bindings()
 
     def job_progress(self, job: Job, progress: Progress) -> None:
-        title = self.query_one(TitleBar)
         if job is self.fetching and progress.stage == "fetching":
             spent = max(0.01, time.monotonic() - job.began)
             speed = progress.bytes_done / spent
             rest = f", {max(0, progress.total - progress.done) / speed:.0f} s left" if progress.total and speed else ""
-            title.set_busy(
+            self.show_busy(
                 f"fetching {size(progress.done)} of {size(progress.total)}, {size(int(speed))} a second{rest}; s stops"
             )
         else:
-            title.set_busy(f"{job.title}: {progress.done:,} of {progress.total:,}")
-
-    def job_over(self) -> None:
-        if self.is_attached:
-            self.query_one(TitleBar).set_busy("")
+            self.show_busy(f"{job.title}: {progress.done:,} of {progress.total:,}")
 
     # ------------------------------------------------------------ actions
 
@@ -338,9 +320,6 @@ class NewsScreen(Screen[None]):
                 self._work("noting", lambda r, c: bench.follow(news.install, said), self._again)
 
         self.app.push_screen(dialog, follow)
-
-    def action_why(self) -> None:
-        self.toggle_class("-why")
 
     def action_leave(self) -> None:
         self.left_intact.jobs.stop()

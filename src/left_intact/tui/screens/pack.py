@@ -7,23 +7,20 @@ from typing import ClassVar
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 from textual.widgets import Static
 
 from left_intact.core.library.store import Install
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.outlet import Offer
-from left_intact.core.model.progress import Progress
 from left_intact.core.model.survey import Survey
 from left_intact.core.outlets.pack import PackLine, PackView
-from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
+from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.screens.news import pack_sizes
-from left_intact.tui.widgets.bars import KeyBar, TitleBar
+from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
-from left_intact.tui.widgets.why import Why, progress_words
+from left_intact.tui.widgets.why import Why
 from left_intact.tui.writing import Line, bearable
 from left_intact.words import count, size
 from left_intact.workbench import Outcome
@@ -64,7 +61,7 @@ class _PackHeading(Row):
         return [line.gap(3).put("arriving", quiet, 8, "right").put("to fetch", quiet, 12, "right")]
 
 
-class PackScreen(Screen[None]):
+class PackScreen(FramedScreen):
     """What of this pack is mine?"""
 
     HELP: ClassVar[str] = (
@@ -78,7 +75,6 @@ class PackScreen(Screen[None]):
         Binding("w", "why", "sizes", show=False),
         Binding("escape", "leave", "news"),
     ]
-    AUTO_FOCUS = "Lines"
 
     def __init__(self, install: Install, offer: Offer) -> None:
         super().__init__()
@@ -87,19 +83,9 @@ class PackScreen(Screen[None]):
         self.pack: PackView | None = None
         self.taken: set[str] = set()
 
-    @property
-    def left_intact(self) -> LeftIntactApp:
-        assert isinstance(self.app, LeftIntactApp)
-        return self.app
-
-    def compose(self) -> ComposeResult:
-        yield TitleBar()
-        with Horizontal(id="body"):
-            with Vertical(id="left"):
-                yield Static(id="head")
-                yield Lines(id="members")
-            yield Why()
-        yield KeyBar()
+    def compose_left(self) -> ComposeResult:
+        yield Static(id="head")
+        yield Lines(id="members")
 
     def on_mount(self) -> None:
         bench, install, offer = self.left_intact.bench, self.install, self.offer
@@ -153,13 +139,6 @@ class PackScreen(Screen[None]):
             text.append("\nin the pack\n", look.style("quiet")).append(bearable(message.row.line.member), look.style("text"))
         self.query_one(Why).explain(text)
 
-    def job_progress(self, job: Job, progress: Progress) -> None:
-        self.query_one(TitleBar).set_busy(progress_words(job.title, progress))
-
-    def job_over(self) -> None:
-        if self.is_attached:
-            self.query_one(TitleBar).set_busy("")
-
     def on_lines_chosen(self, message: Lines.Chosen) -> None:
         self.action_take()
 
@@ -186,9 +165,6 @@ class PackScreen(Screen[None]):
             self.left_intact.open_desk(row, "proof")
 
         self.left_intact.work_on(Job("laying the pack", work, done, self._failed))
-
-    def action_why(self) -> None:
-        self.toggle_class("-why")
 
     def action_leave(self) -> None:
         self.left_intact.jobs.stop()

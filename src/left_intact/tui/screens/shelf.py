@@ -10,25 +10,23 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 
 from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import KeyBar, TitleBar
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
-from left_intact.tui.widgets.why import Why, progress_words, shown_path
+from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow
 
 if TYPE_CHECKING:
-    from left_intact.core.model.progress import Progress
-    from left_intact.tui.app import LeftIntactApp
+    pass
 
 
 def amounts(row: ShelfRow, unit: str) -> dict[FileClass, int]:
@@ -98,7 +96,7 @@ def _versions(row: ShelfRow, look: Look, width: int) -> Text:
     return line.gap(width - line.cell_len)
 
 
-class ShelfScreen(Screen[None]):
+class ShelfScreen(FramedScreen):
     """The home view."""
 
     HELP: ClassVar[str] = (
@@ -121,20 +119,8 @@ class ShelfScreen(Screen[None]):
         self.shelf_rows = rows
         self.unit = "files"
 
-    @property
-    def left_intact(self) -> LeftIntactApp:
-        from left_intact.tui.app import LeftIntactApp
-
-        assert isinstance(self.app, LeftIntactApp)
-        return self.app
-
-    def compose(self) -> ComposeResult:
-        yield TitleBar()
-        with Horizontal(id="body"):
-            with Vertical(id="left"):
-                yield Lines(id="installs")
-            yield Why()
-        yield KeyBar()
+    def compose_left(self) -> ComposeResult:
+        yield Lines(id="installs")
 
     def on_mount(self) -> None:
         self.set_rows(self.shelf_rows)
@@ -203,12 +189,6 @@ class ShelfScreen(Screen[None]):
     def show_why_again(self) -> None:
         self.set_rows(self.shelf_rows)
 
-    def job_progress(self, job: Job, progress: Progress) -> None:
-        self.query_one(TitleBar).set_busy(progress_words(job.title, progress))
-
-    def job_over(self) -> None:
-        self.query_one(TitleBar).set_busy("")
-
     # ------------------------------------------------------------ actions
 
     @property
@@ -262,9 +242,6 @@ class ShelfScreen(Screen[None]):
     def action_unit(self) -> None:
         self.unit = "bytes" if self.unit == "files" else "files"
         self.set_rows(self.shelf_rows)
-
-    def action_why(self) -> None:
-        self.toggle_class("-why")
 
 
 class _Heading(Row):

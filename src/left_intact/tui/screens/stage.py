@@ -8,11 +8,10 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
-from left_intact.core.model.progress import CancelToken, Progress, Report
+from left_intact.core.model.progress import CancelToken, Report
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
@@ -20,21 +19,21 @@ from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
+from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
 from left_intact.tui.widgets.lines import Lines
-from left_intact.tui.widgets.why import Why, progress_words
+from left_intact.tui.widgets.why import Why
 from left_intact.workbench import Draft, Outcome
 
 if TYPE_CHECKING:
-    from left_intact.tui.app import LeftIntactApp
+    pass
 
 
-class StageScreen(Screen[None]):
+class StageScreen(FramedScreen):
     """A screen with title, stage line, body, why panel and keys."""
 
     STOP: ClassVar[str] = ""
     HELP: ClassVar[str] = ""
-    AUTO_FOCUS = "Lines"
     BINDINGS: ClassVar[list[BindingType]] = [
         *(Binding(str(n), f"stop({n})", STOPS[n - 1], show=False) for n in range(1, 7)),
         Binding("enter", "enter", "open"),
@@ -45,13 +44,6 @@ class StageScreen(Screen[None]):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-
-    @property
-    def left_intact(self) -> LeftIntactApp:
-        from left_intact.tui.app import LeftIntactApp
-
-        assert isinstance(self.app, LeftIntactApp)
-        return self.app
 
     @property
     def look(self) -> Look:
@@ -181,14 +173,6 @@ class StageScreen(Screen[None]):
         if current.is_attached:
             current.show_all()
 
-    def job_progress(self, job: Job, progress: Progress) -> None:
-        if self.is_attached:
-            self.query_one(TitleBar).set_busy(progress_words(job.title, progress))
-
-    def job_over(self) -> None:
-        if self.is_attached:
-            self.query_one(TitleBar).set_busy("")
-
     # ------------------------------------------------------------ actions
 
     def on_stage_line_wanted(self, message: StageLine.Wanted) -> None:
@@ -215,9 +199,6 @@ class StageScreen(Screen[None]):
         """Enter on the highlighted row."""
         if isinstance(self.focused, Lines):
             self.focused.action_choose()
-
-    def action_why(self) -> None:
-        self.toggle_class("-why")
 
     def action_shelf(self) -> None:
         if self.has_class("-why"):

@@ -1,0 +1,55 @@
+"""What the shelf and the views beside the stage line share: title, list, why panel, keys, and the progress of work."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from textual.app import ComposeResult
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+
+from left_intact.tui.widgets.bars import KeyBar, TitleBar
+from left_intact.tui.widgets.why import Why, progress_words
+
+if TYPE_CHECKING:
+    from left_intact.core.model.progress import Progress
+    from left_intact.tui.app import LeftIntactApp
+    from left_intact.tui.jobs import Job
+
+
+class FramedScreen(Screen[None]):
+    """A screen with a list on the left and the why panel on the right."""
+
+    AUTO_FOCUS = "Lines"
+
+    @property
+    def left_intact(self) -> LeftIntactApp:
+        from left_intact.tui.app import LeftIntactApp
+
+        assert isinstance(self.app, LeftIntactApp)
+        return self.app
+
+    def compose(self) -> ComposeResult:
+        yield TitleBar()
+        with Horizontal(id="body"):
+            with Vertical(id="left"):
+                yield from self.compose_left()
+            yield Why()
+        yield KeyBar()
+
+    def compose_left(self) -> ComposeResult:
+        raise NotImplementedError
+
+    def job_progress(self, job: Job, progress: Progress) -> None:
+        self.show_busy(progress_words(job.title, progress))
+
+    def job_over(self) -> None:
+        self.show_busy("")
+
+    def show_busy(self, words: str) -> None:
+        """Say in the title line what goes on; a screen that is not composed yet has no such line."""
+        for title in self.query(TitleBar):
+            title.set_busy(words)
+
+    def action_why(self) -> None:
+        self.toggle_class("-why")
