@@ -125,7 +125,7 @@ def test_a_hold_blocks_and_can_be_passed_knowingly(following: Mock) -> None:
 
 def test_notes_of_every_kind() -> None:
     text = as_text("<h2>New</h2><ul><li>One <b>thing</b></li><li>Two</li></ul><script>x()</script><p>End", "html")
-    assert text.splitlines() == ["# New", "", "- One thing", "- Two", "", "End"] or "x()" not in text
+    assert [line for line in text.splitlines() if line] == ["# New", "- One thing", "- Two", "End"]
     assert as_text("  plain ", "text") == "plain"
     touch = Touch(names={"salt road": "you have it"}, settings={"tape.speed": "fast"})
     lines = read_notes(

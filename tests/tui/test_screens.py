@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from textual.pilot import Pilot
-from textual.widgets import Input, Static
+from textual.widgets import Input
 
 from left_intact.core.model.classes import FileClass
 from left_intact.tui.app import LeftIntactApp
@@ -288,4 +288,3 @@ def test_text_in_cells() -> None:
     assert fit("abc", 5) == "abc  " and fit("abc", 5, "right") == "  abc" and fit("a", 0) == ""
     assert len(clip("a/very/long/path/to/a.sav", 12)) == 12 and clip("a/very/long/path/to/a.sav", 12).endswith(".sav")
     assert "\x1b" not in bearable("a\x1b[31m") and bearable("\udcff.sav") == "?.sav"
-    assert Static is not None

@@ -28,7 +28,7 @@ def as_text(text: str, kind: str) -> str:
     for part in tree.iter("h1", "h2", "h3"):
         part.text = f"\n# {part.text or ''}"
         part.tail = f"\n{part.tail or ''}"
-    for part in tree.iter("p", "br"):
+    for part in tree.iter("p", "br", "li", "ul", "ol"):
         part.tail = f"\n{part.tail or ''}"
     lines = [re.sub(r"[ \t]+", " ", line).strip() for line in tree.text_content().splitlines()]
     return re.sub(r"\n{3,}", "\n\n", "\n".join(lines)).strip()

@@ -31,11 +31,16 @@ class FramedScreen(Screen[None]):
 
     def compose(self) -> ComposeResult:
         yield TitleBar()
+        yield from self.compose_top()
         with Horizontal(id="body"):
             with Vertical(id="left"):
                 yield from self.compose_left()
             yield Why()
         yield KeyBar()
+
+    def compose_top(self) -> ComposeResult:
+        """What stands between title and body; nothing as a rule."""
+        yield from ()
 
     def compose_left(self) -> ComposeResult:
         raise NotImplementedError

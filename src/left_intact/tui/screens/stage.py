@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, ClassVar
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal, Vertical
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
@@ -49,14 +48,8 @@ class StageScreen(FramedScreen):
     def look(self) -> Look:
         return self.left_intact.look
 
-    def compose(self) -> ComposeResult:
-        yield TitleBar()
+    def compose_top(self) -> ComposeResult:
         yield StageLine()
-        with Horizontal(id="body"):
-            with Vertical(id="left"):
-                yield from self.compose_left()
-            yield Why()
-        yield KeyBar()
 
     def compose_left(self) -> ComposeResult:
         raise NotImplementedError
