@@ -132,7 +132,7 @@ class Noticing:
         names: dict[str, str] = {}
         settings: dict[str, str] = {}
         read, base = text_reader(install.root), self.library.baseline(install, 0)
-        for entry in self.library.seen(install).values():
+        for entry in (entry for page in self.library.seen(install) for entry in page.entries()):
             shipped = base.entries.get(entry.path) if base else None
             if shipped is None and not is_settings_text(entry.format):
                 for words in _titles(entry.path, alone=base is not None):

@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
@@ -166,11 +167,12 @@ class Workbench(Noticing):
     ) -> tuple[Survey, Tree]:
         from left_intact.core.survey.read import survey_install
 
-        survey, tree = survey_install(
-            install.root, known, name=install.name, remembered=self.library.seen(install),
-            rules=sheet.version_places, extra_readings=self._asked(install), report=report, cancel=cancel,
+        before = cache(lambda: self.library.before(install))
+        survey, tree, context = survey_install(
+            install.root, known, name=install.name, before=before if self.library.was_surveyed(install) else None,
+            roots=self.library.roots(install), rules=sheet.version_places, extra_readings=self._asked(install), report=report, cancel=cancel,
         )  # fmt: skip
-        self.library.set_seen(install, tree.entries)
+        self.library.set_surveyed(install, survey, tree, context, before())
         self._note_summary(install, survey)
         return survey, tree
 
@@ -183,9 +185,7 @@ class Workbench(Noticing):
     def _note_summary(self, install: Install, survey: Survey) -> None:
         from left_intact.core.model.as_json import total_json
 
-        newest = max(
-            (f.entry for f in survey.findings if f.file_class is FileClass.SAVES), key=lambda e: e.mtime_ns, default=None
-        )
+        newest = survey.findings.newest(FileClass.SAVES)
         summary = {
             "version": survey.version_text,
             "platform": survey.platform,
@@ -213,16 +213,21 @@ class Workbench(Noticing):
 
         return tuple(f for f in survey.findings if matches(pattern, f.path))
 
-    def sort_again(self, install: Install, survey: Survey, arrival: Arrival | None = None) -> Survey:
-        """The same entries with the rulings of now; nothing is read."""
+    def sort_again(
+        self, install: Install, survey: Survey, arrival: Arrival | None = None, cancel: CancelToken | None = None
+    ) -> Survey:
+        """The same entries with the rulings of now; of the disk only settings that name folders are read."""
         from left_intact.core.files.tree import Tree
         from left_intact.core.keepsheet.sheet import NO_SHEET
-        from left_intact.core.survey.read import survey_tree
+        from left_intact.core.survey.classify import sort_out
+        from left_intact.core.survey.findings import SortedPages
+        from left_intact.core.survey.read import with_own_word
 
-        tree = Tree(root=survey.root, entries=tuple(f.entry for f in survey.findings), folders=survey.folders)
+        assert isinstance(survey.findings, SortedPages)
+        tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
         known = self._known(install, self._baseline(install, None), NO_SHEET, arrival.release if arrival else None)
-        again = survey_tree(tree, known, name=install.name)
-        again = replace(again, readings=survey.readings, seconds=survey.seconds)
+        known = with_own_word(tree, known, survey.roots)
+        again = replace(survey, findings=sort_out(tree.pages, known, cancel))
         self._note_summary(install, again)
         return again
 
@@ -243,7 +248,7 @@ class Workbench(Noticing):
     def _paths_of(self, install: Install) -> Collection[str]:
         seen = self.library.seen(install)
         if seen:
-            return seen.keys()
+            return [page.path(at) for page in seen for at in range(len(page.names)) if not page.folder.endswith(":")]
         found = []
         for folder, _, names in os.walk(install.root):
             below = os.path.relpath(folder, install.root).replace(os.sep, "/")
@@ -255,7 +260,7 @@ class Workbench(Noticing):
         into: str | None = None, sheet: str | None = None, report: Report = silent, cancel: CancelToken | None = None,
     ) -> Draft:  # fmt: skip
         """Read all that a plan is drawn from; changes nothing of the install."""
-        from left_intact.core.files.tree import text_reader
+        from left_intact.core.files.roots import roots_reader
         from left_intact.core.planning.draw import Brief
         from left_intact.core.planning.routes import route_named
         from left_intact.core.survey.weights import weights
@@ -272,7 +277,7 @@ class Workbench(Noticing):
         survey, _ = self._read(install, known, read_sheet_once, report, cancel)
         brief = Brief(
             install=install.name, survey=survey, arrival=arrival, baseline=base, sheet=read_sheet_once,
-            facts=self._circumstances(install, survey, arrival.release.version_text), read=text_reader(install.root),
+            facts=self._circumstances(install, survey, arrival.release.version_text), read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace, retire_at=weights().retire,
         )  # fmt: skip
         return Draft(install=install, brief=brief)
@@ -302,10 +307,11 @@ class Workbench(Noticing):
 
     def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
         from left_intact.core.files import host
+        from left_intact.core.files.roots import is_apart
         from left_intact.core.planning.circumstances import Circumstances
 
         root = install.root
-        folders = ["", *(f.path for f in survey.folders)]
+        folders = ["", *(f.path for f in survey.folders if not is_apart(f.path))]
         return Circumstances(
             free=host.free_bytes(os.path.dirname(root)),
             unwritable=host.unwritable(root, folders),

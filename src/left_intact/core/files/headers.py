@@ -16,7 +16,7 @@ HEAD_BYTES = 4096
 _MAGIC: tuple[tuple[bytes, str], ...] = (
     (b"\x89PNG\r\n\x1a\n", "png"), (b"\xff\xd8\xff", "jpeg"), (b"GIF87a", "gif"), (b"GIF89a", "gif"),
     (b"SQLite format 3\0", "sqlite"), (b"PK\x03\x04", "zip"), (b"PK\x05\x06", "zip"),
-    (b"7z\xbc\xaf\x27\x1c", "7z"), (b"\x1f\x8b", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\0", "xz"),
+    (b"7z\xbc\xaf\x27\x1c", "7z"), (b"\x1f\x8b\x08", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\0", "xz"),
     (b"\x28\xb5\x2f\xfd", "zstd"), (b"%PDF-", "pdf"), (b"OggS", "ogg"), (b"fLaC", "flac"), (b"ID3", "mp3"),
     (b"\0\1\0\0\0", "font"), (b"OTTO", "font"), (b"wOFF", "font"), (b"\0asm", "wasm"), (b"qoif", "qoi"),
     (b"DDS ", "dds"), (b"\xabKTX", "ktx"), (b"MThd", "midi"), (b"\xca\xfe\xba\xbe", "macho universal"),
@@ -31,10 +31,29 @@ _COMMENTS = re.compile(r"\A(?:\s*(?://[^\n]*|/\*.*?\*/))*\s*", re.DOTALL)
 _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 
 
+_BY_FIRST: dict[int, tuple[tuple[bytes, str], ...]] = {
+    first: tuple((magic, name) for magic, name in _MAGIC if magic[0] == first) for first in {magic[0] for magic, _ in _MAGIC}
+}
+_STRUCTURED = frozenset(b"\x7fM\xcf\xceRB#")
+"""First bytes of the formats that take more than a comparison to know."""
+
+
 def recognise(head: bytes, size: int) -> str:
     """The format of a file of `size` bytes that begins with `head`."""
-    if size == 0:
+    if not head:
         return "empty"
+    first = head[0]
+    if first in _STRUCTURED and (form := _structured(head, size)):
+        return form
+    for magic, name in _BY_FIRST.get(first, ()):
+        if head.startswith(magic):
+            return name
+    if head[257:262] == b"ustar":
+        return "tar"
+    return _text(head, size) or _plain_bytes(head)
+
+
+def _structured(head: bytes, size: int) -> str:
     if head[:4] == b"\x7fELF" and len(head) >= 20:
         order = ">" if head[5] == 2 else "<"
         return "elf " + _ELF_MACHINE.get(struct.unpack_from(order + "H", head, 18)[0], "other")
@@ -42,18 +61,11 @@ def recognise(head: bytes, size: int) -> str:
         return _pe(head)
     if head[:4] in (b"\xcf\xfa\xed\xfe", b"\xce\xfa\xed\xfe") and len(head) >= 8:
         return "macho " + _MACHO_CPU.get(struct.unpack_from("<I", head, 4)[0], "other")
-    for magic, name in _MAGIC:
-        if head.startswith(magic):
-            return name
     if head[:4] == b"RIFF" and len(head) >= 12:
         return {b"WAVE": "wav", b"AVI ": "avi", b"WEBP": "webp"}.get(head[8:12], "riff")
     if head[:2] == b"BM" and len(head) >= 14 and struct.unpack_from("<I", head, 2)[0] == size:
         return "bmp"
-    if head[257:262] == b"ustar":
-        return "tar"
-    if head[:2] == b"#!":
-        return "script " + _interpreter(head)
-    return _text(head, size) or _plain_bytes(head)
+    return "script " + _interpreter(head) if head[:3] in (b"#!/", b"#! ") else ""
 
 
 def _pe(head: bytes) -> str:
@@ -61,7 +73,7 @@ def _pe(head: bytes) -> str:
         at = struct.unpack_from("<I", head, 60)[0]
         if at + 6 <= len(head) and head[at : at + 4] == b"PE\0\0":
             return "pe " + _PE_MACHINE.get(struct.unpack_from("<H", head, at + 4)[0], "other")
-    return "pe dos"
+    return ""  # two letters alone prove no program
 
 
 def _interpreter(head: bytes) -> str:
@@ -113,10 +125,8 @@ def _flavour(text: str) -> str:
 
 
 def _plain_bytes(head: bytes) -> str:
-    if not head.strip(b"\0"):
-        return "zeros"
-    if not head.strip(b"\xff"):
-        return "ones"
+    if head[0] in (0, 255) and not head.strip(head[:1]):
+        return "ones" if head[0] else "zeros"
     return "bytes"
 
 

@@ -19,10 +19,15 @@ from left_intact.core.model.errors import LeftIntactError
 
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
-    from left_intact.core.model.entry import Entry
+    from left_intact.core.files.pages import Page
+    from left_intact.core.files.tree import Tree
     from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.release import Release
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.survey.read import Before
 
+SAID_BY_ITSELF = "the program itself"
+"""Source of a reading that is asked for anew at each survey."""
 _MIGRATIONS = (
     """
     CREATE TABLE installs (
@@ -49,7 +54,23 @@ _MIGRATIONS = (
     CREATE TABLE dismissed (install_id INTEGER NOT NULL, version TEXT NOT NULL, UNIQUE (install_id, version));
     CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL);
     """,
+    """
+    DROP TABLE seen;
+    CREATE TABLE pages (
+        install_id INTEGER NOT NULL, folder BLOB NOT NULL, page BLOB NOT NULL, verdicts BLOB NOT NULL,
+        PRIMARY KEY (install_id, folder));
+    CREATE TABLE sortings (install_id INTEGER PRIMARY KEY, context TEXT NOT NULL, verdicts BLOB NOT NULL, said TEXT NOT NULL);
+    CREATE TABLE roots (
+        install_id INTEGER NOT NULL, label TEXT NOT NULL, place BLOB NOT NULL, PRIMARY KEY (install_id, label));
+    CREATE TABLE runs (
+        install_id INTEGER NOT NULL, path BLOB NOT NULL, change TEXT NOT NULL, digest TEXT NOT NULL, seen REAL NOT NULL,
+        PRIMARY KEY (install_id, path));
+    CREATE TABLE sheets (install_id INTEGER PRIMARY KEY, sheet TEXT NOT NULL);
+    """,
 )
+_OF_AN_INSTALL = (
+    "baselines", "rulings", "proofs", "waiting", "outlets", "holds", "dismissed", "pages", "sortings", "roots", "runs", "sheets",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,7 +170,7 @@ class Library:
     def forget(self, install: Install) -> None:
         """Take an install off the shelf; nothing of it on disk is touched."""
         with self._transaction() as db:
-            for table in ("baselines", "rulings", "proofs", "seen", "waiting", "outlets", "holds", "dismissed"):
+            for table in _OF_AN_INSTALL:
                 db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
             db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
 
@@ -302,26 +323,67 @@ class Library:
                 (json.dumps(sorted(ticked)), install.id, update),
             )
 
-    # ------------------------------------------------------------ digests
+    # ------------------------------------------------------------ what surveys leave
 
-    def seen(self, install: Install) -> dict[str, Entry]:
-        """Entries of the last reading, to spare the reading of what has not changed."""
-        from left_intact.core.model.packing import entry_from_list
+    def before(self, install: Install) -> Before:
+        """What the last survey left, to spare the next one what has not changed."""
+        from left_intact.core.library.surveyed import load
 
-        row = self._db.execute("SELECT entries FROM seen WHERE install_id = ?", (install.id,)).fetchone()
-        if row is None:
-            return {}
-        try:
-            return {e.path: e for e in map(entry_from_list, json.loads(zlib.decompress(row[0])))}
-        except (zlib.error, ValueError, TypeError, KeyError):
-            return {}
+        return load(self._db, install.id)
 
-    def set_seen(self, install: Install, entries: Iterable[Entry]) -> None:
-        from left_intact.core.model.packing import entry_to_list
+    def was_surveyed(self, install: Install) -> bool:
+        return self._db.execute("SELECT 1 FROM pages WHERE install_id = ? LIMIT 1", (install.id,)).fetchone() is not None
 
-        packed = zlib.compress(json.dumps([entry_to_list(e) for e in entries if e.digest]).encode(), 1)
+    def set_surveyed(self, install: Install, survey: Survey, tree: Tree, context: str, before: Before) -> None:
+        from left_intact.core.library.surveyed import save
+
         with self._transaction() as db:
-            db.execute("REPLACE INTO seen VALUES (?,?)", (install.id, packed))
+            save(db, install.id, survey, tree, context, before, lambda reading: reading.source != SAID_BY_ITSELF)
+
+    def seen(self, install: Install) -> list[Page]:
+        """The pages of the last survey, ordered by folder; none before the first."""
+        from left_intact.core.library.surveyed import pages_of
+
+        return pages_of(self._db, install.id)
+
+    # ------------------------------------------------------------ other roots, watched runs, keepsheets
+
+    def roots(self, install: Install) -> tuple[tuple[str, str], ...]:
+        """(label, absolute path) of the roots beside the first, in the order of the labels."""
+        rows = self._db.execute("SELECT label, place FROM roots WHERE install_id = ? ORDER BY label", (install.id,))
+        return tuple((row[0], os.fsdecode(row[1])) for row in rows)
+
+    def set_root(self, install: Install, label: str, place: str | None) -> None:
+        """Take a root up under a label, or with None let go of it."""
+        with self._transaction() as db:
+            db.execute("DELETE FROM roots WHERE install_id = ? AND label = ?", (install.id, label))
+            if place is not None:
+                db.execute("INSERT INTO roots VALUES (?,?,?)", (install.id, label, os.fsencode(place)))
+
+    def runs(self, install: Install) -> dict[str, tuple[str, str]]:
+        """By path: (`made` or `changed`, digest after it) in the runs that were watched."""
+        rows = self._db.execute("SELECT path, change, digest FROM runs WHERE install_id = ?", (install.id,))
+        return {os.fsdecode(row[0]): (row[1], row[2]) for row in rows}
+
+    def note_run(self, install: Install, changes: Mapping[str, tuple[str, str]]) -> None:
+        """Add what a watched run made and changed; what was made by an earlier run stays made."""
+        with self._transaction() as db:
+            db.executemany(
+                "INSERT INTO runs VALUES (?,?,?,?,?) ON CONFLICT (install_id, path) "
+                "DO UPDATE SET digest = excluded.digest, seen = excluded.seen",
+                [(install.id, os.fsencode(p), change, digest, time.time()) for p, (change, digest) in changes.items()],
+            )
+
+    def sheet(self, install: Install) -> str:
+        """The text of an install's own keepsheet; empty where it has none."""
+        row = self._db.execute("SELECT sheet FROM sheets WHERE install_id = ?", (install.id,)).fetchone()
+        return str(row[0]) if row else ""
+
+    def set_sheet(self, install: Install, text: str) -> None:
+        with self._transaction() as db:
+            db.execute("DELETE FROM sheets WHERE install_id = ?", (install.id,))
+            if text:
+                db.execute("INSERT INTO sheets VALUES (?,?)", (install.id, text))
 
 
 def _install(row: sqlite3.Row) -> Install:

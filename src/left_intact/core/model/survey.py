@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.entry import Entry, Finding
 from left_intact.core.model.release import Reading
 
 
@@ -29,13 +31,39 @@ class Folder:
     mtime_ns: int
 
 
+class Findings(Sequence[Finding]):
+    """All findings of a survey, ordered by path. Folders appear only where they are empty or cannot be listed.
+
+    A sequence that knows its sums without making a value of every entry.
+    """
+
+    @abstractmethod
+    def totals(self) -> dict[FileClass, Total]:
+        """Files and bytes by class, every class present; empty folders count nowhere."""
+
+    @abstractmethod
+    def find(self, path: str) -> Finding | None:
+        """The finding of a path."""
+
+    @abstractmethod
+    def of_class(self, kind: FileClass) -> list[Finding]:
+        """All findings of a class, ordered by path."""
+
+    @abstractmethod
+    def newest(self, kind: FileClass) -> Entry | None:
+        """What was written last of a class."""
+
+    @abstractmethod
+    def unsorted(self) -> tuple[Finding, ...]:
+        """Entries that no evidence sorted; empty folders hold nothing to sort."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Survey:
     """Every entry of an install with its class and why."""
 
     root: str
-    findings: tuple[Finding, ...]
-    """Ordered by path. Folders appear only where they are empty."""
+    findings: Findings
     folders: tuple[Folder, ...] = ()
     readings: tuple[Reading, ...] = ()
     platform: str = ""
@@ -43,6 +71,10 @@ class Survey:
     """How long the reading took."""
     baseline: str = ""
     """Version of the baseline that was used; empty where there was none."""
+    roots: tuple[tuple[str, str], ...] = ()
+    """(label, absolute path) of roots beside the first; their entries have paths that begin with `label:/`."""
+    notes: tuple[str, ...] = ()
+    """What is worth knowing of how it was sorted: a list that the release carries, moments of builds."""
 
     @property
     def reading(self) -> Reading | None:
@@ -54,19 +86,8 @@ class Survey:
 
     def totals(self) -> dict[FileClass, Total]:
         """Files and bytes by class; empty folders count nowhere."""
-        return totals_of(self.findings)
+        return self.findings.totals()
 
     def unsorted(self) -> tuple[Finding, ...]:
-        """Entries that no evidence sorted; empty folders hold nothing to sort."""
-        return tuple(f for f in self.findings if f.file_class is FileClass.UNSORTED and f.entry.kind is not Kind.FOLDER)
-
-
-def totals_of(findings: tuple[Finding, ...] | list[Finding]) -> dict[FileClass, Total]:
-    """Files and bytes by class, every class present; empty folders count nowhere."""
-    files = dict.fromkeys(FileClass, 0)
-    sizes = dict.fromkeys(FileClass, 0)
-    for finding in findings:
-        if finding.entry.kind is not Kind.FOLDER:
-            files[finding.file_class] += 1
-            sizes[finding.file_class] += finding.entry.bytes
-    return {c: Total(files=files[c], bytes=sizes[c]) for c in FileClass}
+        """Entries that no evidence sorted."""
+        return self.findings.unsorted()

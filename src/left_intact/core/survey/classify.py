@@ -1,20 +1,56 @@
-"""Adding the evidence up: a class and a certainty for every entry."""
+"""Adding the evidence up: a class and a certainty for every entry.
+
+Two passes: what each entry says by itself, then what its company adds where that was not
+enough. A pure function of its arguments. Entries with the same evidence share one verdict,
+so 100,000 entries cost a few thousand sums.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+import stat
+from array import array
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from types import MappingProxyType
 
+from left_intact.core.files.crew import forks, share_out
+from left_intact.core.files.headers import is_binary_program, is_settings_text
+from left_intact.core.files.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
 from left_intact.core.model.classes import SORTABLE, FileClass
-from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
+from left_intact.core.model.entry import Evidence
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.model.release import Release
 from left_intact.core.survey import evidence as sources
+from left_intact.core.survey.company import Company, Titles, alike_in
+from left_intact.core.survey.findings import SortedPages, Verdict
+from left_intact.core.survey.lists import Listed
+from left_intact.core.survey.names import bare, folder_evidence, name_evidence, split_name
+from left_intact.core.survey.patterns import PatternTable
+from left_intact.core.survey.references import References
+from left_intact.core.survey.said import said
+from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 
+P, S = FileClass.PROGRAM, FileClass.SETTINGS
+_MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
+_SURE = 0.9
+_SECOND = 10**9
+_MODES_SAY_NOTHING = 0.9
+"""With so many of all files runnable, the file system knows no modes."""
+_COPY_LEAST = 16
+_ALONE, _PARTS = 20_000, 32
+"""Below so many entries one process is quicker; above, the pages are shared out in so many parts."""
+LARGE = 1 << 20
+NO_TIME, NO_SHAPE = ("", 0), (0, 0)
+SHAPED = frozenset(("bytes", "zeros", "ones"))
+_PROOF = frozenset(("ruling", "keepsheet"))
+Why = tuple[Evidence, ...]
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+
+@dataclass(frozen=True)
 class Known:
     """What is known beside the tree itself."""
 
@@ -22,48 +58,353 @@ class Known:
     arrival: Release | None = None
     rulings: Sequence[tuple[str, FileClass]] = ()
     sheet: Sequence[tuple[str, FileClass]] = ()
+    listed: Listed | None = None
+    references: References = field(default_factory=References)
+    runs: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    """By path: `made` or `changed` while a run was watched."""
+    names: bool = True
+    """Whether names may speak; without them one sees what the other evidence is worth."""
+
+    @cached_property
+    def ruling_table(self) -> PatternTable:
+        return PatternTable([pattern for pattern, _ in self.rulings])
+
+    @cached_property
+    def sheet_table(self) -> PatternTable:
+        return PatternTable([pattern for pattern, _ in self.sheet])
 
 
-def classify(entries: Sequence[Entry], known: Known, cancel: CancelToken | None = None) -> tuple[Finding, ...]:
-    """A finding for every entry, in their order.
-
-    Two passes: what each entry says by itself, then what its company adds where that
-    was not enough. A pure function of its arguments.
-    """
-    cancel = cancel or CancelToken()
-    built = sources.build_time(entries)
-    namesakes = sources.program_names(entries)
-    first: list[Finding] = []
-    known_sums: _Weighed = {}
-    for number, entry in enumerate(entries):
-        if number % 1000 == 0:
-            cancel.check()
-        first.append(weigh(entry, _own_evidence(entry, known, built, namesakes), known_sums))
-    company = sources.Company(first)
-    return tuple(_with_company(finding, company, known_sums) for finding in first)
+def is_foreign(folder: str) -> bool:
+    """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
+    return any(e.speaks_for is not P and e.weight >= weights().spoken["realm-least"] for e in folder_evidence(folder))
 
 
-def _own_evidence(entry: Entry, known: Known, built: int | None, namesakes: frozenset[str]) -> list[Evidence]:
-    why = sources.from_patterns("ruling", known.rulings, entry.path)
-    why += sources.from_patterns("keepsheet", known.sheet, entry.path)
-    if entry.kind is Kind.FAULT:
-        return why
-    why += sources.from_baseline(entry, known.baseline)
-    why += sources.from_arrival(entry, known.arrival, built)
-    why += sources.from_header(entry)
-    why += sources.from_name(entry.path)
-    why += sources.from_namesake(entry, namesakes)
-    why += sources.from_time(entry, built)
-    return why
+def is_made(folder: str, name: str) -> bool:
+    """Whether a file is, by its names, one that a run makes: no release ships many of those."""
+    why = (*folder_evidence(folder), *name_evidence(name))
+    return any(e.speaks_for in _MADE_BY_RUNS and e.weight >= 2 for e in why)
 
 
-def _with_company(finding: Finding, company: sources.Company, known: _Weighed) -> Finding:
-    if finding.certainty >= weights().replace and finding.file_class is not FileClass.UNSORTED:
-        return finding
-    if finding.entry.kind in (Kind.FAULT, Kind.FOLDER):
-        return finding
-    more = company.evidence(finding.path)
-    return weigh(finding.entry, [*finding.why, *more], known) if more else finding
+def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = None) -> SortedPages:
+    """A verdict for every entry of some pages."""
+    return _Sorting(pages, known, cancel or CancelToken()).run()
+
+
+_at_work: _Sorting | None = None
+
+
+def _first_of(_: None, part: tuple[int, int]) -> tuple[list[bytes], dict[int, list[tuple[str, str, str, float]]]]:
+    """The first pass over some pages, in a fork: columns of verdicts, and the evidence behind each number."""
+    sorting = _at_work
+    assert sorting is not None
+    columns = [sorting._first(page) for page in sorting.pages[part[0] : part[1]]]
+    used = {verdict for column in columns for verdict in set(column)}
+    whys = {n: [(e.source, e.says, e.speaks_for.value, e.weight) for e in sorting.table[n].why] for n in used}
+    return [column.tobytes() for column in columns], whys
+
+
+class _Sorting:
+    def __init__(self, pages: Sequence[Page], known: Known, cancel: CancelToken) -> None:
+        self.pages, self.known, self.cancel = pages, known, cancel
+        names = known.names
+        self.times = read_times(pages, is_made if names else _never, is_foreign if names else _never)
+        self.namesakes = _program_names(pages) if names else frozenset()
+        self.modes = _modes_speak(pages)
+        self.table: list[Verdict] = []
+        self._by_why: dict[tuple[int, ...], int] = {}
+        self._keep: list[Why] = []
+        self._by_key: dict[tuple[object, ...], int] = {}
+        self._folder_ids: dict[Why, int] = {}
+
+    def run(self) -> SortedPages:
+        verdicts = self._first_pass()
+        company = Company()
+        own = [self._own(verdict) for verdict in self.table]
+        for page, found in zip(self.pages, verdicts, strict=True):
+            sure: Counter[FileClass] = Counter()
+            for verdict in set(found):
+                if (kind := own[verdict]) is not None:
+                    sure[kind] += found.count(verdict)
+            company.add(page.folder, sure, len(page.names))
+        titles = self._titles(verdicts)
+        weak_digests: set[bytes] = set()
+        copies = any(self._own(v) not in (None, P) for v in self.table)
+        for number, (page, found) in enumerate(zip(self.pages, verdicts, strict=True)):
+            if number % 64 == 0:
+                self.cancel.check()
+            self._second(page, found, company, titles, weak_digests, copies=copies)
+        self._third(verdicts, weak_digests)
+        folders = {page.folder: self._of_folder(page) for page in self.pages if page.fault or (page.folder and page.is_bare)}
+        return SortedPages(self.pages, verdicts, self.table, folders)
+
+    # ------------------------------------------------------------ what each entry says by itself
+
+    def _first_pass(self) -> list[array[int]]:
+        size = sum(len(page.names) for page in self.pages)
+        if size < _ALONE or not forks():
+            verdicts = []
+            for number, page in enumerate(self.pages):
+                if number % 64 == 0:
+                    self.cancel.check()
+                verdicts.append(self._first(page))
+            return verdicts
+        global _at_work  # noqa: PLW0603 (forks have no other way to know what to do without a copy)
+        _at_work = self
+        step = max(1, len(self.pages) // _PARTS)
+        tasks = [(start, min(start + step, len(self.pages))) for start in range(0, len(self.pages), step)]
+        try:
+            done = dict(share_out(_first_of, None, tasks, self.cancel))
+        finally:
+            _at_work = None
+        return [self._taken_over(column, done[n][1]) for n in range(len(tasks)) for column in done[n][0]]
+
+    def _taken_over(self, column: bytes, whys: dict[int, list[tuple[str, str, str, float]]]) -> array[int]:
+        """A column of verdicts that another process numbered, in our numbers."""
+        theirs = array("I")
+        theirs.frombytes(column)
+        ours = {n: self._weigh(tuple(said(s, t, FileClass(c), w) for s, t, c, w in whys[n])) for n in set(theirs)}
+        return array("I", map(ours.__getitem__, theirs))
+
+    def _first(self, page: Page) -> array[int]:
+        known, folder, numbers = self.known, page.folder, page.numbers
+        above = f"{folder}/" if folder else ""
+        spoken = [
+            (source, table, find)
+            for source, table, patterns in (
+                ("ruling", known.rulings, known.ruling_table), ("keepsheet", known.sheet, known.sheet_table),
+            )
+            if table and (find := patterns.in_folder(folder)) is not None
+        ]  # fmt: skip
+        of_folder = self._of_the_folder(folder)
+        number = self._folder_ids.setdefault(of_folder, len(self._folder_ids))
+        by_path = bool(spoken or known.baseline or known.arrival or known.listed or known.runs)
+        count = len(page.names)
+        shallow = folder.count("/") < 1 and bool(self.namesakes)
+        result, keyed, odd = array("I"), self._by_key, page.said
+        modes_speak, bucket = self.modes, self.times.bucket if self.times.speak else None
+        own: Why = ()
+        extra: Why = ()
+        when, shape, rights, at = NO_TIME, NO_SHAPE, 0, -1
+        evidence_of_name = name_evidence if known.names else None
+        columns = zip(
+            page.names, numbers[::COLUMNS], numbers[1::COLUMNS], numbers[2::COLUMNS], page.forms or [""] * count,
+            page.marks or bytes(count), strict=True,
+        )  # fmt: skip
+        for name, mode, size, mtime, form, mark in columns:
+            at += 1
+            if evidence_of_name is not None:
+                own = evidence_of_name(name)
+            if bucket is not None:
+                when = bucket(mtime)
+            shape = sources.shape_key(form, size, mark) if mark or (form in SHAPED and speaking_size(size)) else NO_SHAPE
+            if modes_speak:
+                rights = (1 if mode & 0o111 else 0) | (0 if mode & 0o222 else 2)
+            if not mode or by_path or shallow or odd:
+                extra = self._odd(page, at, mode) if not mode or at in odd else ()
+                if by_path:
+                    extra += self._by_path(page, at, above + name, form, mtime, spoken)
+                if shallow and is_settings_text(form):
+                    extra += self._namesake(name)
+            key = (number, id(own), form, when, shape, rights, extra)
+            found = keyed.get(key)
+            if found is None:
+                found = keyed[key] = self._weigh(self._why(of_folder, own, form, when, shape, rights, extra))
+            result.append(found)
+        return result
+
+    def _why(
+        self, of_folder: Why, own: Why, form: str, when: tuple[str, int], shape: tuple[int, int], rights: int, extra: Why
+    ) -> Why:
+        if any(e.source == "fault" for e in extra):
+            return tuple(e for e in extra if e.source in _PROOF)
+        binary = is_binary_program(form)
+        return (
+            *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own,
+            *self.times.evidence(when, binary=binary),
+            *sources.from_rights(bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)),
+        )  # fmt: skip
+
+    def _of_the_folder(self, folder: str) -> Why:
+        found = folder_evidence(folder) if self.known.names and folder else ()
+        named = self.known.references.of(folder)
+        if named is None:
+            return found
+        spoken, (place, reference) = weights().spoken, named
+        says = f"{reference.source} names {place}/ as “{reference.key}”"
+        if reference.file_class is P:
+            return (*found, said("reference", says, P, spoken["reference-program"]))
+        return (
+            *found, said("reference", says, reference.file_class, spoken["reference"]),
+            said("reference", says, P, spoken["reference-not-program"]),
+        )  # fmt: skip
+
+    def _odd(self, page: Page, at: int, mode: int) -> Why:
+        if mode and stat.S_ISLNK(mode):
+            return sources.from_link(page.said.get(at, ""), page.folder)
+        return (said("fault", "could not be read", FileClass.UNSORTED, 0.0),)
+
+    def _by_path(self, page: Page, at: int, path: str, form: str, mtime: int, spoken: list[tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]]) -> Why:  # fmt: skip
+        known = self.known
+        found: Why = ()
+        for source, table, find in spoken:
+            if (line := find(page.names[at])) >= 0:
+                found += sources.from_pattern(source, *table[line], path)
+        digest = ""
+        if known.baseline is not None or known.arrival is not None:
+            raw = page.digest(at)
+            digest = raw.hex() if raw != NO_DIGEST else ""
+        if known.baseline is not None:
+            base = known.baseline
+            found += sources.from_baseline(
+                base.version_text or "the baseline", base.entries.get(path), digest, form, page.said.get(at, "")
+            )
+        elif known.listed is not None:
+            found += sources.from_list(known.listed.source, known.listed.state(path), is_settings_text(form))
+        if known.arrival is not None:
+            arrival = known.arrival
+            coming = arrival.entries.get(path)
+            found += sources.from_arrival(
+                arrival.version_text or "the arrival", coming, digest, form, mtime // _SECOND, self.times
+            )
+        if (change := known.runs.get(path)) is not None:
+            found += sources.from_run(change)
+        return found
+
+    def _namesake(self, name: str) -> Why:
+        if bare(name.rsplit(".", 1)[0]) not in self.namesakes:
+            return ()
+        return (said("name", "settings text that bears the program's name", S, weights().spoken["namesake"]),)
+
+    def _of_folder(self, page: Page) -> int:
+        """The verdict on a folder that is itself an entry: empty, or not to be listed."""
+        parent, _, name = page.folder.rpartition("/")
+        why: Why = ()
+        for source, table, patterns in (
+            ("ruling", self.known.rulings, self.known.ruling_table), ("keepsheet", self.known.sheet, self.known.sheet_table),
+        ):  # fmt: skip
+            find = patterns.in_folder(parent) if table else None
+            if find is not None and (line := find(name)) >= 0:
+                why += sources.from_pattern(source, *table[line], page.folder)
+        if not page.fault:
+            why += self._of_the_folder(page.folder)
+            if self.known.baseline is not None:
+                base = self.known.baseline
+                shipped = base.entries.get(page.folder)
+                key = "baseline-equal" if shipped is not None and shipped.kind.value == "folder" else "baseline-absent"
+                says = "shipped this empty folder" if key == "baseline-equal" else "did not ship it"
+                why += (said("baseline", f"{base.version_text or 'the baseline'} {says}", P, weights().spoken[key]),)
+        return self._weigh(why)
+
+    # ------------------------------------------------------------ what its company adds
+
+    def _titles(self, verdicts: list[array[int]]) -> Titles:
+        table, stems = self.table, []
+        playable = [v.file_class is FileClass.CONTENT and v.certainty >= _SURE for v in table]
+        for page, found in zip(self.pages, verdicts, strict=True):
+            stems += [split_name(page.names[at])[0] for at, verdict in enumerate(found) if playable[verdict]]
+        return Titles(stems)
+
+    def _is_weak(self, verdict: Verdict) -> bool:
+        return verdict.file_class is FileClass.UNSORTED or verdict.certainty < weights().replace
+
+    def _second(
+        self, page: Page, found: array[int], company: Company, titles: Titles, weak_digests: set[bytes], *, copies: bool
+    ) -> None:
+        table = self.table
+        is_weak = {verdict for verdict in set(found) if self._is_weak(table[verdict])}
+        if not is_weak:
+            return
+        weak = range(len(found)) if len(is_weak) == len(set(found)) else [at for at, v in enumerate(found) if v in is_weak]
+        numbers = page.numbers
+        alike = alike_in(page, weak)
+        by_verdict = {verdict: company.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak}
+        if not alike and not titles and not copies and not any(by_verdict.values()):
+            return
+        done: dict[tuple[int, Why], int] = {}
+        for at in weak:
+            now = found[at]
+            more = by_verdict[now]
+            if (alike or titles or more) and stat.S_ISREG(numbers[at * COLUMNS]) and at not in page.said:
+                if at in alike:
+                    more += alike[at]
+                if titles and table[now].leaning is not FileClass.CONTENT:
+                    more += titles.evidence(page.names[at], page.forms[at] if page.forms else "", numbers[at * COLUMNS + 1])
+                if more:
+                    key = (now, more)
+                    again = done.get(key)
+                    if again is None:
+                        again = done[key] = self._weigh((*table[now].why, *more))
+                    found[at] = again
+            if copies and numbers[at * COLUMNS + 1] >= _COPY_LEAST and page.digests:
+                weak_digests.add(page.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES])
+
+    def _own(self, verdict: Verdict) -> FileClass | None:
+        """The class that an entry is counted under among the sure ones of its folder."""
+        return verdict.file_class if verdict.certainty >= _SURE and verdict.file_class is not FileClass.UNSORTED else None
+
+    def _third(self, verdicts: list[array[int]], weak_digests: set[bytes]) -> None:
+        """What copies say: the same bytes lie where things are surely of a class of the person's."""
+        weak_digests.discard(NO_DIGEST)
+        is_weak = [self._is_weak(v) for v in self.table]
+        speaks = {n for n, v in enumerate(self.table) if not is_weak[n] and v.file_class is not P}
+        if not weak_digests or not speaks:
+            return
+        sure: dict[bytes, tuple[FileClass, str]] = {}
+        for page, found in zip(self.pages, verdicts, strict=True):
+            if not page.digests or speaks.isdisjoint(found):
+                continue
+            for at, verdict in enumerate(found):
+                digest = page.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
+                if verdict in speaks and digest in weak_digests:
+                    sure.setdefault(digest, (self.table[verdict].file_class, page.path(at)))
+        if not sure:
+            return
+        for page, found in zip(self.pages, verdicts, strict=True):
+            for at, verdict in enumerate(found):
+                known = sure.get(page.digest(at)) if is_weak[verdict] else None
+                if known is not None:
+                    more = said("copy", f"the same bytes as {known[1]}", known[0], weights().spoken["copy"])
+                    found[at] = self._weigh((*self.table[verdict].why, more))
+
+    # ------------------------------------------------------------ sums
+
+    def _weigh(self, why: Why) -> int:
+        key = tuple(map(id, why))
+        found = self._by_why.get(key)
+        if found is None:
+            self._keep.append(why)  # identities stand for evidence only while it lives
+            found = self._by_why[key] = len(self.table)
+            self.table.append(verdict_of(why))
+        return found
+
+
+def speaking_size(size: int) -> bool:
+    """Whether a size alone may say something of unknown bytes."""
+    return not size & (size - 1) or size > LARGE
+
+
+def _never(*_: str) -> bool:
+    return False
+
+
+def _program_names(pages: Iterable[Page]) -> frozenset[str]:
+    """Bare names of the programs that lie at or near the root."""
+    return frozenset(
+        bare(page.names[at].rsplit(".", 1)[0])
+        for page in pages
+        if page.folder.count("/") < 1
+        for at, form in enumerate(page.forms)
+        if is_binary_program(form) or form.startswith("script ")
+    )
+
+
+def _modes_speak(pages: Iterable[Page]) -> bool:
+    runnable = files = 0
+    for page in pages:
+        modes = page.numbers[::COLUMNS]
+        files += len(modes)
+        runnable += sum(1 for mode in modes if mode & 0o111)
+    return runnable < _MODES_SAY_NOTHING * files
 
 
 def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
@@ -71,32 +412,25 @@ def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
     sums: dict[FileClass, float] = dict.fromkeys(SORTABLE, 0.0)
     for evidence in why:
         sums[evidence.speaks_for] = sums.get(evidence.speaks_for, 0.0) + evidence.weight
-    top = max(sums.values())
-    powers = {c: math.exp(s - top) for c, s in sums.items()}
+    top, heat = max(sums.values()), weights().temperature
+    powers = {c: math.exp((s - top) / heat) for c, s in sums.items()}
     whole = sum(powers.values())
     return {c: power / whole for c, power in powers.items()}
 
 
-_Weighed = dict[tuple[int, ...], tuple[FileClass, float, FileClass, tuple[Evidence, ...]]]
-"""What some evidence leads to, by the identities of it: equal evidence is one shared value."""
+def verdict_of(why: Why) -> Verdict:
+    """What some evidence leads to.
 
-
-def weigh(entry: Entry, why: Sequence[Evidence], known: _Weighed | None = None) -> Finding:
-    """The finding that some evidence leads to. `known` spares the sums where they were made before."""
-    key = tuple(map(id, why))
-    done = known.get(key) if known is not None else None
-    if done is None:
-        done = _weighed(why)
-        if known is not None:
-            known[key] = done
-    file_class, certainty, leaning, shared = done
-    return Finding(entry=entry, file_class=file_class, certainty=certainty, why=shared, leaning=leaning)
-
-
-def _weighed(why: Sequence[Evidence]) -> tuple[FileClass, float, FileClass, tuple[Evidence, ...]]:
-    by_class = scores(why)
+    Kept on little, called the program's only on much; and nothing but a word, a sheet or a
+    digest makes more certain than `most`.
+    """
+    w, by_class = weights(), scores(why)
     best = max(by_class, key=lambda c: by_class[c])
     certainty = by_class[best]
+    proven = any(e.source in _PROOF or (e.source in ("baseline", "list") and e.weight >= 9) for e in why)
+    if not proven:
+        certainty = min(certainty, w.most)
     positive = any(e.speaks_for is best and e.weight > 0 for e in why)
-    sorted_out = certainty >= weights().sort and positive
-    return (best if sorted_out else FileClass.UNSORTED), round(certainty, 4), best, tuple(why)
+    enough = certainty >= (w.program if best is P else w.sort)
+    file_class = best if enough and positive else FileClass.UNSORTED
+    return Verdict(file_class=file_class, certainty=round(certainty, 4), leaning=best, why=why)

@@ -1,256 +1,165 @@
-"""The sources of evidence. Each looks at one thing and says what it saw, in words.
+"""The sources of evidence that look at one entry. Each looks at one thing and says what it saw, in words.
 
-Equal evidence is one shared value: 100,000 entries have few hundred different reasons.
+What names say is in `names`, what times say in `times`, what siblings say in `company`, what
+settings say of folders in `references`.
 """
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Sequence
-from datetime import UTC, datetime
 from functools import lru_cache
 
-from left_intact.core.files.headers import is_binary_program, is_settings_text
+from left_intact.core.files.headers import is_settings_text
+from left_intact.core.files.pages import MENTIONS_PERSON, SPARSE
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
-from left_intact.core.model.release import Release
-from left_intact.core.survey.patterns import matches
-from left_intact.core.survey.weights import Shape, bare, weights
+from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.survey.said import said
+from left_intact.core.survey.times import Times
+from left_intact.core.survey.weights import Shape, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
-_MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
-_SURE = 0.9
-_SAME_SECONDS = 5
-_COMPANY_LEAST = 3
-_COMPANY_SHARE = 0.6
+_UNTOUCHED_SECONDS = 5
+_MADE_BY_RUNS = (FileClass.SAVES, FileClass.SETTINGS, FileClass.CACHE)
 
 
-@lru_cache(maxsize=65536)
-def _said(source: str, says: str, speaks_for: FileClass, weight: float) -> Evidence:
-    return Evidence(source=source, says=says, speaks_for=speaks_for, weight=round(weight, 2))
+def from_pattern(source: str, pattern: str, file_class: FileClass, path: str) -> tuple[Evidence, ...]:
+    """What a ruling or a line of a keepsheet says of a path that meets it."""
+    word = "you said" if source == "ruling" else "the keepsheet says"
+    text = f"{word} {pattern} is {file_class}" if pattern != path else f"{word} this is {file_class}"
+    return (said(source, text, file_class, weights().spoken[source]),)
 
 
-def from_patterns(source: str, table: Sequence[tuple[str, FileClass]], path: str) -> list[Evidence]:
-    """The last pattern that a path meets speaks; later ones are the newer or finer ones."""
-    weight = weights().spoken[source]
-    for pattern, file_class in reversed(table):
-        if matches(pattern, path):
-            word = "you said" if source == "ruling" else "the keepsheet says"
-            says = f"{word} {pattern} is {file_class}" if pattern != path else f"{word} this is {file_class}"
-            return [_said(source, says, file_class, weight)]
-    return []
-
-
-def from_baseline(entry: Entry, baseline: Release | None) -> list[Evidence]:
-    """What the release that the install came from had under this path."""
-    if baseline is None:
-        return []
-    spoken, name = weights().spoken, baseline.version_text or "the baseline"
-    shipped = baseline.entries.get(entry.path)
-    if shipped is None:
-        return [_said("baseline", f"{name} did not ship it", P, spoken["baseline-absent"])]
-    if shipped.same_content(entry):
-        return [_said("baseline", f"{name} shipped exactly this", P, spoken["baseline-equal"])]
-    if is_settings_text(entry.format) or is_settings_text(shipped.format):
+@lru_cache(maxsize=4096)
+def _baseline(name: str, key: str, settings: bool) -> tuple[Evidence, ...]:
+    spoken = weights().spoken
+    if key == "absent":
+        return (said("baseline", f"{name} did not ship it", P, spoken["baseline-absent"]),)
+    if key == "equal":
+        return (said("baseline", f"{name} shipped exactly this", P, spoken["baseline-equal"]),)
+    if settings:
         says = f"{name} shipped it, you changed it"
-        return [
-            _said("baseline", says, S, spoken["baseline-changed-settings"]),
-            _said("baseline", says, P, spoken["baseline-changed"]),
-        ]
-    return [_said("baseline", f"{name} shipped it, it was changed since", P, spoken["baseline-changed"])]
+        return (
+            said("baseline", says, S, spoken["baseline-changed-settings"]),
+            said("baseline", says, P, spoken["baseline-changed"]),
+        )
+    return (said("baseline", f"{name} shipped it, it was changed since", P, spoken["baseline-changed"]),)
 
 
-def from_arrival(entry: Entry, arrival: Release | None, built: int | None = None) -> list[Evidence]:
-    """What the arriving release has under this path.
+def from_baseline(name: str, shipped: Entry | None, digest: str, form: str, link: str) -> tuple[Evidence, ...]:
+    """What the release that the install came from had under a path."""
+    if shipped is None:
+        return _baseline(name, "absent", False)
+    same = digest == shipped.digest if digest else bool(link) and link == shipped.link
+    return _baseline(name, "equal" if same else "changed", is_settings_text(form) or is_settings_text(shipped.format))
+
+
+@lru_cache(maxsize=64)
+def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
+    """What a list of files that the release itself carries says of a path. `state` is from `Listed`."""
+    if not state:
+        return ()
+    spoken = weights().spoken
+    says = {
+        "equal": f"{source} lists exactly this", "named": f"{source} lists it",
+        "changed": f"{source} lists it, it was changed since", "absent": f"{source} does not list it",
+    }  # fmt: skip
+    key = {"equal": "listed-equal", "named": "listed", "changed": "listed-changed", "absent": "listed-absent"}
+    found = (said("list", says[state], P, spoken[key[state]]),)
+    if state == "changed" and settings:
+        return (*found, said("list", says[state], S, spoken["baseline-changed-settings"]))
+    return found
+
+
+def from_arrival(name: str, coming: Entry | None, digest: str, form: str, seconds: int, times: Times) -> tuple[Evidence, ...]:
+    """What the arriving release has under a path.
 
     Settings text says little, since a default lies under the name of the person's own; but
     one that was written in the very seconds of the release was never touched since.
     """
-    if arrival is None:
-        return []
-    spoken, name = weights().spoken, arrival.version_text or "the arrival"
-    coming = arrival.entries.get(entry.path)
+    spoken = weights().spoken
     if coming is None:
-        proven = built is not None and abs(entry.mtime_ns // 10**9 - built) <= weights().cluster_seconds
-        key = "arrival-absent" if proven else "arrival-absent-unproven"
-        return [_said("arrival", f"{name} has nothing here", P, spoken[key])]
-    if coming.same_content(entry):
-        return [_said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"])]
-    if coming.kind is not entry.kind or coming.format.split(" ")[0] != entry.format.split(" ")[0]:
-        return [_said("arrival", f"{name} ships something else here", P, 0.0)]
-    if is_settings_text(entry.format):
-        untouched = built is not None and abs(entry.mtime_ns // 10**9 - built) <= _SAME_SECONDS
+        key = "arrival-absent" if times.near(seconds) else "arrival-absent-unproven"
+        return (said("arrival", f"{name} has nothing here", P, spoken[key]),)
+    if digest and coming.digest == digest:
+        return (said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"]),)
+    if coming.format.split(" ")[0] != form.split(" ")[0]:
+        return (said("arrival", f"{name} ships something else here", P, 0.0),)
+    if is_settings_text(form):
+        untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
         key = "arrival-path-untouched" if untouched else "arrival-path-settings"
     else:
         key = "arrival-path"
-    return [_said("arrival", f"{name} ships one of this kind here", P, spoken[key])]
+    return (said("arrival", f"{name} ships one of this kind here", P, spoken[key]),)
 
 
-def from_header(entry: Entry) -> list[Evidence]:
-    """What the first bytes, or the size of bytes without a header, say."""
-    w = weights()
-    found = w.header.get(entry.format) or w.header.get(entry.format.split(" ")[0])
-    if found:
-        says, by_class = found
-        detail = entry.format if entry.format.split(" ")[0] in ("elf", "pe", "macho", "script") else ""
-        text = f"{says} ({detail})" if detail else says
-        return [_said("header", text, c, weight) for c, weight in by_class]
-    if entry.format in ("bytes", "zeros", "ones"):
-        return [e for shape in w.shapes for e in _shape(entry, shape)]
-    return []
+@lru_cache(maxsize=1024)
+def from_header(form: str) -> tuple[Evidence, ...]:
+    """What the first bytes say."""
+    known = weights().header
+    found = known.get(form) or known.get(form.split(" ")[0])
+    if not found:
+        return ()
+    says, by_class = found
+    detailed = form.split(" ")[0] in ("elf", "pe", "macho", "script")
+    return tuple(said("header", f"{says} ({form})" if detailed else says, c, weight) for c, weight in by_class)
 
 
-def _shape(entry: Entry, shape: Shape) -> list[Evidence]:
-    size = entry.bytes
-    if shape.least <= size <= shape.most and size & (size - 1) == 0:
-        return [_said("size", f"{size:,} bytes: {shape.says}", c, weight) for c, weight in shape.weights]
-    return []
+def shape_key(form: str, size: int, mark: int) -> tuple[int, int]:
+    """Everything that `from_shape` depends on, as a small key."""
+    if mark & MENTIONS_PERSON:
+        return -1, 1 if is_settings_text(form) or form in ("text xml", "text plain") else 0
+    if form in ("bytes", "zeros", "ones"):
+        blank = 1 if mark & SPARSE or form != "bytes" else 0
+        if size & (size - 1) == 0:
+            return size, blank
+        return (1 << 20) + 1 if size > 1 << 20 else 0, blank
+    return 0, 0
 
 
-@lru_cache(maxsize=16384)
-def _folders(folder: str) -> tuple[Evidence, ...]:
-    w = weights()
-    found: list[Evidence] = []
-    factor = 1.0
-    for part in reversed(folder.split("/")):
-        known = w.folder.get(bare(part))
-        if known:
-            file_class, weight, reason = known
-            says = f"in {part}/, {reason}" if factor == 1.0 else f"further up {part}/, {reason}"
-            found.append(_said("name", says, file_class, weight * factor))
-            factor *= w.spoken["outer-folder"]
-        if len(found) == 2:
-            break
-    return tuple(found)
+@lru_cache(maxsize=4096)
+def from_shape(key: tuple[int, int]) -> tuple[Evidence, ...]:
+    """What the size of bytes without a header, or the places that a text names, say."""
+    size, more = key
+    spoken = weights().spoken
+    if size == -1:
+        says = "names places of the person's"
+        against = said("structure", says, P, spoken["mentions-not-program"])
+        return (said("structure", says, S, spoken["mentions-person"]), against) if more else (against,)
+    return tuple(e for shape in weights().shapes for e in _shape(size, bool(more), shape))
 
 
-@lru_cache(maxsize=16384)
-def _name(name: str) -> tuple[Evidence, ...]:
-    w = weights()
+def _shape(size: int, blank: bool, shape: Shape) -> list[Evidence]:
+    power = size > 0 and size & (size - 1) == 0
+    if not shape.least <= size <= shape.most or (shape.power_of_two and not power) or (shape.sparse and not blank):
+        return []
+    text = f"{size:,} bytes: {shape.says}" if shape.power_of_two else shape.says
+    return [said("structure" if shape.sparse else "size", text, c, weight) for c, weight in shape.weights]
+
+
+@lru_cache(maxsize=64)
+def from_rights(executable: bool, read_only: bool) -> tuple[Evidence, ...]:
+    """What the mode says, on a file system where modes mean something."""
+    spoken = weights().spoken
     found = []
-    stem, dot, ending = name.rpartition(".")
-    if dot and not stem:
-        stem, ending = ending, ""
-    suffix = f".{ending.lower()}" if dot and ending else ""
-    # Numbered libraries: libvector.so.4
-    if suffix[1:].isdigit() and ".so." in name:
-        suffix = ".so"
-    if known := w.suffix.get(suffix):
-        found.append(_said("name", f"ends in {suffix}", known[0], known[1]))
-    words = bare(stem if dot else name)
-    if known := w.stem.get(words) or w.stem.get(words.rstrip("0123456789")):
-        found.append(_said("name", f"is called {stem or name}", known[0], known[1]))
+    if executable:
+        found.append(said("rights", "may be run", P, spoken["mode-runs"]))
+    if read_only:
+        found.append(said("rights", "nobody may write it", P, spoken["mode-read-only"]))
     return tuple(found)
 
 
-def from_name(path: str) -> list[Evidence]:
-    """What the folder names, the ending and the name itself say."""
-    folder, _, name = path.rpartition("/")
-    return [*(_folders(folder) if folder else ()), *_name(name)]
+def from_run(change: str) -> tuple[Evidence, ...]:
+    """What watching a run of the program says: `made` or `changed` while it ran."""
+    spoken = weights().spoken
+    says = f"{change} while you ran the program"
+    found = [said("run", says, P, spoken["run-made" if change == "made" else "run-changed"])]
+    return (*found, *(said("run", says, c, spoken["run-made-kept"]) for c in _MADE_BY_RUNS))
 
 
-def program_names(entries: Iterable[Entry]) -> frozenset[str]:
-    """Bare names of the programs that lie at or near the root."""
-    return frozenset(
-        bare(e.path.rpartition("/")[2].rsplit(".", 1)[0])
-        for e in entries
-        if e.path.count("/") <= 1 and (is_binary_program(e.format) or e.format.startswith("script "))
-    )
-
-
-def from_namesake(entry: Entry, names: frozenset[str]) -> list[Evidence]:
-    """Settings text that bears the program's own name is its settings."""
-    if not is_settings_text(entry.format) or entry.path.count("/") > 1:
-        return []
-    stem = entry.path.rpartition("/")[2].rsplit(".", 1)[0]
-    if bare(stem) not in names:
-        return []
-    return [_said("name", "settings text that bears the program's name", S, weights().spoken["namesake"])]
-
-
-def build_time(entries: Sequence[Entry]) -> int | None:
-    """The moment, in seconds, around which the release's files were written, if they share one.
-
-    Looked for among the binaries and scripts, whose times a packer keeps. A moment that
-    nearly everything shares, or that things named for saves share, tells nothing apart:
-    then somebody copied the whole folder without its times.
-    """
-    w = weights()
-    times = [e.mtime_ns // 10**9 for e in entries if is_binary_program(e.format) or e.format.startswith("script ")]
-    if len(times) < 2:
-        return None
-    votes: Counter[int] = Counter(t // w.cluster_seconds for t in times)
-    best = max(votes, key=lambda b: (votes[b] + votes[b + 1], b))
-    if votes[best] + votes[best + 1] < max(2, w.cluster_share * len(times)):
-        return None
-    inside = sorted(t for t in times if t // w.cluster_seconds in (best, best + 1))
-    built = inside[len(inside) // 2]
-    return None if _tells_nothing(entries, built) else built
-
-
-def _tells_nothing(entries: Sequence[Entry], built: int) -> bool:
-    w = weights()
-    files = [e for e in entries if e.kind is Kind.FILE]
-    near = [e for e in files if abs(e.mtime_ns // 10**9 - built) <= w.cluster_seconds]
-    if len(near) >= w.cluster_most * len(files):
-        return True
-    made = [e for e in files if any(v.speaks_for in _MADE_BY_RUNS and v.weight >= 2 for v in from_name(e.path))]
-    mixed = sum(1 for e in made if abs(e.mtime_ns // 10**9 - built) <= w.cluster_seconds)
-    return mixed > w.cluster_mixed * len(made)
-
-
-def from_time(entry: Entry, built: int | None) -> list[Evidence]:
-    """Whether an entry was written with the release or at another time."""
-    if built is None or not entry.mtime_ns:
-        return []
-    w = weights()
-    apart = entry.mtime_ns // 10**9 - built
-    if abs(apart) <= w.cluster_seconds:
-        day = datetime.fromtimestamp(built, UTC).date()
-        return [_said("time", f"written with the release, on {day}", P, w.spoken["cluster"])]
-    if abs(apart) < w.apart_seconds:
-        return []
-    key = ("late" if apart > 0 else "early") + ("-binary" if is_binary_program(entry.format) else "")
-    weight = w.spoken[key]
-    return [_said("time", f"{_span(abs(apart))} {'after' if apart > 0 else 'before'} the others", P, weight)]
-
-
-def _span(seconds: int) -> str:
-    days = seconds // 86400
-    if days >= 60:
-        return f"{days // 30} months"
-    if days >= 2:
-        return f"{days} days"
-    return f"{max(1, seconds // 3600)} hours"
-
-
-class Company:
-    """What an entry's siblings are: the surely sorted ones of its folder, itself left out."""
-
-    def __init__(self, findings: Iterable[Finding]) -> None:
-        self._counts: dict[str, Counter[FileClass]] = {}
-        self._own: dict[str, FileClass] = {}
-        self._size: Counter[str] = Counter()
-        for finding in findings:
-            if finding.entry.kind is Kind.FOLDER:
-                continue
-            folder = finding.path.rpartition("/")[0]
-            self._size[folder] += 1
-            if finding.certainty >= _SURE and finding.file_class is not FileClass.UNSORTED:
-                self._counts.setdefault(folder, Counter())[finding.file_class] += 1
-                self._own[finding.path] = finding.file_class
-
-    def evidence(self, path: str) -> list[Evidence]:
-        folder = path.rpartition("/")[0]
-        counts = self._counts.get(folder)
-        if not folder or not counts:
-            return []
-        own = self._own.get(path)
-        others = self._size[folder] - 1
-        best, count = max(counts.items(), key=lambda item: item[1] - (item[0] is own))
-        count -= best is own
-        share = count / others if others else 0.0
-        if count < _COMPANY_LEAST or share < _COMPANY_SHARE:
-            return []
-        says = f"{count} of {others} others in {folder}/ are {best}"
-        return [_said("company", says, best, weights().spoken["company"] * share)]
+def from_link(target: str, folder: str) -> tuple[Evidence, ...]:
+    """What the target of a link says: inside the install like the release's own, or out of it."""
+    spoken = weights().spoken
+    depth = folder.count("/") + 1 if folder else 0
+    outward = target.startswith(("/", "\\")) or target.split("/").count("..") > depth or target[1:2] == ":"
+    if outward:
+        return (said("link", "a link that leads out of the install", P, spoken["link-outside"]),)
+    return (said("link", "a link to something beside it", P, spoken["link-inside"]),)

@@ -7,9 +7,11 @@ folders; a pattern without a slash and with a star is met in any folder. Case co
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 _TOKEN = re.compile(r"\*\*/?|\*|\?|\[[^\]]+\]|[^*?\[]+|\[")
+_ANY_SUFFIX = re.compile(r"\*(\.[^*?\[/]+)")
 
 
 @lru_cache(maxsize=4096)
@@ -43,3 +45,53 @@ def matches(pattern: str, path: str) -> bool:
 
 def is_pattern(text: str) -> bool:
     return text.endswith("/") or any(c in text for c in "*?[")
+
+
+class PatternTable:
+    """Many patterns over many paths: look-ups by path, folder and ending first, then what needs an expression."""
+
+    def __init__(self, patterns: Sequence[str]) -> None:
+        self._exact: dict[str, int] = {}
+        self._below: dict[str, int] = {}
+        self._ending: dict[str, int] = {}
+        self._others: list[tuple[int, re.Pattern[str]]] = []
+        for number, pattern in enumerate(patterns):
+            if not is_pattern(pattern):
+                self._exact[pattern] = number
+            elif pattern.endswith("/") and not is_pattern(pattern.rstrip("/")):
+                self._below[pattern.rstrip("/")] = number
+            elif found := _ANY_SUFFIX.fullmatch(pattern):
+                self._ending[found[1]] = number
+            else:
+                self._others.append((number, _compiled(pattern)))
+                if pattern in ("**", "/"):
+                    continue
+        self._endings = sorted(self._ending.items())
+
+    def in_folder(self, folder: str) -> Callable[[str], int] | None:
+        """A function from a name in a folder to the number of the last pattern it meets, -1 for none.
+
+        None where no pattern can speak of anything in the folder.
+        """
+        first, at = -1, folder
+        while at:
+            first = max(first, self._below.get(at, -1))
+            at = at.rpartition("/")[0]
+        above = f"{folder}/" if folder else ""
+        if first < 0 and not self._ending and not self._others and not any(
+            p.startswith(above) and "/" not in p[len(above) :] for p in (*self._exact, *self._below)
+        ):  # fmt: skip
+            return None
+
+        def last(name: str) -> int:
+            path = above + name
+            best = max(first, self._exact.get(path, -1), self._below.get(path, -1))
+            for ending, number in self._endings:
+                if number > best and name.endswith(ending):
+                    best = number
+            for number, expression in self._others:
+                if number > best and expression.fullmatch(path):
+                    best = number
+            return best
+
+        return last

@@ -2,20 +2,53 @@
 
 from __future__ import annotations
 
+import json
 import os
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from array import array
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cache
+from types import MappingProxyType
 
-from left_intact.core.files.tree import Tree, read_tree, text_reader
+from blake3 import blake3
+
+from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.pages import Page
+from left_intact.core.files.roots import read_roots, roots_reader
+from left_intact.core.files.tree import Tree
 from left_intact.core.files.versions import main_platform, read_binaries, read_versions
-from left_intact.core.model.entry import Entry
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.model.release import Reading
-from left_intact.core.model.survey import Survey
-from left_intact.core.survey.classify import Known, classify
+from left_intact.core.model.release import Reading, Release
+from left_intact.core.model.survey import Survey, Total
+from left_intact.core.survey.classify import Known, is_foreign, sort_out
+from left_intact.core.survey.findings import SortedPages, Verdict
+from left_intact.core.survey.lists import file_hasher, find_list
+from left_intact.core.survey.references import read_references
+from left_intact.core.survey.weights import fingerprint
 
 _BINARY_LIMIT = 64 << 20
+_SHALLOW = 2
+
+Roots = tuple[tuple[str, str], ...]
+"""(label, absolute path) of every root beside the first."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Before:
+    """What an earlier survey left behind, to spare what has not changed."""
+
+    pages: Mapping[str, Page] = field(default_factory=lambda: MappingProxyType({}))
+    verdicts: Mapping[str, array[int]] = field(default_factory=lambda: MappingProxyType({}))
+    table: Sequence[Verdict] = ()
+    folders: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
+    context: str = ""
+    """What it was sorted by; the same context and the same pages give the same findings."""
+    readings: tuple[Reading, ...] = ()
+    platform: str = ""
+    notes: tuple[str, ...] = ()
+    totals: Mapping[FileClass, Total] | None = None
 
 
 def survey_install(
@@ -23,22 +56,54 @@ def survey_install(
     known: Known,
     *,
     name: str = "",
-    remembered: Mapping[str, Entry] | None = None,
+    before: Callable[[], Before] | None = None,
+    roots: Roots = (),
     rules: Sequence[tuple[str, str]] = (),
     extra_readings: Sequence[Reading] = (),
     report: Report = silent,
     cancel: CancelToken | None = None,
-) -> tuple[Survey, Tree]:
-    """Read and classify everything below `root`; changes nothing.
+) -> tuple[Survey, Tree, str]:
+    """Read and classify everything below `root` and other roots; changes nothing.
 
-    `remembered` are entries of an earlier reading. Raises `LeftIntactError` (`no-folder`,
-    `no-rights`) where the root itself cannot be read.
+    `before` gives what an earlier survey left; it is called while the walk is under way. Gives
+    the survey, the tree and the context it was sorted by. Raises `LeftIntactError`
+    (`no-folder`, `no-rights`) where the root itself cannot be read.
     """
     began = time.monotonic()
-    tree = read_tree(root, known=remembered, report=report, cancel=cancel)
-    report(Progress(stage="sorting", done=0, total=len(tree.entries)))
-    survey = survey_tree(tree, known, name=name, rules=rules, extra_readings=extra_readings, cancel=cancel)
-    return replace(survey, seconds=time.monotonic() - began), tree
+    left = cache(before or Before)
+    tree = read_roots(root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel)
+    context = context_of(known, name, roots, rules)
+    unchanged = len(tree.pages) == len(left().pages) and all(left().pages.get(p.folder) is p for p in tree.pages)
+    if unchanged and context == left().context:
+        was = left()
+        verdicts = [was.verdicts[page.folder] for page in tree.pages]
+        survey = Survey(
+            root=tree.root, findings=SortedPages(tree.pages, verdicts, was.table, was.folders, was.totals),
+            folders=tree.folders, readings=_by_weight([*extra_readings, *was.readings]), platform=was.platform,
+            roots=tuple(roots), baseline=_baseline_text(known.baseline), notes=was.notes,
+        )  # fmt: skip
+    else:
+        report(Progress(stage="sorting", done=0, total=tree.count))
+        survey = survey_tree(
+            tree, known, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel
+        )
+    return replace(survey, seconds=time.monotonic() - began), tree, context
+
+
+def context_of(known: Known, name: str, roots: Roots = (), rules: Sequence[tuple[str, str]] = ()) -> str:
+    """A digest of everything beside the tree that classes depend on."""
+    said = [
+        fingerprint(), name, known.names, list(known.rulings), list(known.sheet), sorted(known.runs.items()), list(roots),
+        list(rules), _release_key(known.baseline), _release_key(known.arrival),
+    ]  # fmt: skip
+    return blake3(json.dumps(said).encode()).hexdigest()
+
+
+def _release_key(release: Release | None) -> str:
+    if release is None:
+        return ""
+    rows = [f"{e.path}\0{e.digest}\0{e.link}\0{e.format}" for e in release.entries.values()]
+    return blake3("\n".join([release.version_text, *sorted(rows)]).encode("utf-8", "surrogateescape")).hexdigest()
 
 
 def survey_tree(
@@ -46,22 +111,61 @@ def survey_tree(
     known: Known,
     *,
     name: str = "",
+    roots: Roots = (),
     rules: Sequence[tuple[str, str]] = (),
     extra_readings: Sequence[Reading] = (),
     cancel: CancelToken | None = None,
 ) -> Survey:
     """Classify a tree that was read before, and read its version."""
-    entries = tree.by_path()
     base = os.path.basename(tree.root)
+    read = roots_reader(tree.root, roots)
+    known = with_own_word(tree, known, roots)
+    shallow = {e.path: e for p in tree.pages if p.folder.count("/") < _SHALLOW for e in p.entries()}
+    binaries = {
+        e.path: e
+        for p in tree.pages
+        if any(map(is_binary_program, set(p.forms)))
+        for at, form in enumerate(p.forms)
+        if is_binary_program(form)
+        for e in (p.entry(at),)
+    }
     readings = list(extra_readings)
-    readings += read_versions(base, entries, text_reader(tree.root), rules=rules)
-    readings += read_binaries(name or base, entries, text_reader(tree.root, _BINARY_LIMIT))
-    readings.sort(key=lambda r: -r.weight)
+    readings += read_versions(base, shallow, read, rules=rules)
+    readings += read_binaries(name or base, binaries, roots_reader(tree.root, roots, _BINARY_LIMIT))
     return Survey(
         root=tree.root,
-        findings=classify(tree.entries, known, cancel),
+        findings=sort_out(tree.pages, known, cancel),
         folders=tree.folders,
-        readings=tuple(dict.fromkeys(readings)),
-        platform=main_platform(tree.entries, name or base),
-        baseline=known.baseline.version_text or "on record" if known.baseline else "",
+        readings=_by_weight(readings),
+        platform=main_platform(binaries.values(), name or base),
+        baseline=_baseline_text(known.baseline),
+        roots=tuple(roots),
+        notes=_notes(known),
     )
+
+
+def with_own_word(tree: Tree, known: Known, roots: Roots = ()) -> Known:
+    """`known` with what the install says of itself: lists of files, settings that name folders."""
+    read = roots_reader(tree.root, roots)
+    foreign = is_foreign if known.names else (lambda folder: False)
+    listed = None if known.baseline else find_list(tree.pages, read, file_hasher(tree.root), foreign)
+    references = read_references(tree.root, tree.pages, read, foreign)
+    return replace(known, listed=listed, references=references)
+
+
+def _by_weight(readings: list[Reading]) -> tuple[Reading, ...]:
+    return tuple(dict.fromkeys(sorted(readings, key=lambda r: -r.weight)))
+
+
+def _baseline_text(baseline: Release | None) -> str:
+    return baseline.version_text or "on record" if baseline else ""
+
+
+def _notes(known: Known) -> tuple[str, ...]:
+    notes = []
+    if known.listed is not None:
+        notes.append(f"{known.listed.source} lists {len(known.listed.states):,} files of the release")
+    places = len(known.references.inside)
+    if places:
+        notes.append(f"the program's own settings name {places} folder{'s' if places > 1 else ''}")
+    return tuple(notes)

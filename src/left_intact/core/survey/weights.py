@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
 from dataclasses import dataclass
 from functools import cache
@@ -11,7 +10,6 @@ from typing import Any
 
 from left_intact.core.model.classes import FileClass
 
-_NOISE = re.compile(r"[\W_]+")
 Weighed = tuple[FileClass, float, str]
 """Class, weight, and the reason or words that go with it."""
 
@@ -23,6 +21,8 @@ class Shape:
     says: str
     least: int
     most: int
+    power_of_two: bool
+    sparse: bool
     weights: tuple[tuple[FileClass, float], ...]
 
 
@@ -31,14 +31,15 @@ class Weights:
     """All weights in the form the evidence sources look them up."""
 
     sort: float
+    program: float
+    """Needed to be called the program's; more than `sort`."""
     replace: float
     retire: float
+    temperature: float
+    most: float
     spoken: dict[str, float]
-    cluster_seconds: int
-    cluster_share: float
-    cluster_most: float
-    cluster_mixed: float
-    apart_seconds: int
+    time: dict[str, float]
+    company: dict[str, float]
     header: dict[str, tuple[str, tuple[tuple[FileClass, float], ...]]]
     shapes: tuple[Shape, ...]
     folder: dict[str, Weighed]
@@ -50,23 +51,27 @@ class Weights:
 def weights() -> Weights:
     """The weights that ship with the program."""
     said = tomllib.loads(files("left_intact.core.survey").joinpath("weights.toml").read_text("utf-8"))
+    thresholds, calibration = said["thresholds"], said["calibration"]
     return Weights(
-        sort=said["thresholds"]["sort"],
-        replace=said["thresholds"]["replace"],
-        retire=said["thresholds"]["retire"],
+        sort=thresholds["sort"],
+        program=thresholds["program"],
+        replace=thresholds["replace"],
+        retire=thresholds["retire"],
+        temperature=calibration["temperature"],
+        most=calibration["most"],
         spoken=said["spoken"],
-        cluster_seconds=said["time"]["cluster-seconds"],
-        cluster_share=said["time"]["cluster-share"],
-        cluster_most=said["time"]["cluster-most"],
-        cluster_mixed=said["time"]["cluster-mixed"],
-        apart_seconds=said["time"]["years-apart-seconds"],
+        time=said["time"],
+        company=said["company"],
         header={form: (row["says"], _by_class(row["weights"])) for row in said["header"] for form in row["formats"]},
         shapes=tuple(
-            Shape(says=row["says"], least=row["least"], most=row["most"], weights=_by_class(row["weights"]))
+            Shape(
+                says=row["says"], least=row["least"], most=row["most"], power_of_two=row.get("power-of-two", False),
+                sparse=row.get("sparse", False), weights=_by_class(row["weights"]),
+            )
             for row in said["shape"]
         ),
         folder=_names(said["folder"]),
-        suffix=_names(said["suffix"]),
+        suffix=_names(said["suffix"], bare_names=False),
         stem=_names(said["stem"]),
     )
 
@@ -75,12 +80,19 @@ def _by_class(table: dict[str, float]) -> tuple[tuple[FileClass, float], ...]:
     return tuple((FileClass(name), weight) for name, weight in table.items())
 
 
-def _names(rows: list[dict[str, Any]]) -> dict[str, Weighed]:
+def _names(rows: list[dict[str, Any]], *, bare_names: bool = True) -> dict[str, Weighed]:
+    from left_intact.core.survey.names import bare
+
     return {
-        name: (FileClass(row["class"]), row["weight"], row.get("reason", "")) for row in reversed(rows) for name in row["names"]
+        bare(name) if bare_names else name: (FileClass(row["class"]), row["weight"], row.get("reason", ""))
+        for row in reversed(rows)
+        for name in row["names"]
     }
 
 
-def bare(name: str) -> str:
-    """A name as the tables spell it: lower case, nothing but letters and digits."""
-    return _NOISE.sub("", name.lower())
+@cache
+def fingerprint() -> str:
+    """A digest of the weights file: what was sorted by other weights must be sorted anew."""
+    from blake3 import blake3
+
+    return blake3(files("left_intact.core.survey").joinpath("weights.toml").read_bytes()).hexdigest()[:16]

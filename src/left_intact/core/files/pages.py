@@ -1,0 +1,175 @@
+"""A folder's worth of entries, packed: what a survey of 100,000 files costs is decided here.
+
+A page holds the columns of one folder: names, what the disk says of each, digests, formats.
+Values as other stages know them (`Entry`) are made from it only when somebody asks.
+"""
+
+from __future__ import annotations
+
+import stat
+from array import array
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import chain, islice
+from typing import Any
+
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.survey import Folder
+
+DIGEST_BYTES = 32
+HEAD_BYTES = 4
+NO_DIGEST = bytes(DIGEST_BYTES)
+COLUMNS = 5
+"""Numbers a name has in `Page.stats`: mode with type, bytes, mtime_ns, ctime_ns, inode."""
+MENTIONS_PERSON, SPARSE = 1, 2
+"""Marks of a file: its text names a place of the person's; its first bytes are mostly zeros or ones."""
+_WRAP = 1 << 64
+
+
+@dataclass(slots=True)
+class Page:
+    """One folder. Every column has one item a name, in the order of the names."""
+
+    folder: str
+    """Path below the root; empty for the root itself."""
+    facts: tuple[int, int, int] = (0, 0, 0)
+    """Mode, mtime_ns and device of the folder."""
+    names: Sequence[str] = ()
+    """Sorted; subfolders are pages of their own."""
+    stats: bytes = b""
+    """`COLUMNS` signed 64-bit numbers a name; what could not be looked at has mode 0."""
+    inner: int = 0
+    """How many subfolders it has."""
+    fault: str = ""
+    """Why the folder could not be listed."""
+    said: dict[int, str] = field(default_factory=dict)
+    """By position: where a link points, or why something could not be read."""
+    digests: bytes = b""
+    """`DIGEST_BYTES` a name, zeros where the content was not read."""
+    forms: Sequence[str] = ()
+    """What the first bytes say, in the words of `files.headers`."""
+    heads: bytes = b""
+    """The first `HEAD_BYTES` bytes a name."""
+    marks: bytes = b""
+
+    @property
+    def numbers(self) -> array[int]:
+        found = array("q")
+        found.frombytes(self.stats)
+        return found
+
+    @property
+    def is_bare(self) -> bool:
+        """Whether the folder holds nothing at all."""
+        return not self.names and not self.inner and not self.fault
+
+    @property
+    def as_folder(self) -> Folder:
+        return Folder(path=self.folder, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1])
+
+    def same_stamps(self, other: Page) -> bool:
+        """Whether nothing in it was written, added, renamed or taken away since."""
+        return self.stats == other.stats and self.names == other.names and self.facts[2] == other.facts[2] and not self.fault
+
+    def path(self, at: int) -> str:
+        return f"{self.folder}/{self.names[at]}" if self.folder else self.names[at]
+
+    def digest(self, at: int) -> bytes:
+        return self.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
+
+    def kind(self, at: int, mode: int) -> Kind:
+        if not mode or (at in self.said and stat.S_ISREG(mode)):
+            return Kind.FAULT
+        if stat.S_ISREG(mode):
+            return Kind.FILE
+        return Kind.LINK if stat.S_ISLNK(mode) else Kind.FOLDER if stat.S_ISDIR(mode) else Kind.OTHER
+
+    def entry(self, at: int) -> Entry:
+        """One name as a value."""
+        return self._entry(at, self.numbers[at * COLUMNS : (at + 1) * COLUMNS])
+
+    def _entry(self, at: int, numbers: Sequence[int]) -> Entry:
+        mode, size, mtime, ctime, inode = numbers
+        path = self.path(at)
+        kind = self.kind(at, mode)
+        if kind is Kind.FAULT and not mode:
+            return Entry(path=path, kind=kind, fault=self.said.get(at, ""))
+        digest = self.digest(at)
+        return Entry(
+            path=path, kind=kind, bytes=size if stat.S_ISREG(mode) else 0, mode=stat.S_IMODE(mode), mtime_ns=mtime,
+            digest="" if digest == NO_DIGEST else digest.hex(), format=self.forms[at] if self.forms else "",
+            link=self.said.get(at, "") if kind is Kind.LINK else "", fault=self.said.get(at, "") if kind is Kind.FAULT else "",
+            stamp=(self.facts[2], inode % _WRAP, ctime),
+        )  # fmt: skip
+
+    def entries(self) -> Iterator[Entry]:
+        """Every name as a value; the folder itself where it is empty or could not be listed."""
+        if self.fault:
+            yield Entry(path=self.folder, kind=Kind.FAULT, fault=self.fault)
+        elif self.folder and self.is_bare:
+            yield Entry(path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1])
+        numbers = iter(self.numbers)
+        for at in range(len(self.names)):
+            yield self._entry(at, tuple(islice(numbers, COLUMNS)))
+
+
+def signed(number: int) -> int:
+    """An inode as a signed number, which is how pages keep it."""
+    return number - _WRAP if number >= _WRAP >> 1 else number
+
+
+def pack_stats(rows: Iterable[Sequence[int]]) -> bytes:
+    """Rows of `COLUMNS` numbers as the bytes of `Page.stats`."""
+    return array("q", chain.from_iterable(rows)).tobytes()
+
+
+_TYPE = {Kind.FILE: stat.S_IFREG, Kind.LINK: stat.S_IFLNK, Kind.OTHER: stat.S_IFSOCK, Kind.FOLDER: stat.S_IFDIR}
+
+
+def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = None) -> list[Page]:
+    """Pages of entries that were not read from a disk just now, such as those of an archive."""
+    by_folder: dict[str, list[Entry]] = {}
+    whole: dict[str, Page] = {}
+    for entry in entries:
+        if entry.kind is Kind.FOLDER:
+            whole[entry.path] = Page(folder=entry.path, facts=(stat.S_IFDIR | (entry.mode or 0o755), entry.mtime_ns, 0))
+        else:
+            by_folder.setdefault(entry.path.rpartition("/")[0], []).append(entry)
+    for folder, inside in by_folder.items():
+        inside.sort(key=lambda e: e.path)
+        whole[folder] = _page_of(folder, inside, (folders or {}).get(folder))
+    return [whole[folder] for folder in sorted(whole)]
+
+
+def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
+    rows = [
+        (
+            0 if e.kind is Kind.FAULT and not e.bytes else _TYPE.get(e.kind, stat.S_IFREG) | (0o644 if e.mode is None else e.mode),
+            e.bytes, e.mtime_ns, e.stamp[2], signed(e.stamp[1]),
+        )
+        for e in inside
+    ]  # fmt: skip
+    return Page(
+        folder=folder,
+        facts=(known.mode if known else 0o755, known.mtime_ns if known else 0, inside[0].stamp[0]),
+        names=tuple(e.path.rpartition("/")[2] for e in inside),
+        stats=pack_stats(rows),
+        said={at: e.link or e.fault for at, e in enumerate(inside) if e.link or e.fault},
+        digests=b"".join(bytes.fromhex(e.digest) if e.digest else NO_DIGEST for e in inside),
+        forms=tuple(e.format for e in inside),
+        heads=bytes(HEAD_BYTES * len(inside)),
+        marks=bytes(len(inside)),
+    )
+
+
+Plain = tuple[Any, ...]
+"""A page as plain values, for `marshal` between our own processes."""
+
+
+def to_plain(page: Page) -> Plain:
+    return (page.folder, page.facts, tuple(page.names), page.stats, page.inner, page.fault, page.said, page.digests,
+            tuple(page.forms), page.heads, page.marks)  # fmt: skip
+
+
+def from_plain(plain: Plain) -> Page:
+    return Page(*plain)

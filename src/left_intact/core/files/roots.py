@@ -1,0 +1,74 @@
+"""Several folders read as one tree: what lies apart has paths that begin with the label of its root.
+
+`settings:/pads.ini` is the file `pads.ini` of the root that is labelled `settings`. Nothing of
+an update is ever laid there: those paths are read, classified and proven, no more.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping, Sequence
+
+from left_intact.core.files.pages import Page
+from left_intact.core.files.tree import ReadText, Tree, read_tree, text_reader
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Report, silent
+
+
+def is_apart(path: str) -> bool:
+    """Whether a path belongs to a root beside the first."""
+    return path.partition("/")[0].endswith(":")
+
+
+def labelled(label: str, path: str) -> str:
+    """A path of another root as surveys and plans write it."""
+    return f"{label}:/{path}" if path else f"{label}:"
+
+
+def read_roots(
+    root: str, roots: Sequence[tuple[str, str]], *, known: Callable[[], Mapping[str, Page]] | None = None,
+    report: Report = silent, cancel: CancelToken | None = None,
+) -> Tree:  # fmt: skip
+    """Read a root and those beside it, as `read_tree` does. A root beside it that is gone is a fault, not an error."""
+    tree = read_tree(root, known=known, report=report, cancel=cancel)
+    if not roots:
+        return tree
+    before = known() if known else {}
+    pages = list(tree.pages)
+    for label, place in roots:
+        start = labelled(label, "")
+        inside = {p.folder[len(start) + 1 :]: p for p in before.values() if p.folder == start or p.folder.startswith(start + "/")}
+        try:
+            found = read_tree(place, known=inside or None, report=report, cancel=cancel).pages
+        except LeftIntactError as error:
+            if error.code not in ("no-folder", "no-rights"):
+                raise
+            pages.append(Page(folder=start, fault=error.says))
+            continue
+        old = {id(page) for page in inside.values()}
+        for page in found:
+            if id(page) not in old:
+                page.folder = labelled(label, page.folder)
+            pages.append(page)
+    return Tree(root=tree.root, pages=tuple(sorted(pages, key=lambda page: page.folder)))
+
+
+def roots_reader(root: str, roots: Sequence[tuple[str, str]], limit: int = 512 * 1024) -> ReadText:
+    """A function that reads a small file of any of the roots, or returns None where it cannot be had."""
+    first = text_reader(root, limit)
+    others = {f"{label}:": text_reader(place, limit) for label, place in roots}
+
+    def read(path: str) -> bytes | None:
+        label, _, below = path.partition("/")
+        return others[label](below) if label in others else first(path)
+
+    return read
+
+
+def absolute(root: str, roots: Sequence[tuple[str, str]], path: str) -> str:
+    """Where a path of a survey lies."""
+    label, _, below = path.partition("/")
+    for known, place in roots:
+        if label == f"{known}:":
+            return os.path.join(place, below) if below else place
+    return os.path.join(root, path)

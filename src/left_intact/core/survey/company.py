@@ -1,0 +1,145 @@
+"""What the company says that an entry keeps: its siblings, what is like it, whose name it bears."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from functools import lru_cache
+
+from left_intact.core.files.pages import COLUMNS, HEAD_BYTES, Page
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Evidence
+from left_intact.core.survey.names import bare, looks_hashed, split_name
+from left_intact.core.survey.said import said
+from left_intact.core.survey.weights import weights
+
+P, C = FileClass.PROGRAM, FileClass
+_PICTURES = frozenset(("png", "jpeg", "webp", "bmp", "gif", "qoi"))
+_SHARE = 0.8
+_TITLE_LEAST = 4
+
+
+class Company:
+    """The classes of what is surely sorted, by folder and by all below it."""
+
+    def __init__(self) -> None:
+        self._here: dict[str, Counter[FileClass]] = {}
+        self._sizes: Counter[str] = Counter()
+        self._below: dict[str, Counter[FileClass]] = {}
+        self._below_sizes: Counter[str] = Counter()
+
+    def add(self, folder: str, sure: Counter[FileClass], size: int) -> None:
+        """Take in a folder: how many of each class are sure, of how many in all."""
+        self._here[folder] = sure
+        self._sizes[folder] = size
+        at = folder
+        while at:
+            self._below.setdefault(at, Counter()).update(sure)
+            self._below_sizes[at] += size
+            at = at.rpartition("/")[0]
+
+    def evidence(self, folder: str, own: FileClass | None) -> tuple[Evidence, ...]:
+        """What the siblings of something are; `own` is its class where that is among the sure ones."""
+        if not folder:
+            return ()
+        w = weights()
+        found = _speak(self._here.get(folder), self._sizes[folder], own, w.company["least"], w.company["share"])
+        if found:
+            best, count, others = found
+            heavy = w.spoken["company-program" if best is P else "company"] * count / others
+            return (said("company", f"{count} of {others} others in {folder}/ are {best}", best, heavy),)
+        above = folder
+        while above:
+            found = _speak(self._below.get(above), self._below_sizes[above], own, w.company["above-least"], w.company["above-share"])
+            if found and found[0] is not P:
+                best, count, others = found
+                says = f"{count} of {others} others in and below {above}/ are {best}"
+                return (said("company", says, best, w.spoken["company-above"] * count / others),)
+            above = above.rpartition("/")[0]
+        return ()
+
+
+def _speak(
+    counts: Counter[FileClass] | None, size: int, own: FileClass | None, least: float, share: float
+) -> tuple[FileClass, int, int] | None:
+    if not counts:
+        return None
+    best, count = max(counts.items(), key=lambda item: item[1] - (item[0] is own))
+    count -= best is own
+    others = size - 1
+    return (best, count, others) if others > 0 and count >= least and count / others >= share else None
+
+
+def alike_in(page: Page, weak: Iterable[int]) -> dict[int, tuple[Evidence, ...]]:
+    """What being one of many that are alike says, for the unknown bytes among the weakly sorted of a page."""
+    w, spoken = weights().company, weights().spoken
+    at = [i for i in weak if page.forms and page.forms[i] in ("bytes", "zeros")]
+    if len(at) < w["alike-least"]:
+        return {}
+    sizes = page.numbers[1::COLUMNS]
+    by_size = Counter(sizes[i] for i in at)
+    size, same_size = by_size.most_common(1)[0]
+    hashed = sum(1 for i in at if looks_hashed(page.names[i])) if any(looks_hashed(page.names[i]) for i in at[:4]) else 0
+    if not hashed and same_size < _SHARE * len(at) and max(by_size) < w["large"]:
+        return {}
+    heads = Counter(page.heads[i * HEAD_BYTES : (i + 1) * HEAD_BYTES] for i in at)
+    head, same_head = heads.most_common(1)[0]
+    power = size >= 512 and size & (size - 1) == 0
+    if len(at) >= w["alike-cache-least"] and hashed >= _SHARE * len(at):
+        found = (said("structure", f"one of {len(at)} that are named by digests", C.CACHE, spoken["alike-cache"]),)
+    elif same_size >= _SHARE * len(at) and power:
+        found = (said("structure", f"one of {len(at)} of {size:,} bytes, a power of two", C.SAVES, spoken["alike-saves"]),)
+    elif same_size >= _SHARE * len(at) and same_head >= _SHARE * len(at) and any(head) and size >= 2048:
+        found = (said("structure", f"one of {len(at)} that begin alike and have one size", C.STATES, spoken["alike-states"]),)
+    elif sum(1 for i in at if sizes[i] >= w["large"]) >= _SHARE * len(at):
+        found = (said("structure", f"one of {len(at)} that are large and not alike", C.CONTENT, spoken["unlike"]),)
+    else:
+        return {}
+    return dict.fromkeys(at, found)
+
+
+class Titles:
+    """The names of what is played: other things of the person's bear them too."""
+
+    def __init__(self, stems: Iterable[str]) -> None:
+        self._stems = frozenset(s for s in (title_of(stem) for stem in stems) if len(s) >= _TITLE_LEAST and not s.isdigit())
+
+    def __len__(self) -> int:
+        return len(self._stems)
+
+    def evidence(self, name: str, form: str, size: int) -> tuple[Evidence, ...]:
+        if not self._stems:
+            return ()
+        stem = split_name(name)[0]
+        if title_of(stem) not in self._stems:
+            return ()
+        return _titled(_kind_of(form, size))
+
+
+def title_of(stem: str) -> str:
+    """A title as names of other files bear it: without what is in brackets, numbers of slots and second endings."""
+    for cut in ("(", "[", "{"):
+        stem = stem.partition(cut)[0] or stem
+    stem = stem.partition(".")[0] or stem
+    return bare(stem).rstrip("0123456789")
+
+
+def _kind_of(form: str, size: int) -> str:
+    if form in _PICTURES:
+        return "picture"
+    if form.startswith("text "):
+        return "text"
+    return "memory" if size >= 512 and size & (size - 1) == 0 else "bytes" if form in ("bytes", "gzip", "zstd", "zip") else ""
+
+
+@lru_cache(maxsize=16)
+def _titled(kind: str) -> tuple[Evidence, ...]:
+    heavy = weights().spoken["title"]
+    says = "bears the name of a title that lies elsewhere here"
+    by_kind: dict[str, tuple[tuple[FileClass, float], ...]] = {
+        "picture": ((C.EXTRAS, heavy),), "text": ((C.SETTINGS, heavy),), "memory": ((C.SAVES, heavy),),
+        "bytes": ((C.STATES, heavy * 0.7), (C.SAVES, heavy * 0.6)),
+    }  # fmt: skip
+    speaks = by_kind.get(kind, ())
+    against = said("title", says, P, weights().spoken["title-not-program"])
+    return (*(said("title", says, c, x) for c, x in speaks), against)

@@ -1,0 +1,151 @@
+"""The findings of a survey, kept as columns: a value is made of one only when somebody looks at it."""
+
+from __future__ import annotations
+
+import stat
+from array import array
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import overload
+
+from left_intact.core.files.pages import COLUMNS, Page
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
+from left_intact.core.model.survey import Findings, Total
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verdict:
+    """What some evidence leads to; shared by all entries that have it."""
+
+    file_class: FileClass
+    certainty: float
+    leaning: FileClass
+    why: tuple[Evidence, ...]
+
+
+class SortedPages(Findings):
+    """Pages with a verdict for each name."""
+
+    def __init__(
+        self, pages: Sequence[Page], verdicts: Sequence[array[int]], table: Sequence[Verdict],
+        folders: Mapping[str, int], totals: Mapping[FileClass, Total] | None = None,
+    ) -> None:  # fmt: skip
+        self._totals = totals
+        self.pages, self.verdicts, self.table, self.folders = pages, verdicts, table, folders
+        """`verdicts` are numbers of `table`, a column a page; `folders` those of folders that are entries."""
+
+    def __len__(self) -> int:
+        return sum(len(page.names) for page in self.pages) + len(self.folders)
+
+    def __iter__(self) -> Iterator[Finding]:
+        return iter(self._all)
+
+    @overload
+    def __getitem__(self, at: int) -> Finding: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Finding]: ...
+    def __getitem__(self, at: int | slice) -> Finding | Sequence[Finding]:
+        return self._all[at]
+
+    @cached_property
+    def _all(self) -> tuple[Finding, ...]:
+        found = [f for at in range(len(self.pages)) for f in self.in_page(at)]
+        return tuple(sorted(found, key=lambda f: f.entry.path))
+
+    def in_page(self, number: int) -> Iterator[Finding]:
+        """The findings of one page, the folder itself where it is an entry."""
+        page, verdicts = self.pages[number], self.verdicts[number]
+        entries = page.entries()
+        if page.folder in self.folders:
+            yield self._finding(next(entries), self.folders[page.folder])
+        for entry, verdict in zip(entries, verdicts, strict=True):
+            yield self._finding(entry, verdict)
+
+    def one(self, number: int, at: int) -> Finding:
+        """The finding of one name of a page."""
+        return self._finding(self.pages[number].entry(at), self.verdicts[number][at])
+
+    def _finding(self, entry: Entry, verdict: int) -> Finding:
+        v = self.table[verdict]
+        return Finding(entry=entry, file_class=v.file_class, certainty=v.certainty, why=v.why, leaning=v.leaning)
+
+    def find(self, path: str) -> Finding | None:
+        folder, _, name = path.rpartition("/")
+        number = self._by_folder.get(folder)
+        if number is not None and name in self.pages[number].names:
+            return self.one(number, list(self.pages[number].names).index(name))
+        own = self._by_folder.get(path)
+        return next(self.in_page(own)) if own is not None and path in self.folders else None
+
+    @cached_property
+    def _by_folder(self) -> dict[str, int]:
+        return {page.folder: number for number, page in enumerate(self.pages)}
+
+    def totals(self) -> dict[FileClass, Total]:
+        if self._totals is None:
+            self._totals = self._added_up()
+        return dict(self._totals)
+
+    def _added_up(self) -> dict[FileClass, Total]:
+        files: Counter[FileClass] = Counter()
+        sizes: Counter[FileClass] = Counter()
+        for number in range(len(self.pages)):
+            for kind, (count, size) in self.page_totals(number).items():
+                files[kind] += count
+                sizes[kind] += size
+        return {c: Total(files=files[c], bytes=sizes[c]) for c in FileClass}
+
+    def page_totals(self, number: int) -> dict[FileClass, tuple[int, int]]:
+        """(files, bytes) by class of one page, without what lies below it."""
+        page, verdicts = self.pages[number], self.verdicts[number]
+        sizes = page.numbers[1::COLUMNS]
+        if page.said:
+            modes = page.numbers[::COLUMNS]
+            sizes = array("q", (s if stat.S_ISREG(m) else 0 for s, m in zip(sizes, modes, strict=True)))
+        found: dict[int, tuple[int, int]] = {}
+        if verdicts and verdicts.count(verdicts[0]) == len(verdicts):
+            found[verdicts[0]] = len(verdicts), sum(sizes)
+            sizes = verdicts = array("q")
+        for verdict, size in zip(verdicts, sizes, strict=True):
+            count, whole = found.get(verdict, (0, 0))
+            found[verdict] = count + 1, whole + size
+        by_class: dict[FileClass, tuple[int, int]] = {}
+        if page.fault:
+            by_class[self.table[self.folders[page.folder]].file_class] = (1, 0)
+        for verdict, (count, whole) in found.items():
+            kind = self.table[verdict].file_class
+            before = by_class.get(kind, (0, 0))
+            by_class[kind] = before[0] + count, before[1] + whole
+        return by_class
+
+    def page_least(self, number: int) -> float:
+        """The lowest certainty in one page."""
+        return min((self.table[v].certainty for v in set(self.verdicts[number])), default=1.0)
+
+    def of_class(self, kind: FileClass) -> list[Finding]:
+        wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
+        found: list[Finding] = []
+        for number, verdicts in enumerate(self.verdicts):
+            if not wanted.isdisjoint(verdicts):
+                found += [self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted]
+        found += [
+            next(self.in_page(self._by_folder[folder])) for folder, verdict in self.folders.items() if verdict in wanted
+        ]  # fmt: skip
+        return sorted(found, key=lambda f: f.entry.path)
+
+    def newest(self, kind: FileClass) -> Entry | None:
+        wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
+        best: tuple[int, int, int] | None = None
+        for number, verdicts in enumerate(self.verdicts):
+            if wanted.isdisjoint(verdicts):
+                continue
+            times = self.pages[number].numbers[2::COLUMNS]
+            here = max((times[at], number, at) for at, verdict in enumerate(verdicts) if verdict in wanted)
+            best = here if best is None else max(best, here)
+        return self.pages[best[1]].entry(best[2]) if best else None
+
+    def unsorted(self) -> tuple[Finding, ...]:
+        return tuple(f for f in self.of_class(FileClass.UNSORTED) if f.entry.kind is not Kind.FOLDER)

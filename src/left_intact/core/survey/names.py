@@ -1,0 +1,174 @@
+"""What names say: of folders, of endings, of files, in several languages and many ways of writing."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from functools import lru_cache
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Evidence
+from left_intact.core.survey.said import said
+from left_intact.core.survey.weights import Weighed, weights
+
+P = FileClass.PROGRAM
+_NOISE = re.compile(r"[\W_]+")
+_WORDS = re.compile(r"[^\W\d_]+")
+_HUMP = re.compile(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
+_LIBRARY = re.compile(r"\.so(\.\d+)+$")
+_COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
+_WRAPPED = re.compile(r"(?i)(?:\.(?:bak|old|orig|backup|save|sik|copy|prev)\d*|~|\.\d{1,3}|[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$")
+_HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
+
+
+@lru_cache(maxsize=65536)
+def bare(name: str) -> str:
+    """A name as the tables spell it: lower case, no accents, nothing but letters and digits."""
+    if not name.isascii():
+        name = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
+    return _NOISE.sub("", name).casefold()
+
+
+def words_of(name: str) -> list[str]:
+    """The words of a name, bare: `GameSettings_old` is game, settings, old."""
+    if not name.isascii():
+        name = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
+    return [w.casefold() for w in _WORDS.findall(_HUMP.sub(" ", name))]
+
+
+def looks_hashed(name: str) -> bool:
+    """Whether a name is a digest, as programs give to what they can make again."""
+    stem = name.rsplit(".", 1)[0] if "." in name else name
+    return bool(_HASHED.match(stem)) and any(c.isdigit() for c in stem)
+
+
+def _known_folder(part: str) -> tuple[FileClass, float, str] | None:
+    """What the table says of one folder name: whole, else by two words together, else by one."""
+    w = weights()
+    if known := w.folder.get(bare(part)):
+        return known
+    words = words_of(part)
+    if len(words) < 2:
+        stripped = words[0] if words else ""
+        return w.folder.get(stripped) if stripped and stripped != bare(part) else None
+    pairs = ["".join(pair) for pair in zip(words, words[1:], strict=False)]
+    for found in (w.folder.get(word) for word in (*reversed(pairs), *reversed(words))):
+        if found is not None and found[0] is not P:
+            return found[0], found[1] * w.spoken["part-of-name"], found[2]
+    return None
+
+
+@lru_cache(maxsize=16384)
+def folder_evidence(folder: str) -> tuple[Evidence, ...]:
+    """What the names of a folder and of those above it say; the nearest counts most.
+
+    Inside something that is named for the person's (`mods/Night Harbour/bin`) everything is:
+    a mod brings its own code, a theme its own documents.
+    """
+    w = weights()
+    known = [(part, found) for part in reversed(folder.split("/")) if (found := _known_folder(part))] if folder else []
+    if not known:
+        return ()
+    found: list[Evidence] = []
+    part, (nearest, weight, reason) = known[0]
+    outer = next(((p, k) for p, k in reversed(known) if k[0] is not P and k[1] >= w.spoken["realm-least"]), None)
+    inside = outer is not None and nearest is P and weight > 0
+    factor = w.spoken["in-a-realm"] if inside else 1.0
+    found.append(said("name", f"in {part}/, {reason}", nearest, weight * factor))
+    if inside:
+        assert outer is not None
+        name, (realm, heavy, why) = outer
+        found.append(said("name", f"all inside {name}/, {why}", realm, heavy))
+        found.append(said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"]))
+        return tuple(found)
+    for name, (kind, heavy, why) in known[1:]:
+        found.append(said("name", f"further up {name}/, {why}", kind, heavy * w.spoken["outer-folder"]))
+        break
+    if nearest is not P and weight >= w.spoken["realm-least"]:
+        found.append(said("name", f"releases seldom ship what lies in {part}/", P, w.spoken["realm-slightly-not-program"]))
+    return tuple(found)
+
+
+def split_name(name: str) -> tuple[str, str]:
+    """(stem, ending with its dot in lower case); copies are told as what they are copies of."""
+    if match := _WRAPPED.search(name):
+        inner = name[: match.start()]
+        if "." in inner or not match[0].startswith("."):
+            name = inner
+    stem, dot, ending = name.rpartition(".")
+    if not dot or not ending:
+        return name, ""
+    if not stem:
+        return ending, ""
+    return stem, "." + ending.lower()
+
+
+_DIGITS = str.maketrans("123456789", "000000000")
+_BY_KEY: dict[tuple[str, str], tuple[Evidence, ...]] = {}
+_BY_NAME: dict[tuple[str, str], tuple[Evidence, ...]] = {}
+_MOST_NAMES = 200_000
+
+
+def name_evidence(name: str) -> tuple[Evidence, ...]:
+    """What the ending and the name of a file say. Equal evidence is one shared tuple.
+
+    Which digits a name has before its ending says nothing, so `disk1` and `disk2` are looked at once.
+    """
+    stem, _, ending = name.rpartition(".")
+    known = (stem.translate(_DIGITS), ending)
+    found = _BY_NAME.get(known)
+    if found is None:
+        if len(_BY_NAME) > _MOST_NAMES:
+            _BY_NAME.clear()
+        found = _BY_NAME[known] = _look_up(f"{known[0]}.{ending}" if stem else name)
+    return found
+
+
+def _look_up(name: str) -> tuple[Evidence, ...]:
+    stem, ending = split_name(name)
+    w = weights()
+    if ending and ending[1:].isdigit() and _LIBRARY.search(name):
+        ending = ".so"
+    if ending and ending not in w.suffix and (counted := _COUNTED.match(ending)):
+        ending = counted[1]
+    key = (ending if ending in w.suffix else "", _known_word(stem))
+    found = _BY_KEY.get(key)
+    if found is None:
+        found = _BY_KEY[key] = _name_evidence(*key)
+    return found
+
+
+def _known_word(stem: str) -> str:
+    """The word of a stem that the table knows: the whole, else (marked with a dash) one of several."""
+    w = weights()
+    whole = bare(stem)
+    if whole in w.stem:
+        return whole
+    trimmed = whole.strip("0123456789")
+    if trimmed in w.stem:
+        return trimmed
+    if len(whole) > len(trimmed) or not stem.isalnum() or not stem.islower():
+        words = words_of(stem)
+        if 1 < len(words) <= 5:
+            for word in ("".join(words[-2:]), "".join(words[:2]), words[-1], words[0]):
+                if word in w.stem:
+                    return "-" + word
+    return ""
+
+
+def _name_evidence(ending: str, word: str) -> tuple[Evidence, ...]:
+    w = weights()
+    found = []
+    if ending:
+        kind, weight, _ = w.suffix[ending]
+        found.append(said("name", f"ends in {ending}", kind, weight))
+    if word:
+        kind, weight, _ = _stem(word)
+        part = word.startswith("-")
+        says = f"has {word[1:]} in its name" if part else f"is called {word}"
+        found.append(said("name", says, kind, weight * (w.spoken["part-of-name"] if part else 1)))
+    return tuple(found)
+
+
+def _stem(word: str) -> Weighed:
+    return weights().stem[word.removeprefix("-")]

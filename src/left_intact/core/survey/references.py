@@ -1,0 +1,168 @@
+"""What the program's own settings say of folders: `savefile_dir = saves` is strong evidence about `saves/`.
+
+Also finds the folders outside the install that settings name: other roots of it.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from left_intact.core.files.pages import COLUMNS, Page
+from left_intact.core.model.classes import FileClass
+from left_intact.core.survey.names import bare, words_of
+from left_intact.core.survey.weights import weights
+
+_FILES, _SIZE = 60, 128 << 10
+_DEPTH = 4
+_READABLE = frozenset(("text ini", "text keyvalue", "text json", "text xml", "text plain"))
+_LINE = re.compile(r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$""")
+_XML = re.compile(r"""<(\w[\w.-]*)(?:\s[^<>]*)?>([^<>\n]{1,400})</|\b(\w[\w.-]*)=["']([^"'<>\n]{1,400})["']""")
+_PLACE_WORDS = frozenset(
+    "dir dirs directory directories path paths folder folders location locations root base default last current file files "
+    "ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella percorso pasta "
+    "use enable the of to in for game emulator main general".split()
+)
+_PLACE_ENDING = re.compile(r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reference:
+    """A folder that a settings file names for something."""
+
+    source: str
+    """The settings file."""
+    key: str
+    file_class: FileClass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class References:
+    """What the settings of an install name."""
+
+    inside: Mapping[str, Reference] = field(default_factory=dict)
+    """By folder below the root."""
+    outside: Mapping[str, Reference] = field(default_factory=dict)
+    """By absolute path of a folder that is there."""
+
+    def of(self, folder: str) -> tuple[str, Reference] | None:
+        """(folder, reference) that speaks of a folder: the nearest at or above it."""
+        while folder:
+            if (found := self.inside.get(folder)) is not None:
+                return folder, found
+            folder = folder.rpartition("/")[0]
+        return None
+
+
+def read_references(
+    root: str, pages: Sequence[Page], read: Callable[[str], bytes | None], is_foreign: Callable[[str], bool],
+    name: str = "",
+) -> References:  # fmt: skip
+    """Read the settings files near the root for folders that they name."""
+    folders = {page.folder for page in pages}
+    by_bare = {f.casefold(): f for f in folders}
+    inside: dict[str, Reference] = {}
+    outside: dict[str, Reference] = {}
+    for path in _settings_files(pages, is_foreign):
+        data = read(path)
+        if data is None:
+            continue
+        for key, value in pairs_in(data.decode("utf-8", "replace")):
+            file_class = class_of_key(key)
+            if file_class is None or not _may_be_path(value, key):
+                continue
+            reference = Reference(source=path, key=key.strip(), file_class=file_class)
+            for place in _places(root, path, value):
+                below = os.path.relpath(place, root).replace(os.sep, "/")
+                if below == ".":
+                    continue
+                if not below.startswith("../"):
+                    if (found := by_bare.get(below.casefold())) is not None:
+                        inside.setdefault(found, reference)
+                        break
+                elif os.path.isdir(place) and _may_be_root(place, root):
+                    outside.setdefault(place, reference)
+                    break
+    return References(inside=inside, outside=outside)
+
+
+def _settings_files(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
+    found = []
+    for page in pages:
+        if _READABLE.isdisjoint(page.forms) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
+            continue
+        sizes = page.numbers[1::COLUMNS]
+        found += [page.path(at) for at, form in enumerate(page.forms) if form in _READABLE and 0 < sizes[at] <= _SIZE]
+    return sorted(found, key=lambda p: (p.count("/"), not _looks_like_settings(p), p))[:_FILES]
+
+
+def _looks_like_settings(path: str) -> bool:
+    name = path.rpartition("/")[2]
+    known = weights().suffix.get("." + name.rpartition(".")[2].lower())
+    return known is not None and known[0] is FileClass.SETTINGS
+
+
+def pairs_in(text: str) -> Iterator[tuple[str, str]]:
+    """(key, value) pairs of any text that has them on one line: INI, JSON, YAML, TOML, XML."""
+    if text.lstrip()[:1] == "<":
+        for match in _XML.finditer(text):
+            yield match[1] or match[3], (match[2] or match[4]).strip()
+        return
+    for line in text.splitlines():
+        if match := _LINE.match(line):
+            yield match[1], match[2].strip().replace("\\\\", "\\")
+
+
+def class_of_key(key: str) -> FileClass | None:
+    """What a key of a settings file is about: `SaveStatePath` is about states, `window width` about nothing."""
+    words = words_of(key.rpartition("/")[2].rpartition(".")[2] or key)
+    about = [w for w in words if w not in _PLACE_WORDS]
+    if not about and len(words) > 0:
+        return None
+    trimmed = [_PLACE_ENDING.sub("", w) or w for w in about]
+    table = weights().folder
+    pairs = ["".join(p) for p in zip(trimmed, trimmed[1:], strict=False)]
+    for candidate in (bare("".join(trimmed)), *pairs, *reversed(trimmed)):
+        found = table.get(candidate)
+        if found is not None and found[1] >= 1.0:
+            return found[0]
+    return None
+
+
+def _may_be_path(value: str, key: str) -> bool:
+    if len(value) < 2 or value.startswith(("http:", "https:", "#")) or value.lower() in ("true", "false", "none", "auto", "default"):
+        return False
+    has_word = any(_PLACE_ENDING.search(w) or w in _PLACE_WORDS for w in words_of(key))
+    return "/" in value or "\\" in value or has_word
+
+
+def _places(root: str, source: str, value: str) -> Iterator[str]:
+    """Absolute paths that a value may mean."""
+    text = value.strip().strip("\"'").replace("\\", "/").rstrip("/")
+    text = re.sub(r"^(?:\$\{?HOME\}?|%USERPROFILE%)", os.path.expanduser("~"), text)
+    text = re.sub(r"^(?:\{\w+\}|\$\{?\w+\}?|%\w+%|:|\$\(\w+\))/?", "", text)
+    if text.startswith("~"):
+        text = os.path.expanduser(text)
+    if os.path.isabs(text):
+        yield os.path.normpath(text)
+        return
+    if re.match(r"^[a-zA-Z]:/", text):
+        # A path of another system: what lies below the install's own folder name may lie here.
+        parts = text.split("/")
+        name = os.path.basename(root).casefold()
+        for at in range(len(parts) - 1, 0, -1):
+            if parts[at - 1].casefold() == name:
+                yield os.path.normpath(os.path.join(root, *parts[at:]))
+        return
+    yield os.path.normpath(os.path.join(root, text))
+    above = source.rpartition("/")[0]
+    if above:
+        yield os.path.normpath(os.path.join(root, above, text))
+
+
+def _may_be_root(place: str, root: str) -> bool:
+    """Not the whole disk, not a home folder, and nothing that the install lies in."""
+    home = os.path.expanduser("~")
+    return len(place.strip("/").split("/")) >= 2 and place != home and not (root + "/").startswith(place + "/")
