@@ -24,7 +24,7 @@ from left_intact.core.model.entry import Evidence
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.model.release import Release
 from left_intact.core.survey import evidence as sources
-from left_intact.core.survey.company import Company, Titles, alike_in
+from left_intact.core.survey.company import PICTURE_FORMS, Company, Titles, alike_in
 from left_intact.core.survey.findings import SortedPages, Verdict
 from left_intact.core.survey.lists import Listed
 from left_intact.core.survey.names import bare, folder_evidence, name_evidence, split_name
@@ -32,7 +32,7 @@ from left_intact.core.survey.patterns import PatternTable
 from left_intact.core.survey.references import References
 from left_intact.core.survey.said import said
 from left_intact.core.survey.times import Times, read_times
-from left_intact.core.survey.weights import weights
+from left_intact.core.survey.weights import PICTURES, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
 _MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
@@ -81,8 +81,10 @@ def is_foreign(folder: str) -> bool:
 
 def is_made(folder: str, name: str) -> bool:
     """Whether a file is, by its names, one that a run makes: no release ships many of those."""
-    why = (*folder_evidence(folder), *name_evidence(name))
-    return any(e.speaks_for in _MADE_BY_RUNS and e.weight >= 2 for e in why)
+    of_name = name_evidence(name)
+    if any(e.speaks_for is P and e.weight > 0 for e in of_name):
+        return False  # a note in a folder for saves
+    return any(e.speaks_for in _MADE_BY_RUNS and e.weight >= 2 for e in (*folder_evidence(folder), *of_name))
 
 
 def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = None) -> SortedPages:
@@ -179,7 +181,7 @@ class _Sorting:
         number = self._folder_ids.setdefault(of_folder, len(self._folder_ids))
         by_path = bool(spoken or known.baseline or known.arrival or known.listed or known.runs)
         count = len(page.names)
-        shallow = folder.count("/") < 1 and bool(self.namesakes)
+        shallow = not folder
         result, keyed, odd = array("I"), self._by_key, page.said
         modes_speak, bucket = self.modes, self.times.bucket if self.times.speak else None
         own: Why = ()
@@ -205,6 +207,8 @@ class _Sorting:
                     extra += self._by_path(page, at, above + name, form, mtime, spoken)
                 if shallow and is_settings_text(form):
                     extra += self._namesake(name)
+                elif shallow and is_binary_program(form):
+                    extra += (said("company", "code at the root of the install", P, weights().spoken["code-at-root"]),)
             key = (number, id(own), form, when, shape, rights, extra)
             found = keyed.get(key)
             if found is None:
@@ -218,6 +222,11 @@ class _Sorting:
         if any(e.source == "fault" for e in extra):
             return tuple(e for e in extra if e.source in _PROOF)
         binary = is_binary_program(form)
+        if binary or form.startswith("script "):
+            own = tuple(e for e in own if e.speaks_for is not P or e.weight < 0)  # the ending of code says what its header said
+        if form in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
+            says = "no picture, though it lies where pictures should"
+            extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
         return (
             *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own,
             *self.times.evidence(when, binary=binary),
@@ -230,7 +239,7 @@ class _Sorting:
         if named is None:
             return found
         spoken, (place, reference) = weights().spoken, named
-        says = f"{reference.source} names {place}/ as “{reference.key}”"
+        says = reference.says(place)
         if reference.file_class is P:
             return (*found, said("reference", says, P, spoken["reference-program"]))
         return (
@@ -317,16 +326,19 @@ class _Sorting:
         weak = range(len(found)) if len(is_weak) == len(set(found)) else [at for at, v in enumerate(found) if v in is_weak]
         numbers = page.numbers
         alike = alike_in(page, weak)
+        beside = self._beside(page, found) if len(found) > 1 else {}
         by_verdict = {verdict: company.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak}
-        if not alike and not titles and not copies and not any(by_verdict.values()):
+        if not alike and not beside and not titles and not copies and not any(by_verdict.values()):
             return
         done: dict[tuple[int, Why], int] = {}
         for at in weak:
             now = found[at]
             more = by_verdict[now]
-            if (alike or titles or more) and stat.S_ISREG(numbers[at * COLUMNS]) and at not in page.said:
+            if (alike or beside or titles or more) and stat.S_ISREG(numbers[at * COLUMNS]) and at not in page.said:
                 if at in alike:
                     more += alike[at]
+                if beside:
+                    more += self._named_after(page, at, beside)
                 if titles and table[now].leaning is not FileClass.CONTENT:
                     more += titles.evidence(page.names[at], page.forms[at] if page.forms else "", numbers[at * COLUMNS + 1])
                 if more:
@@ -337,6 +349,28 @@ class _Sorting:
                     found[at] = again
             if copies and numbers[at * COLUMNS + 1] >= _COPY_LEAST and page.digests:
                 weak_digests.add(page.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES])
+
+    def _beside(self, page: Page, found: array[int]) -> dict[str, tuple[FileClass, str]]:
+        """By stem: the class and name of a sure one of the person's; a picture of a state bears its name."""
+        sure = {v: kind for v in set(found) if (kind := self._own(self.table[v])) not in (None, P)}
+        if not sure or len(sure) == len(set(found)):
+            return {}
+        return {
+            split_name(page.names[at])[0]: (kind, page.names[at])
+            for at, verdict in enumerate(found)
+            if (kind := sure.get(verdict)) is not None
+        }
+
+    def _named_after(self, page: Page, at: int, beside: dict[str, tuple[FileClass, str]]) -> Why:
+        """What a sure one of the same name beside something says; endings that speak for themselves are left to it."""
+        name, form = page.names[at], page.forms[at] if page.forms else ""
+        stem, ending = split_name(name)
+        near = beside.get(stem)
+        if near is None or near[1] == name or bare(stem) in self.namesakes or is_binary_program(form):
+            return ()
+        if form not in PICTURE_FORMS and ending in weights().suffix and weights().suffix[ending][1] >= 1:
+            return ()
+        return (said("company", f"bears the name of {near[1]}, beside it", near[0], weights().spoken["beside"]),)
 
     def _own(self, verdict: Verdict) -> FileClass | None:
         """The class that an entry is counted under among the sure ones of its folder."""
@@ -408,10 +442,21 @@ def _modes_speak(pages: Iterable[Page]) -> bool:
 
 
 def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
-    """The probability of each class: a softmax over the summed log-odds."""
+    """The probability of each class: a softmax over the summed log-odds.
+
+    Among the classes of the person's, one that nothing speaks for counts less; against the
+    program's every class counts in full, so that calling something so takes more.
+    """
     sums: dict[FileClass, float] = dict.fromkeys(SORTABLE, 0.0)
+    spoken_for: set[FileClass] = set()
     for evidence in why:
         sums[evidence.speaks_for] = sums.get(evidence.speaks_for, 0.0) + evidence.weight
+        if evidence.weight > 0:
+            spoken_for.add(evidence.speaks_for)
+    if max(sums, key=lambda c: sums[c]) is not P:
+        for kind in sums:
+            if kind not in spoken_for:
+                sums[kind] += weights().spoken["without-reason"]
     top, heat = max(sums.values()), weights().temperature
     powers = {c: math.exp((s - top) / heat) for c, s in sums.items()}
     whole = sum(powers.values())

@@ -14,7 +14,7 @@ from left_intact.core.survey.said import said
 from left_intact.core.survey.weights import weights
 
 P, C = FileClass.PROGRAM, FileClass
-_PICTURES = frozenset(("png", "jpeg", "webp", "bmp", "gif", "qoi"))
+PICTURE_FORMS = frozenset(("png", "jpeg", "webp", "bmp", "gif", "qoi"))
 _SHARE = 0.8
 _TITLE_LEAST = 4
 
@@ -125,7 +125,7 @@ def title_of(stem: str) -> str:
 
 
 def _kind_of(form: str, size: int) -> str:
-    if form in _PICTURES:
+    if form in PICTURE_FORMS:
         return "picture"
     if form.startswith("text "):
         return "text"

@@ -43,11 +43,11 @@ class Listed:
     """By path: `equal`, `changed` or, where the list has no digests, `named`."""
 
     def state(self, path: str) -> str:
-        """`absent` for what is not listed; empty where the list cannot know."""
+        """`absent` for what is not listed; the list itself came with the rest."""
         found = self.states.get(path)
         if found:
             return found
-        return "" if path == self.source else "absent"
+        return "named" if path == self.source else "absent"
 
 
 def find_list(

@@ -9,7 +9,7 @@ from functools import lru_cache
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.survey.said import said
-from left_intact.core.survey.weights import Weighed, weights
+from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 P = FileClass.PROGRAM
 _NOISE = re.compile(r"[\W_]+")
@@ -19,6 +19,8 @@ _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
 _WRAPPED = re.compile(r"(?i)(?:\.(?:bak|old|orig|backup|save|sik|copy|prev)\d*|~|\.\d{1,3}|[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$")
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
+_OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "sobre", "di", "per"))
+"""Words after which comes what a thing is about: notes on settings are notes."""
 
 
 @lru_cache(maxsize=65536)
@@ -73,6 +75,13 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
     part, (nearest, weight, reason) = known[0]
     outer = next(((p, k) for p, k in reversed(known) if k[0] is not P and k[1] >= w.spoken["realm-least"]), None)
     inside = outer is not None and nearest is P and weight > 0
+    shipped = next(((p, k) for p, k in known[1:] if k[0] is P and k[1] >= w.spoken["shipped-realm"]), None)
+    if nearest is not P and shipped is not None:
+        name, (_, heavy, why) = shipped
+        return (
+            said("name", f"in {part}/, {reason}", nearest, weight * w.spoken["in-a-shipped-realm"]),
+            said("name", f"all inside {name}/, {why}", P, heavy),
+        )
     factor = w.spoken["in-a-realm"] if inside else 1.0
     found.append(said("name", f"in {part}/, {reason}", nearest, weight * factor))
     if inside:
@@ -85,7 +94,9 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         found.append(said("name", f"further up {name}/, {why}", kind, heavy * w.spoken["outer-folder"]))
         break
     if nearest is not P and weight >= w.spoken["realm-least"]:
-        found.append(said("name", f"releases seldom ship what lies in {part}/", P, w.spoken["realm-slightly-not-program"]))
+        shown = nearest is FileClass.SETTINGS or reason.endswith(PICTURES)
+        key = "realm-slightly-not-program" if shown else "realm-seldom-program"
+        found.append(said("name", f"releases seldom ship what lies in {part}/", P, w.spoken[key]))
     return tuple(found)
 
 
@@ -150,7 +161,8 @@ def _known_word(stem: str) -> str:
     if len(whole) > len(trimmed) or not stem.isalnum() or not stem.islower():
         words = words_of(stem)
         if 1 < len(words) <= 5:
-            for word in ("".join(words[-2:]), "".join(words[:2]), words[-1], words[0]):
+            singles = (words[0], words[-1]) if _OF.intersection(words) else (words[-1], words[0])
+            for word in ("".join(words[-2:]), "".join(words[:2]), *singles):
                 if word in w.stem:
                     return "-" + word
     return ""

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.survey.names import bare, words_of
-from left_intact.core.survey.weights import weights
+from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
 _DEPTH = 4
@@ -36,6 +36,11 @@ class Reference:
     """The settings file."""
     key: str
     file_class: FileClass
+    pictures: bool = False
+    """Whether the key is about a place for pictures."""
+
+    def says(self, folder: str) -> str:
+        return f"{self.source} names {folder}/ as “{self.key}”" + (f", {PICTURES}" if self.pictures else "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,10 +75,10 @@ def read_references(
         if data is None:
             continue
         for key, value in pairs_in(data.decode("utf-8", "replace")):
-            file_class = class_of_key(key)
-            if file_class is None or not _may_be_path(value, key):
+            about = about_key(key)
+            if about is None or not _may_be_path(value, key):
                 continue
-            reference = Reference(source=path, key=key.strip(), file_class=file_class)
+            reference = Reference(source=path, key=key.strip(), file_class=about[0], pictures=about[2].endswith(PICTURES))
             for place in _places(root, path, value):
                 below = os.path.relpath(place, root).replace(os.sep, "/")
                 if below == ".":
@@ -115,7 +120,7 @@ def pairs_in(text: str) -> Iterator[tuple[str, str]]:
             yield match[1], match[2].strip().replace("\\\\", "\\")
 
 
-def class_of_key(key: str) -> FileClass | None:
+def about_key(key: str) -> Weighed | None:
     """What a key of a settings file is about: `SaveStatePath` is about states, `window width` about nothing."""
     words = words_of(key.rpartition("/")[2].rpartition(".")[2] or key)
     about = [w for w in words if w not in _PLACE_WORDS]
@@ -127,7 +132,7 @@ def class_of_key(key: str) -> FileClass | None:
     for candidate in (bare("".join(trimmed)), *pairs, *reversed(trimmed)):
         found = table.get(candidate)
         if found is not None and found[1] >= 1.0:
-            return found[0]
+            return found
     return None
 
 

@@ -20,6 +20,7 @@ P = FileClass.PROGRAM
 PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
 _SECOND = 10**9
 _MADE_ENOUGH = 5000
+_CODE_LEAST = 3
 
 IsMade = Callable[[str, str], bool]
 """Whether a file (folder, name) is, by its name, one that a run or the person makes."""
@@ -37,6 +38,8 @@ class Times:
     """How much of what is named for saves, states and caches falls into those moments too."""
     installed: int | None = None
     """When the program was put here, where that can be told."""
+    newest: int | None = None
+    """When the newest of the program's code was written, where its times are scattered."""
 
     @property
     def built(self) -> int | None:
@@ -45,7 +48,7 @@ class Times:
     @property
     def speak(self) -> bool:
         """Whether any time says anything here."""
-        return bool(self.builds) or self.installed is not None
+        return bool(self.builds) or self.installed is not None or self.newest is not None
 
     def near(self, seconds: int) -> bool:
         """Whether a moment is within a release's."""
@@ -58,13 +61,18 @@ class Times:
             return "", 0
         seconds = mtime_ns // _SECOND
         if not self.builds:
-            assert self.installed is not None
-            return ("after-install", 0) if seconds > self.installed + weights().time["install-seconds"] else ("", 0)
+            if self.installed is not None and seconds > self.installed + weights().time["install-seconds"]:
+                return "after-install", 0
+            if self.newest is None:
+                return "", 0
+            return ("later" if seconds > self.newest + weights().time["years-apart-seconds"] else "not-later"), 0
         width = weights().time["cluster-seconds"]
         for number, built in enumerate(self.builds):
             if abs(seconds - built) <= width:
                 return "cluster", number
         apart = seconds - self.builds[0]
+        if -weights().time["gather-seconds"] <= apart < 0:
+            return "shortly-before", 0
         if abs(apart) < weights().time["years-apart-seconds"]:
             return "", 0
         days = abs(apart) // 86400
@@ -82,6 +90,13 @@ class Times:
             if not shared:
                 found += [said("time", f"of the release's minutes, on {day}", c, spoken["cluster-persons"]) for c in PERSONS]
             return tuple(found)
+        if word == "shortly-before":
+            if self.mixed > weights().time["cluster-mixed"]:
+                return ()
+            return (said("time", "written in the hour before the release was built", P, spoken[word]),)
+        if word in ("later", "not-later"):
+            says = "later" if word == "later" else "no later"
+            return (said("time", f"written {says} than the newest of the program's code", P, spoken[word]),)
         if word == "after-install":
             return (said("time", "written after the program was put here", P, spoken["after-install"]),)
         if word:
@@ -107,7 +122,9 @@ def read_times(pages: Sequence[Page], is_made: IsMade, is_foreign: IsForeign) ->
         mixed = _mixed(pages, builds, is_made)
         if mixed > weights().time["cluster-useless"]:
             builds = ()
-    return Times(builds=builds, mixed=mixed, installed=_installed(code))
+    newest = max((mtime for mtime, _ in code), default=0)
+    scattered = not builds and len(code) >= _CODE_LEAST and not _tells_nothing(pages, newest, before=True)
+    return Times(builds=builds, mixed=mixed, installed=_installed(code), newest=newest if scattered else None)
 
 
 def _code_times(pages: Sequence[Page], is_foreign: IsForeign) -> list[tuple[int, int]]:
@@ -128,9 +145,11 @@ def _is_code(form: str) -> bool:
     return is_binary_program(form) or form.startswith("script ")
 
 
-def _tells_nothing(pages: Sequence[Page], built: int) -> bool:
+def _tells_nothing(pages: Sequence[Page], built: int, *, before: bool = False) -> bool:
+    """Whether nearly everything is of a moment, or with `before` of it or earlier."""
     w = weights().time
     least, most = (built - w["cluster-seconds"]) * _SECOND, (built + w["cluster-seconds"]) * _SECOND
+    least = 0 if before else least
     files = near = 0
     for page in pages:
         times = page.numbers[2::COLUMNS]
@@ -157,18 +176,19 @@ def _mixed(pages: Sequence[Page], builds: tuple[int, ...], is_made: IsMade) -> f
 
 
 def _builds(times: list[int]) -> tuple[int, ...]:
-    """The moments that hold enough of some times, the fullest first."""
+    """The moment that holds most of some times, if it holds enough.
+
+    One, though an install that was updated by hand has several: a second moment may as well
+    be that of code which the person put there.
+    """
     w = weights().time
-    width, left, found = int(w["cluster-seconds"]), sorted(times), []
-    while len(left) >= 2:
-        votes = Counter(t // width for t in left)
-        best = max(votes, key=lambda b: (votes[b] + votes[b + 1], b))
-        inside = [t for t in left if t // width in (best, best + 1)]
-        if len(inside) < max(2, w["cluster-share"] * len(times)):
-            break
-        found.append(inside[len(inside) // 2])
-        left = [t for t in left if abs(t - found[-1]) > width]
-    return tuple(found)
+    width = int(w["cluster-seconds"])
+    if len(times) < 2:
+        return ()
+    votes = Counter(t // width for t in times)
+    best = max(votes, key=lambda b: (votes[b] + votes[b + 1], b))
+    inside = sorted(t for t in times if t // width in (best, best + 1))
+    return (inside[len(inside) // 2],) if len(inside) >= max(2, w["cluster-share"] * len(times)) else ()
 
 
 def _installed(code: list[tuple[int, int]]) -> int | None:

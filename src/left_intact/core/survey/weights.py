@@ -12,6 +12,8 @@ from left_intact.core.model.classes import FileClass
 
 Weighed = tuple[FileClass, float, str]
 """Class, weight, and the reason or words that go with it."""
+PICTURES = "for pictures"
+"""How the reason of a folder name ends that is about pictures: what is none does not belong there."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,1 @@
+"""Labelled installs of made-up programs, built by code: what classification is measured on."""

@@ -1,0 +1,83 @@
+"""How well the corpus is sorted: shares, destructive errors, calibration."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from left_intact.core.arrival.look import look_into
+from left_intact.core.files.tree import read_tree
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.survey.classify import Known
+from left_intact.core.survey.read import survey_tree
+from tests.corpus.specimen import Specimen
+
+WAYS = ("with baseline", "without", "without names")
+
+
+@dataclass
+class Score:
+    """What came of some entries."""
+
+    entries: int = 0
+    right: int = 0
+    unsorted: int = 0
+    wrong: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
+    """(program and path, what it truly is, what was found)."""
+    left: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
+    """The same of what stayed unsorted."""
+    destructive: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
+    """Something of the person's called the program's."""
+    sure: list[tuple[float, bool]] = field(default_factory=list)
+    """(certainty, whether the class with most evidence was right) of every entry."""
+
+    def add(self, other: Score) -> None:
+        self.entries += other.entries
+        self.right += other.right
+        self.unsorted += other.unsorted
+        for mine, theirs in ((self.wrong, other.wrong), (self.destructive, other.destructive), (self.sure, other.sure)):
+            mine.extend(theirs)  # type: ignore[arg-type]
+
+    def share(self, count: int) -> float:
+        return count / self.entries if self.entries else 0.0
+
+
+def score_of(specimen: Specimen, findings: Iterable[Finding]) -> Score:
+    """Compare findings with the truth."""
+    score = Score()
+    for finding in findings:
+        truth = specimen.truth[finding.path]
+        score.entries += 1
+        score.sure.append((finding.certainty, finding.leaning is truth))
+        if finding.file_class is truth:
+            score.right += 1
+        elif finding.file_class is FileClass.UNSORTED:
+            score.unsorted += 1
+            score.left.append((f"{specimen.name}/{finding.path}", truth, finding))
+        else:
+            score.wrong.append((f"{specimen.name}/{finding.path}", truth, finding))
+        if finding.file_class is FileClass.PROGRAM and truth is not FileClass.PROGRAM:
+            score.destructive.append((f"{specimen.name}/{finding.path}", truth, finding))
+    return score
+
+
+def measure(specimen: Specimen, folder: Path) -> dict[str, Score]:
+    """The score of one program in each of the ways."""
+    install, release = specimen.lay(folder)
+    tree = read_tree(str(install))
+    base = look_into(str(release), installed=list(specimen.truth), name=specimen.name).release
+    ways = {"with baseline": Known(baseline=base), "without": Known(), "without names": Known(names=False)}
+    return {way: score_of(specimen, survey_tree(tree, known, name=specimen.name).findings) for way, known in ways.items()}
+
+
+def reliability(sure: Iterable[tuple[float, bool]], edges: tuple[float, ...]) -> list[tuple[float, float, float, int]]:
+    """(from, mean certainty, share right, entries) of each bin of certainty that has any."""
+    bins: dict[float, list[tuple[float, bool]]] = {}
+    for certainty, right in sure:
+        bins.setdefault(max(e for e in edges if certainty >= e), []).append((certainty, right))
+    return [
+        (edge, sum(c for c, _ in rows) / len(rows), sum(r for _, r in rows) / len(rows), len(rows))
+        for edge, rows in sorted(bins.items())
+    ]

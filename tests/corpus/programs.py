@@ -1,0 +1,424 @@
+"""The programs of the corpus. Eighteen, of different layouts, languages and habits; six are held out of all tuning."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from left_intact.core.model.classes import FileClass
+from tests.corpus.specimen import Specimen
+
+C = FileClass
+
+
+def bare(title: str) -> str:
+    return title.lower().replace(" ", "")
+
+
+def under(title: str) -> str:
+    return title.lower().replace(" ", "_")
+
+
+def mudlark() -> Specimen:
+    """A portable emulator of the plainest kind: everything in folders that say what they are."""
+    s = Specimen("mudlark")
+    m = s.make
+    s.ships("{}", ["mudlark", "mudlark-cli"], m.code)
+    s.ships("lib/lib{}.so.3", ["video", "sound", "pads", "net", "zip"], m.code)
+    s.ships("{}", ["README.md", "CHANGES.md"], m.notes)
+    s.ship("LICENSE.txt", m.text("Do as you like."))
+    s.ships("resources/icons/{}.png", ["open", "close", "pause", "play", "stop", "save", "load"], m.picture)
+    s.ships("resources/shaders/{}.glsl", ["scan", "soft", "sharp", "glow"], m.shader)
+    s.ships("resources/lang/{}.json", ["de", "en", "fr", "es", "pl"], m.json)
+    s.ship("saves/README.txt", m.text("Saves go here."))
+    s.ship("roms/put games here.txt", m.text())
+    s.ship_and_change("mudlark.ini", m.ini(), m.ini("video", "mine"))
+    s.haves("saves/{}.srm", s.some(18), m.memory, C.SAVES)
+    s.haves("states/{}.state1", s.some(9), m.state, C.STATES)
+    s.haves("states/{}.png", s.some(9), m.picture, C.STATES)
+    s.haves("roms/{}.rom", s.some(24), m.media, C.CONTENT)
+    s.haves("screenshots/{} 2025-03.png", s.some(7), m.picture, C.EXTRAS)
+    s.haves("config/games/{}.cfg", s.some(6), m.ini, C.SETTINGS)
+    s.haves("logs/mudlark-{}.log", ["1", "2", "3"], m.log, C.CACHE)
+    return s
+
+
+def gannet() -> Specimen:
+    """A Windows emulator with everything beside the program, and a settings file that names its folders."""
+    s = Specimen("gannet", dates="unpacked")
+    m = s.make
+    s.ships("{}.exe", ["gannet", "gannet-updater"], m.windows_code)
+    s.ships("{}.dll", ["render11", "sound2", "runtime140", "zlib1", "pads"], m.windows_code)
+    s.ships("{}.txt", ["readme", "whatsnew", "license"], m.text)
+    s.ships("plugins/{}.dll", ["net", "lightgun", "printer"], m.windows_code)
+    s.ships("help/{}.html", ["index", "first-steps", "pads", "faq"], m.page)
+    s.ships("languages/{}.xml", ["german", "french", "polish"], m.xml)
+    s.have("gannet.ini", m.ini(MemoryFolder="C:\\Games\\gannet\\mem", SnapPath=".\\snp", DiscDir="D:\\discs", ShotFolder="shots"), C.SETTINGS)
+    s.have("pads.ini", m.ini("pad1", "pad2"), C.SETTINGS)
+    s.haves("mem/{}.mem", ["slot1", "slot2", "Mill Race"], lambda: m.memory(131072), C.SAVES)
+    s.haves("snp/{}.000", [bare(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
+    s.haves("discs/{}.bin", s.some(14), m.media, C.CONTENT)
+    s.haves("discs/{}.cue", s.some(14), lambda: m.text("FILE track BINARY"), C.CONTENT)
+    s.haves("shots/{}.png", [f"shot{n:04}" for n in range(16)], m.picture, C.EXTRAS)
+    s.haves("cheats/{}.cht", s.some(5), m.text, C.EXTRAS)
+    s.haves("inis/{}.ini", s.some(8), m.ini, C.SETTINGS)
+    s.haves("cache/{}.bin", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
+    s.have("gannet.log", m.log(), C.CACHE)
+    return s
+
+
+def kittiwake() -> Specimen:
+    """A front end: shipped themes beside the person's, media by system, lists, and a database."""
+    s = Specimen("kittiwake")
+    m = s.make
+    s.ship("kittiwake", m.code())
+    s.ships("lib/{}.so", [f"lib{n}" for n in ("ui", "video", "pads", "search")], m.code)
+    s.ships("resources/themes/plain/{}.xml", ["theme", "colours", "layout"], m.xml)
+    s.ships("resources/themes/plain/art/{}.png", ["back", "logo", "star", "pad"], m.picture)
+    s.ships("resources/sounds/{}.wav", ["move", "choose", "back"], m.sound)
+    s.ships("resources/fonts/{}.ttf", ["plain", "bold"], m.font)
+    s.ships("resources/systems/{}.json", ["brindle", "tarn", "quillon", "osprey"], m.json)
+    s.have("settings.xml", m.xml("settings"), C.SETTINGS)
+    s.have("collections/favourites.txt", m.text(), C.EXTRAS)
+    for system in ("brindle", "osprey"):
+        s.haves(f"gamelists/{system}/{{}}", ["gamelist.xml"], m.xml, C.EXTRAS)
+        s.haves(f"downloaded_media/{system}/covers/{{}}.jpg", s.some(12), m.photo, C.EXTRAS)
+        s.haves(f"downloaded_media/{system}/videos/{{}}.mp4", s.some(4), m.blob, C.EXTRAS)
+        s.haves(f"ROMs/{system}/{{}}.zip", s.some(12), m.archive, C.CONTENT)
+    s.brought("themes/lantern-night/{}", ["theme.xml", "system.xml"], m.xml, C.EXTRAS)
+    s.brought("themes/lantern-night/art/{}.png", ["a", "b", "c", "d"], m.picture, C.EXTRAS)
+    s.have("playtime.json", m.json(), C.SAVES)
+    s.haves("logs/{}.log", ["kittiwake", "scraper"], m.log, C.CACHE)
+    s.have("cache/thumbs.db", m.database(), C.CACHE)
+    s.have("input/pad_3f2a.cfg", m.xml("inputList"), C.SETTINGS)
+    return s
+
+
+def wrack() -> Specimen:
+    """A modding tool: mods that bring code of their own, load-outs, an inbox."""
+    s = Specimen("wrack", dates="sources")
+    m = s.make
+    s.ships("{}.exe", ["wrack", "wrack-helper"], m.windows_code)
+    s.ships("dlls/{}.dll", ["merge", "archive", "net", "preview", "script", "hash"], m.windows_code)
+    s.ships("tutorials/{}.js", ["first", "second"], m.text)
+    s.ships("stylesheets/{}.css", ["day", "night", "paper"], m.text)
+    s.ships("translations/{}.qm", ["de", "fr", "it"], m.blob)
+    s.have("wrack.ini", m.ini(mod_directory="C:\\tools\\wrack\\mods", profile_dir="loadouts", download_dir="inbox"), C.SETTINGS)
+    for number, mod in enumerate(("Night Harbour", "Better Ropes", "HD Gulls")):
+        s.brought(f"mods/{mod}/textures/{{}}.dds", ["sea", "sky", "rope"], m.blob, C.EXTRAS, -30 * number)
+        s.brought(f"mods/{mod}/bin/{{}}.dll", ["hook", "loader"], m.windows_code, C.EXTRAS, -30 * number)
+        s.brought(f"mods/{mod}/{{}}", ["meta.ini"], m.ini, C.EXTRAS, -30 * number)
+        s.brought(f"mods/{mod}/docs/{{}}", ["readme.txt", "licence.txt"], m.text, C.EXTRAS, -30 * number)
+    s.haves("loadouts/main/{}", ["modlist.txt", "order.txt", "settings.ini"], m.text, C.SETTINGS)
+    s.haves("loadouts/main/saves/{}.sav", ["quick", "auto", "harbour"], m.save, C.SAVES)
+    s.haves("inbox/{}.zip", ["night-harbour-1.2", "better-ropes-0.9"], m.archive, C.EXTRAS)
+    s.have("logs/wrack_interface.log", m.log(), C.CACHE)
+    s.haves("crashDumps/{}.dmp", ["a", "b"], m.blob, C.CACHE)
+    return s
+
+
+def turnstone() -> Specimen:
+    """Names that mislead: shipped files called saves and states, a library of games called lib, discs in bin."""
+    s = Specimen("turnstone")
+    m = s.make
+    s.ships("{}", ["turnstone"], m.code)
+    s.ships("core/{}.so", ["save", "state", "content", "mods"], m.code)
+    s.ships("core/{}.json", ["states", "saves", "games", "titles"], m.json)
+    s.ships("doc/{}.html", ["saves", "settings", "states", "cheats"], m.page)
+    s.ships("core/log/{}.glsl", ["a", "b"], m.shader)
+    s.ships("palettes/{}.pal", ["warm", "cold", "grey"], m.blob)
+    s.have("turnstone.json", m.json(library_path="lib", discs="bin", memory="flash"), C.SETTINGS)
+    s.haves("lib/{}.game", [under(t) for t in s.some(15)], m.media, C.CONTENT)
+    s.haves("bin/{}.iso", [under(t) for t in s.some(4, 15)], m.media, C.CONTENT)
+    s.haves("flash/{}", [under(t) for t in s.some(10)], lambda: m.memory(4096), C.SAVES)
+    s.haves("temp keep/{} film.avi", s.some(3), m.blob, C.EXTRAS)
+    s.have("palettes/mine.pal", m.blob(), C.EXTRAS)
+    s.haves("captain/{}.state", [under(t) for t in s.some(6)], m.state, C.STATES)
+    s.have("settings/hotkeys.json", m.json(), C.SETTINGS)
+    s.have("notes on settings.txt", m.text(), C.EXTRAS)
+    return s
+
+
+def saltwick() -> Specimen:
+    """German, with umlauts, and a habit of keeping old copies."""
+    s = Specimen("saltwick")
+    m = s.make
+    s.ships("{}", ["saltwick"], m.code)
+    s.ships("bibliothek/{}.so", ["bild", "ton", "eingabe"], m.code)
+    s.ships("Hilfe/{}.html", ["start", "tasten"], m.page)
+    s.ships("Sprachen/{}.xml", ["de", "en"], m.xml)
+    s.ships("{}.txt", ["Liesmich", "Lizenz"], m.text)
+    s.have("Einstellungen/saltwick.cfg", m.ini(), C.SETTINGS)
+    s.have("Einstellungen/saltwick.cfg.bak", m.ini(), C.SETTINGS)
+    s.haves("Einstellungen/Tasten/{}.cfg", ["Tastatur", "Pad"], m.ini, C.SETTINGS)
+    s.haves("Spielstände/{}.sav", s.some(14), m.memory, C.SAVES)
+    s.haves("Spielstände/Sicherung/{}.sav.old", s.some(5), m.memory, C.SAVES)
+    s.haves("Zustände/{}.zst", s.some(8), lambda: m.even_state(b"SLTZ", 7000), C.STATES)
+    s.haves("Spiele/{}.rom", s.some(16), m.media, C.CONTENT)
+    s.haves("Bildschirmfotos/{}.png", s.some(5), m.picture, C.EXTRAS)
+    s.haves("Titelbilder/{}.jpg", s.some(9), m.photo, C.EXTRAS)
+    s.have("Protokoll.log", m.log(), C.CACHE)
+    s.haves("Zwischenspeicher/{}", [m.digest_name(20) for _ in range(30)], m.blob, C.CACHE)
+    return s
+
+
+def oystercatch() -> Specimen:
+    """A console emulator with a tree of ids for names, firmware, and a large shader cache."""
+    s = Specimen("oystercatch")
+    m = s.make
+    s.ships("{}", ["oystercatch"], m.code)
+    s.ships("Sys/{}/default.ini", ["Profiles", "GameSettings"], m.ini)
+    s.ships("Sys/Shaders/{}.glsl", ["deblur", "bloom", "stereo"], m.shader)
+    s.ships("Sys/Resources/{}.png", ["banner", "disc", "nobanner"], m.picture)
+    s.ships("Languages/{}.mo", ["de", "fr", "ja"], m.blob)
+    s.have("User/Config/main.ini", m.ini(), C.SETTINGS)
+    s.have("User/Config/Profiles/pad-mine.ini", m.ini(), C.SETTINGS)
+    s.haves("User/GameSettings/{}.ini", ["QLN01", "QLN07", "QLN19"], m.ini, C.SETTINGS)
+    for title in ("00010001", "00010007", "0001000a"):
+        s.have(f"User/nand/title/{title}/data/save.bin", m.save(b"QSAV"), C.SAVES)
+        s.have(f"User/nand/title/{title}/content/00000000.app", m.media(), C.CONTENT)
+    s.haves("User/MemoryCards/card{}.raw", ["A", "B"], lambda: m.memory(131072), C.SAVES)
+    s.haves("User/StateSaves/{}.s01", ["QLN01", "QLN07"], m.state, C.STATES)
+    s.haves("User/Cache/Shaders/{}.cache", [m.digest_name(16) for _ in range(120)], m.blob, C.CACHE)
+    s.haves("User/ScreenShots/QLN01/{}.png", [f"QLN01-{n}" for n in range(8)], m.picture, C.EXTRAS)
+    s.haves("User/Load/Textures/QLN01/{}.png", [m.digest_name(12) for _ in range(25)], m.picture, C.EXTRAS)
+    s.haves("User/Logs/{}.txt", ["log"], m.log, C.CACHE)
+    s.haves("User/Firmware/{}.bin", ["boot", "font"], m.even_media, C.CONTENT)
+    return s
+
+
+def limewash() -> Specimen:
+    """Copied from another disk without its times: everything is of one moment."""
+    s = Specimen("limewash", dates="flat")
+    m = s.make
+    s.ships("{}", ["limewash", "limewash.sh"], m.code)
+    s.ships("lib/{}.so", ["a", "b", "c", "d"], m.code)
+    s.ships("docs/{}.html", ["index", "more"], m.page)
+    s.ships("docs/img/{}.png", ["one", "two"], m.picture)
+    s.ships("data/{}.pak", ["base", "fonts"], m.blob)
+    s.ship_and_change("config/limewash.toml", m.keys(), m.keys(mine=1))
+    s.haves("memcards/{}.card", ["first", "second"], lambda: m.memory(65536), C.SAVES)
+    s.haves("savestates/{}.snap", s.some(7), m.state, C.STATES)
+    s.haves("games/{}.disc", s.some(11), m.media, C.CONTENT)
+    s.haves("mods/ropes/{}.so", ["hook"], m.code, C.EXTRAS)
+    s.haves("mods/ropes/{}.png", ["rope", "knot"], m.picture, C.EXTRAS)
+    s.haves("covers/{}.png", s.some(11), m.picture, C.EXTRAS)
+    s.have("log.txt", m.log(), C.CACHE)
+    return s
+
+
+def hawser() -> Specimen:
+    """A command-line emulator with dot files, without endings, and a list of its own files."""
+    s = Specimen("hawser", dates="sources")
+    m = s.make
+    s.ships("bin/{}", ["hawser", "hawser-tape"], m.code)
+    s.ships("share/hawser/{}", ["charset", "keyboard", "palette"], m.blob)
+    s.ships("share/man/{}", ["hawser.1", "hawser-tape.1"], m.text)
+    s.ships("share/hawser/samples/{}.wav", ["click", "motor"], m.sound)
+    s.ship_list()
+    s.have(".hawserrc", m.keys(tape_dir="tapes", state_dir=".frozen"), C.SETTINGS)
+    s.have(".hawser_history", m.text("load harbour"), C.CACHE)
+    s.haves("tapes/{}", [bare(t) for t in s.some(20)], m.media, C.CONTENT)
+    s.haves(".frozen/{}", [bare(t) for t in s.some(6)], lambda: m.even_state(b"HWSR", 6000), C.STATES)
+    s.haves("scores/{}", [bare(t) for t in s.some(9)], m.blob, C.SAVES)
+    s.haves("share/hawser/{}", ["my-palette"], m.blob, C.EXTRAS)
+    s.have("todo.txt", m.text("finish level nine"), C.EXTRAS)
+    return s
+
+
+def fender() -> Specimen:
+    """A launcher in a scripting language: the program itself is text, and so are its settings."""
+    s = Specimen("fender")
+    m = s.make
+    s.ships("{}", ["fender.py", "run.sh"], m.script)
+    s.ships("fender/{}.py", ["app", "ui", "store", "pads", "net", "__init__"], m.text)
+    s.ships("fender/assets/{}.svg", ["logo", "star"], lambda: m.xml("svg"))
+    s.ships("fender/assets/{}.json", ["strings", "icons"], m.json)
+    s.ships("{}", ["requirements.txt", "pyproject.toml"], m.text)
+    s.ship("README.md", m.notes())
+    s.haves("fender/__pycache__/{}.pyc", ["app", "ui", "store"], m.blob, C.CACHE)
+    s.have("userdata/settings.json", m.json(home="/home/ada/games"), C.SETTINGS)
+    s.have("userdata/library.db", m.database(), C.EXTRAS)
+    s.haves("userdata/art/{}.png", s.some(10), m.picture, C.EXTRAS)
+    s.haves("userdata/saves/{}.zip", s.some(5), m.archive, C.SAVES)
+    s.haves("userdata/logs/{}.log", ["1", "2"], m.log, C.CACHE)
+    s.have("userdata/playlists/rainy day.m3u", m.text(), C.EXTRAS)
+    return s
+
+
+def bollard() -> Specimen:
+    """French, a prefix with a drive in it, saves far down."""
+    s = Specimen("bollard", dates="unpacked")
+    m = s.make
+    s.ships("Programme/{}.exe", ["bollard"], m.windows_code)
+    s.ships("Programme/{}.dll", ["rendu", "son"], m.windows_code)
+    s.ships("Programme/Aide/{}.html", ["accueil", "touches"], m.page)
+    s.ships("Programme/Langues/{}.xml", ["fr", "en"], m.xml)
+    s.have("Programme/bollard.ini", m.ini(), C.SETTINGS)
+    s.have("Utilisateur/Paramètres/manettes.ini", m.ini(), C.SETTINGS)
+    s.haves("Utilisateur/Sauvegardes/{}.dat", s.some(12), m.save, C.SAVES)
+    s.haves("Utilisateur/Cartes mémoire/{}.bin", ["carte1", "carte2"], lambda: m.memory(65536), C.SAVES)
+    s.haves("Utilisateur/États/{}.etat", s.some(7), m.state, C.STATES)
+    s.haves("Jeux/{}.bin", s.some(9), m.media, C.CONTENT)
+    s.haves("Utilisateur/Captures/{}.png", [f"capture{n}" for n in range(9)], m.picture, C.EXTRAS)
+    s.haves("Utilisateur/Jaquettes/{}.jpg", s.some(9), m.photo, C.EXTRAS)
+    s.have("Utilisateur/journal.log", m.log(), C.CACHE)
+    return s
+
+
+def samphire() -> Specimen:
+    """A set of cores: shared libraries with notes, the person's options for each, files updated one at a time."""
+    s = Specimen("samphire", dates="sources")
+    m = s.make
+    s.ships("{}", ["samphire"], m.code)
+    s.ships("cores/{}_core.so", ["brindle", "tarn", "quillon", "osprey"], m.code)
+    s.ships("info/{}_core.info", ["brindle", "tarn", "quillon", "osprey"], m.keys)
+    s.ships("assets/glyphs/{}.png", [f"g{n}" for n in range(9)], m.picture)
+    s.ships("database/{}.rdx", ["brindle", "osprey"], m.packed)
+    s.ships("autoconfig/{}.cfg", ["pad-a", "pad-b", "pad-c"], m.keys)
+    s.have("samphire.cfg", m.keys(savefile_directory="saves", savestate_directory="states", content_dir="/home/ada/carts"), C.SETTINGS)
+    s.haves("config/{}.opt", ["brindle", "osprey"], m.keys, C.SETTINGS)
+    s.haves("saves/{}.srm", s.some(15), m.memory, C.SAVES)
+    s.haves("states/{}.state", s.some(5), m.state, C.STATES)
+    s.haves("states/{}.state.auto", s.some(3), m.state, C.STATES)
+    s.haves("playlists/{}.json", ["brindle", "osprey"], m.json, C.EXTRAS)
+    s.haves("thumbnails/brindle/boxarts/{}.png", s.some(10), m.picture, C.EXTRAS)
+    s.haves("system/{}.bin", ["brindle_bios", "quillon_boot"], m.even_media, C.CONTENT)
+    s.have("content_history.lst", m.text(), C.CACHE)
+    return s
+
+
+# ---------------------------------------------------------------- held out of all tuning
+
+
+def driftline() -> Specimen:
+    """Held out. Spanish, portable, with a folder for each title."""
+    s = Specimen("driftline", held_out=True)
+    m = s.make
+    s.ships("{}", ["driftline"], m.code)
+    s.ships("bibliotecas/{}.so", ["video", "audio", "mando"], m.code)
+    s.ships("ayuda/{}.html", ["inicio", "mandos"], m.page)
+    s.ships("idiomas/{}.json", ["es", "en", "pt"], m.json)
+    s.ship("leeme.txt", m.text())
+    s.have("configuración/driftline.ini", m.ini(), C.SETTINGS)
+    for title in s.some(7):
+        s.have(f"juegos/{title}/{bare(title)}.rom", m.media(), C.CONTENT)
+        s.have(f"juegos/{title}/portada.png", m.picture(), C.EXTRAS)
+        s.have(f"partidas/{title}/ranura1.sav", m.memory(), C.SAVES)
+    s.haves("estados/{}.est", s.some(5), m.state, C.STATES)
+    s.haves("capturas/{}.png", [f"pantalla{n}" for n in range(6)], m.picture, C.EXTRAS)
+    s.have("registro.log", m.log(), C.CACHE)
+    return s
+
+
+def spindrift() -> Specimen:
+    """Held out. A disc console emulator on Windows: per-game folders, a profile for each pad, no endings on saves."""
+    s = Specimen("spindrift", dates="unpacked", held_out=True)
+    m = s.make
+    s.ships("{}.exe", ["spindrift", "spindrift-qt"], m.windows_code)
+    s.ships("{}.dll", [f"sdcore{n}" for n in range(4)], m.windows_code)
+    s.ships("resources/game_db/{}.yaml", ["index", "fixes"], m.keys)
+    s.ships("resources/fonts/{}.ttf", ["mono"], m.font)
+    s.ships("resources/shaders/{}.fx", ["crt", "fx"], m.shader)
+    s.ships("docs/{}.pdf", ["manual"], lambda: b"%PDF-1.4" + m.noise(900))
+    s.have("portable.txt", b"", C.PROGRAM)
+    s.have("inis/Spindrift.ini", m.ini(MemoryCards="memcards", Savestates="sstates", Snapshots="snaps"), C.SETTINGS)
+    s.haves("inputprofiles/{}.ini", ["ada", "guest"], m.ini, C.SETTINGS)
+    s.haves("gamesettings/{}.ini", ["QLN-1001_A3", "QLN-1044_7F"], m.ini, C.SETTINGS)
+    s.haves("memcards/{}.card", ["Mcd001", "Mcd002"], lambda: m.memory(131072), C.SAVES)
+    s.haves("memcards/folder card/QLN-1001/{}", ["DATA0", "DATA1", "icon"], m.save, C.SAVES)
+    s.haves("sstates/{}.p2x", ["QLN-1001.01", "QLN-1001.02", "QLN-1044.01"], m.archive, C.STATES)
+    s.haves("snaps/{}.png", s.some(6), m.picture, C.EXTRAS)
+    s.haves("bios/{}.bin", ["console v1.6", "console v2.2"], m.even_media, C.CONTENT)
+    s.haves("textures/QLN-1001/replacements/{}.png", [m.digest_name(16) for _ in range(14)], m.picture, C.EXTRAS)
+    s.haves("cache/{}", ["shaders.idx", "shaders.bin", "gamelist.cache"], m.blob, C.CACHE)
+    s.have("logs/emulog.txt", m.log(), C.CACHE)
+    return s
+
+
+def cormorant() -> Specimen:
+    """Held out. A front end with portable players inside it, each with saves of its own."""
+    s = Specimen("cormorant", held_out=True)
+    m = s.make
+    s.ships("{}", ["cormorant"], m.code)
+    s.ships("lib/{}.so", ["shell", "media"], m.code)
+    s.ships("lib/plugins/{}.so", ["brindle", "osprey"], m.code)
+    s.ships("share/{}.md", ["README", "NEWS"], m.notes)
+    s.ships("share/skins/slate/{}.png", ["bar", "star", "tile"], m.picture)
+    s.have("etc/cormorant.yaml", m.keys(), C.SETTINGS)
+    s.have("etc/systems.d/brindle.yaml", m.keys(), C.SETTINGS)
+    s.haves("players/osprey/battery/{}.sav", s.some(9), m.memory, C.SAVES)
+    s.haves("players/osprey/quick/{}.qs1", s.some(4), m.state, C.STATES)
+    s.haves("carts/{}.cart", s.some(18), m.media, C.CONTENT)
+    s.haves("media/box2d/{}.png", s.some(18), m.picture, C.EXTRAS)
+    s.haves("media/manuals/{}.pdf", s.some(5), lambda: b"%PDF-1.5" + m.noise(1500), C.EXTRAS)
+    s.brought("skins/brass/{}.png", ["bar", "star", "tile"], m.picture, C.EXTRAS)
+    s.haves("var/log/{}.log", ["shell", "media"], m.log, C.CACHE)
+    s.haves("var/cache/{}", [m.digest_name(32) for _ in range(26)], m.blob, C.CACHE)
+    return s
+
+
+def tidepool() -> Specimen:
+    """Held out. Japanese names, flat times."""
+    s = Specimen("tidepool", dates="flat", held_out=True)
+    m = s.make
+    s.ships("{}.exe", ["tidepool"], m.windows_code)
+    s.ships("{}.dll", ["sound", "input"], m.windows_code)
+    s.ships("{}.txt", ["readme", "license"], m.text)
+    s.have("設定/tidepool.ini", m.ini(), C.SETTINGS)
+    s.haves("セーブデータ/{}.dat", s.some(8), m.memory, C.SAVES)
+    s.haves("ステート/{}.bin", s.some(5), lambda: m.even_state(b"TDPL", 5000), C.STATES)
+    s.haves("ゲーム/{}.rom", s.some(10), m.media, C.CONTENT)
+    s.haves("スクリーンショット/{}.png", [f"{n:03}" for n in range(7)], m.picture, C.EXTRAS)
+    s.haves("キャッシュ/{}", [m.digest_name() for _ in range(24)], m.blob, C.CACHE)
+    return s
+
+
+def groyne() -> Specimen:
+    """Held out. An arcade emulator: a folder for each kind, many small files, shipped artwork beside the person's."""
+    s = Specimen("groyne", dates="sources", held_out=True)
+    m = s.make
+    s.ships("{}", ["groyne"], m.code)
+    s.ships("artwork/{}.lay", ["vertical", "cocktail"], m.xml)
+    s.ships("hash/{}.xml", ["boards", "chips"], m.xml)
+    s.ships("plugins/{}/init.lua", ["console", "hiscore", "timer"], m.text)
+    s.ships("plugins/{}/plugin.json", ["console", "hiscore", "timer"], m.json)
+    s.ships("language/{}/strings.mo", ["german", "french"], m.blob)
+    s.ship("docs/whatsnew.txt", m.text())
+    s.have("groyne.ini", m.keys(rompath="roms;/media/ada/boards", nvram_directory="nvram", cfg_directory="cfg"), C.SETTINGS)
+    s.have("ui.ini", m.keys(), C.SETTINGS)
+    s.haves("roms/{}.zip", [under(t)[:8] for t in s.some(22)], m.archive, C.CONTENT)
+    s.haves("nvram/{}/eeprom", [under(t)[:8] for t in s.some(7)], lambda: m.full_memory(2048), C.SAVES)
+    s.haves("hi/{}.hi", [under(t)[:8] for t in s.some(10)], m.blob, C.SAVES)
+    s.haves("cfg/{}.cfg", [under(t)[:8] for t in s.some(12)], lambda: m.xml("config"), C.SETTINGS)
+    s.haves("sta/{}/1.sta", [under(t)[:8] for t in s.some(4)], m.state, C.STATES)
+    s.haves("snap/{}/0000.png", [under(t)[:8] for t in s.some(6)], m.picture, C.EXTRAS)
+    s.haves("artwork/{}.zip", [under(t)[:8] for t in s.some(5)], m.archive, C.EXTRAS)
+    s.haves("inp/{}.inp", [under(t)[:8] for t in s.some(2)], m.blob, C.EXTRAS)
+    s.have("error.log", m.log(), C.CACHE)
+    return s
+
+
+def pilotage() -> Specimen:
+    """Held out. A bundle for another system, with its settings and saves beside it in a documents folder."""
+    s = Specimen("pilotage", held_out=True)
+    m = s.make
+    s.ships("Pilotage.app/Contents/MacOS/{}", ["Pilotage"], m.mac_code)
+    s.ships("Pilotage.app/Contents/Frameworks/{}.dylib", ["libvideo", "libsound"], m.mac_code)
+    s.ships("Pilotage.app/Contents/Resources/{}.png", ["icon", "pad"], m.picture)
+    s.ships("Pilotage.app/Contents/Resources/{}.lproj/Localizable.strings", ["de", "en", "ja"], m.text)
+    s.ship("Pilotage.app/Contents/Info.plist", m.xml("plist"))
+    s.have("Pilotage Files/Preferences.plist", m.xml("plist"), C.SETTINGS)
+    s.have("Pilotage Files/Input Profiles/Mine.json", m.json(), C.SETTINGS)
+    s.haves("Pilotage Files/Battery Saves/{}.sav", s.some(8), m.memory, C.SAVES)
+    s.haves("Pilotage Files/Save States/{}.pstate", s.some(4), m.state, C.STATES)
+    s.haves("Pilotage Files/Games/{}.cart", s.some(9), m.media, C.CONTENT)
+    s.haves("Pilotage Files/Screenshots/{}.png", s.some(5), m.picture, C.EXTRAS)
+    s.haves("Pilotage Files/Cheats/{}.txt", s.some(3), m.text, C.EXTRAS)
+    s.have("Pilotage Files/Logs/run.txt", m.log(), C.CACHE)
+    return s
+
+
+PROGRAMS: tuple[Callable[[], Specimen], ...] = (
+    mudlark, gannet, kittiwake, wrack, turnstone, saltwick, oystercatch, limewash, hawser, fender, bollard, samphire,
+    driftline, spindrift, cormorant, tidepool, groyne, pilotage,
+)  # fmt: skip
