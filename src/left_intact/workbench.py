@@ -12,11 +12,12 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
-from left_intact.core.library.store import Install, Library, Ruling
+from left_intact.core.library.store import Install, Library
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
+from left_intact.knowing import Knowing
 from left_intact.noticing import Noticing
 
 # The stages are imported by the calls that need them: the shelf must be on the screen at once.
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.recovery import Settled, WentBack
     from left_intact.core.files.tree import Tree
     from left_intact.core.keepsheet.sheet import Keepsheet
-    from left_intact.core.model.entry import Finding
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Arrival, Reading, Release
@@ -82,7 +82,7 @@ class ShelfRow:
         return known[0] if known else None
 
 
-class Workbench(Noticing):
+class Workbench(Noticing, Knowing):
     """One home folder, and all that can be done with it. Safe to call from several threads."""
 
     def __init__(self, home: str) -> None:
@@ -153,14 +153,20 @@ class Workbench(Noticing):
         cancel: CancelToken | None = None,
     ) -> Survey:  # fmt: skip
         """Read and classify an install; changes nothing of it."""
-        known = self._known(install, self._baseline(install, baseline), _sheet(sheet), None)
-        return self._read(install, known, _sheet(sheet), report, cancel)[0]
+        known_sheet = self.sheet_of(install, sheet)
+        known = self._known(install, self._baseline(install, baseline), known_sheet, None)
+        return self._read(install, known, known_sheet, report, cancel)[0]
 
     def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
         from left_intact.core.survey.classify import Known
 
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
-        return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes)
+        return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes, runs=self._runs(install, sheet))
+
+    def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, str]:
+        """What runs made or changed: as watched, and as the keepsheet says of a first start."""
+        watched = {path: change for path, (change, _) in self.library.runs(install).items()}
+        return {path: "made" for path in sheet.first_start if not path.endswith("/")} | watched
 
     def _read(
         self, install: Install, known: Known, sheet: Keepsheet, report: Report, cancel: CancelToken | None
@@ -170,7 +176,8 @@ class Workbench(Noticing):
         before = cache(lambda: self.library.before(install))
         survey, tree, context = survey_install(
             install.root, known, name=install.name, before=before if self.library.was_surveyed(install) else None,
-            roots=self.library.roots(install), rules=sheet.version_places, extra_readings=self._asked(install), report=report, cancel=cancel,
+            roots=self.library.roots(install), rules=sheet.version_places, extra_readings=self._asked(install),
+            report=report, cancel=cancel,
         )  # fmt: skip
         self.library.set_surveyed(install, survey, tree, context, before())
         self._note_summary(install, survey)
@@ -196,36 +203,18 @@ class Workbench(Noticing):
         }
         self.library.set_summary(install, summary)
 
-    def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
-        """Write down the person's word on a path or pattern."""
-        self.library.rule(install, pattern, file_class)
-
-    def unrule(self, install: Install, pattern: str) -> None:
-        self.library.unrule(install, pattern)
-
-    def rulings(self, install: Install) -> list[Ruling]:
-        return self.library.rulings(install)
-
-    @staticmethod
-    def met_by(survey: Survey, pattern: str) -> tuple[Finding, ...]:
-        """What a ruling on a pattern would speak of."""
-        from left_intact.core.survey.patterns import matches
-
-        return tuple(f for f in survey.findings if matches(pattern, f.path))
-
     def sort_again(
         self, install: Install, survey: Survey, arrival: Arrival | None = None, cancel: CancelToken | None = None
     ) -> Survey:
         """The same entries with the rulings of now; of the disk only settings that name folders are read."""
         from left_intact.core.files.tree import Tree
-        from left_intact.core.keepsheet.sheet import NO_SHEET
         from left_intact.core.survey.classify import sort_out
         from left_intact.core.survey.findings import SortedPages
         from left_intact.core.survey.read import with_own_word
 
         assert isinstance(survey.findings, SortedPages)
         tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
-        known = self._known(install, self._baseline(install, None), NO_SHEET, arrival.release if arrival else None)
+        known = self._known(install, self._baseline(install, None), self.sheet_of(install), arrival.release if arrival else None)
         known = with_own_word(tree, known, survey.roots)
         again = replace(survey, findings=sort_out(tree.pages, known, cancel))
         self._note_summary(install, again)
@@ -241,7 +230,7 @@ class Workbench(Noticing):
         from left_intact.core.arrival.look import look_into
 
         return look_into(
-            path, installed=self._paths_of(install), name=install.name, rules=_sheet(sheet).version_places,
+            path, installed=self._paths_of(install), name=install.name, rules=self.sheet_of(install, sheet).version_places,
             report=report, cancel=cancel,
         )  # fmt: skip
 
@@ -272,12 +261,13 @@ class Workbench(Noticing):
         if isinstance(arrival, str):
             arrival = self.arrival(install, arrival, sheet=sheet, report=report, cancel=cancel)
         _refuse_overlap(install, arrival)
-        read_sheet_once, base = _sheet(sheet), self._baseline(install, baseline)
+        read_sheet_once, base = self.sheet_of(install, sheet), self._baseline(install, baseline)
         known = self._known(install, base, read_sheet_once, arrival.release)
         survey, _ = self._read(install, known, read_sheet_once, report, cancel)
         brief = Brief(
             install=install.name, survey=survey, arrival=arrival, baseline=base, sheet=read_sheet_once,
-            facts=self._circumstances(install, survey, arrival.release.version_text), read=roots_reader(install.root, survey.roots),
+            facts=self._circumstances(install, survey, arrival.release.version_text),
+            read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace, retire_at=weights().retire,
         )  # fmt: skip
         return Draft(install=install, brief=brief)
@@ -339,6 +329,8 @@ class Workbench(Noticing):
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         on_record = self._baseline(install, None)
+        if plan.baseline is not None:
+            self.learn_from_update(install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries])
         update = carry_out(plan, box, allowed=frozenset(allowed), report=report, cancel=cancel)
         if not plan.partial:
             self.library.set_baseline(install, update.id, plan.arrival.release)
@@ -484,9 +476,3 @@ def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
         if answer not in question.options:
             options = ", ".join(question.options)
             raise Misuse("unknown-answer", f"{answer!r} answers nothing in {name}", way_out=f"Options: {options}.")
-
-
-def _sheet(path: str | None) -> Keepsheet:
-    from left_intact.core.keepsheet.sheet import NO_SHEET, read_sheet
-
-    return read_sheet(path) if path else NO_SHEET

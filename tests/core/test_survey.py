@@ -11,10 +11,10 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.survey.classify import Known, scores
+from left_intact.core.survey.names import bare
 from left_intact.core.survey.outline import alike, outline_of, pattern_for
 from left_intact.core.survey.patterns import matches
 from left_intact.core.survey.read import survey_install
-from left_intact.core.survey.names import bare
 from left_intact.core.survey.weights import weights
 from left_intact.tui.widgets.strip import widths_of
 from tests.builders import LATER, THEIRS, Mock, plant, release

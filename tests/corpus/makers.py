@@ -46,7 +46,9 @@ class Maker:
 
     def sound(self) -> bytes:
         data = self.noise(self.rng.randint(500, 3000))
-        head = struct.pack("<4sI4s4sIHHIIHH4sI", b"RIFF", 36 + len(data), b"WAVE", b"fmt ", 16, 1, 1, 22050, 22050, 1, 8, b"data", len(data))
+        head = struct.pack(
+            "<4sI4s4sIHHIIHH4sI", b"RIFF", 36 + len(data), b"WAVE", b"fmt ", 16, 1, 1, 22050, 22050, 1, 8, b"data", len(data)
+        )
         return head + data
 
     def memory(self, size: int = 8192) -> bytes:

@@ -52,7 +52,11 @@ def gannet() -> Specimen:
     s.ships("plugins/{}.dll", ["net", "lightgun", "printer"], m.windows_code)
     s.ships("help/{}.html", ["index", "first-steps", "pads", "faq"], m.page)
     s.ships("languages/{}.xml", ["german", "french", "polish"], m.xml)
-    s.have("gannet.ini", m.ini(MemoryFolder="C:\\Games\\gannet\\mem", SnapPath=".\\snp", DiscDir="D:\\discs", ShotFolder="shots"), C.SETTINGS)
+    s.have(
+        "gannet.ini",
+        m.ini(MemoryFolder="C:\\Games\\gannet\\mem", SnapPath=".\\snp", DiscDir="D:\\discs", ShotFolder="shots"),
+        C.SETTINGS,
+    )
     s.have("pads.ini", m.ini("pad1", "pad2"), C.SETTINGS)
     s.haves("mem/{}.mem", ["slot1", "slot2", "Mill Race"], lambda: m.memory(131072), C.SAVES)
     s.haves("snp/{}.000", [bare(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
@@ -275,7 +279,11 @@ def samphire() -> Specimen:
     s.ships("assets/glyphs/{}.png", [f"g{n}" for n in range(9)], m.picture)
     s.ships("database/{}.rdx", ["brindle", "osprey"], m.packed)
     s.ships("autoconfig/{}.cfg", ["pad-a", "pad-b", "pad-c"], m.keys)
-    s.have("samphire.cfg", m.keys(savefile_directory="saves", savestate_directory="states", content_dir="/home/ada/carts"), C.SETTINGS)
+    s.have(
+        "samphire.cfg",
+        m.keys(savefile_directory="saves", savestate_directory="states", content_dir="/home/ada/carts"),
+        C.SETTINGS,
+    )
     s.haves("config/{}.opt", ["brindle", "osprey"], m.keys, C.SETTINGS)
     s.haves("saves/{}.srm", s.some(15), m.memory, C.SAVES)
     s.haves("states/{}.state", s.some(5), m.state, C.STATES)

@@ -15,7 +15,8 @@ from functools import cache
 
 from blake3 import blake3
 
-from left_intact.core.files.tree import CHUNK, entry_of
+from left_intact.core.files.tree import entry_of
+from left_intact.core.files.walk import CHUNK
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 

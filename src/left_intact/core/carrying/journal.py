@@ -40,6 +40,7 @@ _MIGRATIONS = (
     CREATE INDEX witness_of ON witness (update_id);
     CREATE TABLE trial (update_id INTEGER NOT NULL, path TEXT NOT NULL, kept_at TEXT NOT NULL);
     """,
+    "ALTER TABLE updates ADD COLUMN roots TEXT NOT NULL DEFAULT '[]';",
 )
 
 
@@ -109,9 +110,9 @@ class Journal:
         with self._transaction():
             cursor = self._db.execute(
                 "INSERT INTO updates (state, install, root, from_version, to_version, arrival, arrival_root, "
-                "began, changed, merged) VALUES (?,?,?,?,?,?,?,?,?,?)",
+                "began, changed, merged, roots) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
                 (State.STAGING, install, _text(root), witness.version, witness.to_version, _text(arrival),
-                 _text(arrival_root), now, now, merged),
+                 _text(arrival_root), now, now, merged, json.dumps(witness.roots)),
             )  # fmt: skip
             update = int(cursor.lastrowid or 0)
             self._db.executemany(
@@ -176,6 +177,7 @@ class Journal:
             version=head["from_version"],
             to_version=head["to_version"],
             merged={path: tuple(KeyLine(**line) for line in lines) for path, lines in merged.items()},
+            roots=tuple((label, place) for label, place in json.loads(head["roots"])),
         )  # fmt: skip
 
     def note_trial(self, update: int, path: str, kept_at: str) -> None:

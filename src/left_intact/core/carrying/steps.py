@@ -84,4 +84,5 @@ def witness_of(plan: Plan) -> Witness:
         version=plan.from_version,
         to_version=plan.to_version,
         merged={path: merge.lines for path, merge in plan.merges.items()},
+        roots=plan.survey.roots,
     )

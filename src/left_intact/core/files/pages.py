@@ -141,10 +141,14 @@ def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = No
     return [whole[folder] for folder in sorted(whole)]
 
 
+def _type_of(e: Entry) -> int:
+    return _TYPE.get(e.kind, stat.S_IFREG) | (0o644 if e.mode is None else e.mode)
+
+
 def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
     rows = [
         (
-            0 if e.kind is Kind.FAULT and not e.bytes else _TYPE.get(e.kind, stat.S_IFREG) | (0o644 if e.mode is None else e.mode),
+            0 if e.kind is Kind.FAULT and not e.bytes else _type_of(e),
             e.bytes, e.mtime_ns, e.stamp[2], signed(e.stamp[1]),
         )
         for e in inside

@@ -133,3 +133,19 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
             return None
 
     return read
+
+
+def first_bytes(absolute: str, limit: int) -> bytes | None:
+    """The first bytes of a regular file, or None where it cannot be had. No link is followed."""
+    try:
+        descriptor = os.open(absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0))
+    except OSError:
+        return None
+    try:
+        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            return None
+        return os.read(descriptor, limit)
+    except OSError:
+        return None
+    finally:
+        os.close(descriptor)

@@ -21,7 +21,18 @@ from left_intact.core.files.headers import HEAD_BYTES as HEADER
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.files.pages import (
-    COLUMNS, DIGEST_BYTES, HEAD_BYTES, MENTIONS_PERSON, NO_DIGEST, SPARSE, Page, Plain, from_plain, pack_stats, signed, to_plain,
+    COLUMNS,
+    DIGEST_BYTES,
+    HEAD_BYTES,
+    MENTIONS_PERSON,
+    NO_DIGEST,
+    SPARSE,
+    Page,
+    Plain,
+    from_plain,
+    pack_stats,
+    signed,
+    to_plain,
 )  # fmt: skip
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
@@ -123,7 +134,7 @@ def read_subtree(root: str, folder: str) -> list[Plain]:
         todo += inside
         numbers = page.numbers
         if len(page.names) <= _BATCH_FILES and sum(numbers[1::COLUMNS]) <= _ALONE_BYTES:
-            _, names, sizes = wants = _take_over(page, None)
+            _, names, _sizes = wants = _take_over(page, None)
             if names:
                 _put(page, names, read_batch(root, [wants])[0])
         found.append(to_plain(page))
@@ -134,7 +145,9 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
     """(page without content, paths of its subfolders)."""
     absolute = os.path.join(root, folder) if folder else root
     above = f"{folder}/" if folder else ""
-    names, rows, subfolders = [], [], []
+    names: list[str] = []
+    rows: list[tuple[int, int, int, int, int]] = []
+    subfolders: list[str] = []
     said: dict[int, str] = {}
     try:
         info = os.lstat(absolute)
@@ -239,7 +252,9 @@ def _read_wanted(root: str, pages: list[Page], wanted: list[tuple[int, Wanted]],
     files, size = sum(len(w[1]) for _, w in wanted), sum(sum(w[2]) for _, w in wanted)
     tasks = _batches(wanted)
     if files < _ALONE_FILES and size < _ALONE_BYTES:
-        outcomes = ((number, read_batch(root, [w for _, w in task])) for number, task in enumerate(tasks))
+        outcomes: Iterator[tuple[int, list[Looks]]] = (
+            (number, read_batch(root, [w for _, w in task])) for number, task in enumerate(tasks)
+        )
     else:
         outcomes = share_out(read_batch, root, [[w for _, w in task] for task in tasks], cancel)
     done = bytes_done = 0
@@ -282,7 +297,12 @@ def _fill(page: Page, places: list[int], looks: Looks) -> None:
     """Write looks into the columns of a page."""
     count = len(page.names)
     if len(page.digests) != count * DIGEST_BYTES:
-        page.digests, page.heads, page.marks, page.forms = NO_DIGEST * count, bytes(HEAD_BYTES * count), bytes(count), [""] * count
+        page.digests, page.heads, page.marks, page.forms = (
+            NO_DIGEST * count,
+            bytes(HEAD_BYTES * count),
+            bytes(count),
+            [""] * count,
+        )
     digests, heads, marks, forms = bytearray(page.digests), bytearray(page.heads), bytearray(page.marks), list(page.forms)
     d, h = DIGEST_BYTES, HEAD_BYTES
     for number, at in enumerate(places):

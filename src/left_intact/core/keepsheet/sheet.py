@@ -1,9 +1,10 @@
-"""Reading keepsheets. The format is described in docs/keepsheets.md."""
+"""Keepsheets as the stages use them, and reading them. The format is described in docs/keepsheets.md."""
 
 from __future__ import annotations
 
 import re
 import tomllib
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,27 +14,47 @@ from left_intact.core.model.errors import LeftIntactError
 if TYPE_CHECKING:
     from pydantic import ValidationError
 
-FORMAT = 1
+    from left_intact.core.keepsheet.format import Sheet
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Keepsheet:
-    """A keepsheet as the stages use it: patterns, version places, renamed keys."""
+    """What is known about one program."""
 
-    def __init__(
-        self,
-        program: str = "",
-        classes: tuple[tuple[str, FileClass], ...] = (),
-        version_places: tuple[tuple[str, str], ...] = (),
-        renamed: tuple[tuple[str, str, str], ...] = (),
-    ) -> None:
-        self.program = program
-        self.classes = classes
-        self.version_places = version_places
-        self.renamed = renamed
-        """(file, old key, new key) as shown keys."""
+    program: str = ""
+    classes: tuple[tuple[str, FileClass], ...] = ()
+    """(pattern, class); later ones speak before earlier ones."""
+    version_places: tuple[tuple[str, str], ...] = ()
+    """(file, regular expression) of where the version is read."""
+    renamed: tuple[tuple[str, str, str], ...] = ()
+    """(file, old key, new key) as shown keys."""
+    moved: tuple[tuple[str, str, str], ...] = ()
+    """(old path, new path, first version with it)."""
+    keyed: tuple[tuple[str, str, str], ...] = ()
+    """(folder, class of what it holds, what its ids are)."""
+    wishes: tuple[tuple[str, str, str, str], ...] = ()
+    """(file, key, value, reason) of settings that are to hold after every update."""
+    ties: tuple[tuple[str, str, str, str], ...] = ()
+    """(other install, versions it goes with, file made from it, reason)."""
+    first_start: tuple[str, ...] = ()
+    """Patterns of what a first start writes."""
 
     def renames_in(self, path: str) -> tuple[tuple[str, str], ...]:
         return tuple((old, new) for file, old, new in self.renamed if file == path)
+
+    def over(self, under: Keepsheet) -> Keepsheet:
+        """This sheet with what another one knows beneath it."""
+        return Keepsheet(
+            program=self.program or under.program,
+            classes=(*under.classes, *self.classes),
+            version_places=(*self.version_places, *under.version_places),
+            renamed=(*under.renamed, *self.renamed),
+            moved=(*under.moved, *self.moved),
+            keyed=(*under.keyed, *self.keyed),
+            wishes=(*under.wishes, *self.wishes),
+            ties=(*under.ties, *self.ties),
+            first_start=(*under.first_start, *self.first_start),
+        )
 
 
 NO_SHEET = Keepsheet()
@@ -41,67 +62,74 @@ NO_SHEET = Keepsheet()
 
 def read_sheet(path: str) -> Keepsheet:
     """Read a keepsheet. Raises `LeftIntactError` (`bad-sheet`) with the place of the fault."""
+    return parse_sheet(read_text(path), path)
+
+
+def read_text(path: str) -> str:
     try:
-        text = Path(path).read_text("utf-8")
+        return Path(path).read_text("utf-8")
     except (OSError, UnicodeDecodeError) as error:
-        raise _bad(path, f"it cannot be read ({error})") from error
-    return parse_sheet(text, path)
+        reason = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
+        raise _bad(path, f"it cannot be read ({reason.lower()})") from error
 
 
 def parse_sheet(text: str, where: str) -> Keepsheet:
     """Parse the text of a keepsheet; `where` is named in errors."""
-    from pydantic import ValidationError
-
-    try:
-        said = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        place = "" if "line" in str(error) else f"line {max(1, len(text.splitlines()))}: "
-        raise _bad(where, place + str(error)) from error
-    try:
-        return _checked(said)
-    except ValidationError as error:
-        raise _bad(where, _first_fault(error, text)) from error
-
-
-def _checked(said: dict[str, Any]) -> Keepsheet:
-    from pydantic import BaseModel, ConfigDict, Field
-
-    class Strict(BaseModel):
-        model_config = ConfigDict(extra="forbid")
-
-    class VersionPlace(Strict):
-        file: str
-        pattern: str
-
-    class Renamed(Strict):
-        file: str
-        old: str = Field(alias="from")
-        new: str = Field(alias="to")
-
-    class Sheet(Strict):
-        format: int = Field(ge=1, le=FORMAT)
-        program: str = ""
-        classes: dict[str, FileClass] = {}
-        version: list[VersionPlace] = []
-        renamed: list[Renamed] = []
-
-    sheet = Sheet.model_validate(said)
+    sheet = validated(text, where)
     return Keepsheet(
         program=sheet.program,
         classes=tuple(sheet.classes.items()),
         version_places=tuple((place.file, place.pattern) for place in sheet.version),
         renamed=tuple((r.file, r.old, r.new) for r in sheet.renamed),
+        moved=tuple((m.old, m.new, m.since) for m in sheet.moved),
+        keyed=tuple((k.folder, k.holds, k.key) for k in sheet.keyed),
+        wishes=tuple((w.file, w.key, w.value, w.reason) for w in sheet.wish),
+        ties=tuple((t.to, t.versions, t.made or "", t.reason) for t in sheet.tie),
+        first_start=(*sheet.first_start.files, *(f.rstrip("/") + "/" for f in sheet.first_start.folders)),
     )
+
+
+def validated(text: str, where: str) -> Sheet:
+    """The file as its schema knows it. Raises `bad-sheet` with line and reason."""
+    from pydantic import ValidationError
+
+    from left_intact.core.keepsheet.format import Sheet
+
+    try:
+        said: dict[str, Any] = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        place = "" if "line" in str(error) else f"line {max(1, len(text.splitlines()))}: "
+        raise _bad(where, place + str(error)) from error
+    try:
+        return Sheet.model_validate(said)
+    except ValidationError as error:
+        raise _bad(where, _first_fault(error, text)) from error
 
 
 def _first_fault(error: ValidationError, text: str) -> str:
     first = error.errors()[0]
     place = ".".join(str(part) for part in first["loc"])
-    last = str(first["loc"][-1]) if first["loc"] else ""
-    line = next(
-        (n for n, row in enumerate(text.splitlines(), 1) if last and re.match(rf"\s*\[*[\"']?{re.escape(last)}\b", row)), 0
-    )
+    line = _line_of([str(part) for part in first["loc"]], text.splitlines())
     return f"line {line}, {place}: {first['msg']}" if line else f"{place}: {first['msg']}"
+
+
+def _line_of(parts: list[str], rows: list[str]) -> int:
+    """The line that a fault is in: down through tables and their number to the key itself; 0 where it cannot be told."""
+    at = 0
+    for part, number in zip(parts, [*parts[1:], ""], strict=True):
+        if part.isdigit():
+            continue
+        wanted = int(number) if number.isdigit() else 0
+        for line in range(at, len(rows)):
+            if re.match(rf"\s*\[*[\"']?{re.escape(part)}[\"']?\s*(?:[\]=.]|$)", rows[line]):
+                if wanted:
+                    wanted -= 1
+                    continue
+                at = line
+                break
+        else:
+            return at + 1 if at else 0
+    return at + 1 if rows else 0
 
 
 def _bad(path: str, why: str) -> LeftIntactError:

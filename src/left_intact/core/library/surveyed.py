@@ -14,7 +14,12 @@ from left_intact.core.files.pages import Page
 from left_intact.core.files.tree import Tree
 from left_intact.core.files.walk import collector_at_rest
 from left_intact.core.library.page_rows import (
-    page_from_row, page_to_row, table_from_row, table_to_row, verdicts_from_row, verdicts_to_row,
+    page_from_row,
+    page_to_row,
+    table_from_row,
+    table_to_row,
+    verdicts_from_row,
+    verdicts_to_row,
 )  # fmt: skip
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Reading

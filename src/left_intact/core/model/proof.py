@@ -53,6 +53,8 @@ class Witness:
     version: str
     to_version: str
     merged: dict[str, tuple[KeyLine, ...]]
+    roots: tuple[tuple[str, str], ...] = ()
+    """(label, absolute path) of the roots beside the first."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

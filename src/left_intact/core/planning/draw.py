@@ -13,6 +13,7 @@ from types import MappingProxyType
 from blake3 import blake3
 
 from left_intact.core.files.headers import is_settings_text
+from left_intact.core.files.roots import is_apart
 from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.classes import FileClass
@@ -128,8 +129,8 @@ def _look_up_all(sketch: _Sketch) -> None:
         place = situate(shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None)
         mergeable = _mergeable(finding, coming)
         nature = nature_of(finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at)
-        if finding is not None and finding.entry.kind is Kind.FOLDER:
-            nature = Nature.THEIRS
+        if finding is not None and (finding.entry.kind is Kind.FOLDER or is_apart(path)):
+            nature = Nature.THEIRS  # of what lies apart from the program nothing is ever replaced or retired
         row = look_up(*place, nature)
         if row.verb is Verb.MERGE and finding is not None:
             row = _merged(sketch, path, row, shipped)

@@ -7,7 +7,8 @@ from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-from left_intact.core.files.tree import Tree, read_tree, text_reader
+from left_intact.core.files.roots import read_roots, roots_reader
+from left_intact.core.files.tree import Tree, text_reader
 from left_intact.core.files.versions import read_binaries, read_versions
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
@@ -62,7 +63,7 @@ def prove(
     update did. `in_strongbox` says whether a verified copy of a digest is there.
     """
     began = time.monotonic()
-    tree = read_tree(root, report=report, cancel=cancel)
+    tree = read_roots(root, witness.roots, report=report, cancel=cancel)
     now = tree.by_path()
     tally = _Tally()
     for path, row in witness.rows.items():
@@ -211,7 +212,7 @@ def _retired_check(tally: _Tally, witness: Witness, in_strongbox: Callable[[str]
 
 def _merge_checks(root: str, witness: Witness) -> list[Check]:
     """Each merged file, read again key by key."""
-    read = text_reader(root)
+    read = roots_reader(root, witness.roots)
     checks = []
     for path, lines in witness.merged.items():
         wrong = _wrong_keys(read(path), lines)

@@ -19,6 +19,7 @@ from types import MappingProxyType
 from left_intact.core.files.crew import forks, share_out
 from left_intact.core.files.headers import is_binary_program, is_settings_text
 from left_intact.core.files.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
+from left_intact.core.files.roots import is_apart
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.progress import CancelToken
@@ -31,7 +32,7 @@ from left_intact.core.survey.names import bare, folder_evidence, name_evidence, 
 from left_intact.core.survey.patterns import PatternTable
 from left_intact.core.survey.references import References
 from left_intact.core.survey.said import said
-from left_intact.core.survey.times import Times, read_times
+from left_intact.core.survey.times import read_times
 from left_intact.core.survey.weights import PICTURES, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
@@ -48,6 +49,8 @@ NO_TIME, NO_SHAPE = ("", 0), (0, 0)
 SHAPED = frozenset(("bytes", "zeros", "ones"))
 _PROOF = frozenset(("ruling", "keepsheet"))
 Why = tuple[Evidence, ...]
+Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
+"""(source, its patterns, what tells the pattern that a name meets) where words speak of a folder."""
 
 
 @dataclass(frozen=True)
@@ -235,6 +238,8 @@ class _Sorting:
 
     def _of_the_folder(self, folder: str) -> Why:
         found = folder_evidence(folder) if self.known.names and folder else ()
+        if is_apart(folder):
+            found += (said("place", "lies apart from the program", P, weights().spoken["apart"]),)
         named = self.known.references.of(folder)
         if named is None:
             return found
@@ -252,7 +257,7 @@ class _Sorting:
             return sources.from_link(page.said.get(at, ""), page.folder)
         return (said("fault", "could not be read", FileClass.UNSORTED, 0.0),)
 
-    def _by_path(self, page: Page, at: int, path: str, form: str, mtime: int, spoken: list[tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]]) -> Why:  # fmt: skip
+    def _by_path(self, page: Page, at: int, path: str, form: str, mtime: int, spoken: list[Spoken]) -> Why:
         known = self.known
         found: Why = ()
         for source, table, find in spoken:

@@ -50,7 +50,9 @@ class Company:
             return (said("company", f"{count} of {others} others in {folder}/ are {best}", best, heavy),)
         above = folder
         while above:
-            found = _speak(self._below.get(above), self._below_sizes[above], own, w.company["above-least"], w.company["above-share"])
+            found = _speak(
+                self._below.get(above), self._below_sizes[above], own, w.company["above-least"], w.company["above-share"]
+            )
             if found and found[0] is not P:
                 best, count, others = found
                 says = f"{count} of {others} others in and below {above}/ are {best}"

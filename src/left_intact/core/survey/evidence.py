@@ -81,7 +81,7 @@ def from_arrival(name: str, coming: Entry | None, digest: str, form: str, second
         return (said("arrival", f"{name} has nothing here", P, spoken[key]),)
     if digest and coming.digest == digest:
         return (said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"]),)
-    if coming.format.split(" ")[0] != form.split(" ")[0]:
+    if coming.format.split(" ")[0] != form.split(" ", maxsplit=1)[0]:
         return (said("arrival", f"{name} ships something else here", P, 0.0),)
     if is_settings_text(form):
         untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
@@ -95,11 +95,11 @@ def from_arrival(name: str, coming: Entry | None, digest: str, form: str, second
 def from_header(form: str) -> tuple[Evidence, ...]:
     """What the first bytes say."""
     known = weights().header
-    found = known.get(form) or known.get(form.split(" ")[0])
+    found = known.get(form) or known.get(form.split(" ", maxsplit=1)[0])
     if not found:
         return ()
     says, by_class = found
-    detailed = form.split(" ")[0] in ("elf", "pe", "macho", "script")
+    detailed = form.split(" ", maxsplit=1)[0] in ("elf", "pe", "macho", "script")
     return tuple(said("header", f"{says} ({form})" if detailed else says, c, weight) for c, weight in by_class)
 
 

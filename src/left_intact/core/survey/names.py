@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import unicodedata
 from functools import lru_cache
@@ -17,7 +18,10 @@ _WORDS = re.compile(r"[^\W\d_]+")
 _HUMP = re.compile(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
 _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
-_WRAPPED = re.compile(r"(?i)(?:\.(?:bak|old|orig|backup|save|sik|copy|prev)\d*|~|\.\d{1,3}|[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$")
+_WRAPPED = re.compile(
+    r"(?i)(?:\.(?:bak|old|orig|backup|save|sik|copy|prev)\d*|~|\.\d{1,3}|"
+    r"[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$"
+)
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
 _OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "sobre", "di", "per"))
 """Words after which comes what a thing is about: notes on settings are notes."""
@@ -53,10 +57,11 @@ def _known_folder(part: str) -> tuple[FileClass, float, str] | None:
     if len(words) < 2:
         stripped = words[0] if words else ""
         return w.folder.get(stripped) if stripped and stripped != bare(part) else None
-    pairs = ["".join(pair) for pair in zip(words, words[1:], strict=False)]
-    for found in (w.folder.get(word) for word in (*reversed(pairs), *reversed(words))):
-        if found is not None and found[0] is not P:
-            return found[0], found[1] * w.spoken["part-of-name"], found[2]
+    pairs = ["".join(pair) for pair in itertools.pairwise(words)]
+    for word in (*reversed(pairs), *reversed(words)):
+        row = w.folder.get(word)
+        if row is not None and row[0] is not P:
+            return row[0], row[1] * w.spoken["part-of-name"], row[2]
     return None
 
 
@@ -68,7 +73,7 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
     a mod brings its own code, a theme its own documents.
     """
     w = weights()
-    known = [(part, found) for part in reversed(folder.split("/")) if (found := _known_folder(part))] if folder else []
+    known = [(part, row) for part in reversed(folder.split("/")) if (row := _known_folder(part))] if folder else []
     if not known:
         return ()
     found: list[Evidence] = []

@@ -84,9 +84,7 @@ def survey_install(
         )  # fmt: skip
     else:
         report(Progress(stage="sorting", done=0, total=tree.count))
-        survey = survey_tree(
-            tree, known, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel
-        )
+        survey = survey_tree(tree, known, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel)
     return replace(survey, seconds=time.monotonic() - began), tree, context
 
 

@@ -5,6 +5,7 @@ Also finds the folders outside the install that settings name: other roots of it
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -20,11 +21,13 @@ _DEPTH = 4
 _READABLE = frozenset(("text ini", "text keyvalue", "text json", "text xml", "text plain"))
 _LINE = re.compile(r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$""")
 _XML = re.compile(r"""<(\w[\w.-]*)(?:\s[^<>]*)?>([^<>\n]{1,400})</|\b(\w[\w.-]*)=["']([^"'<>\n]{1,400})["']""")
-_PLACE_WORDS = frozenset(
-    "dir dirs directory directories path paths folder folders location locations root base default last current file files "
-    "ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella percorso pasta "
-    "use enable the of to in for game emulator main general".split()
-)
+_WORDS_FOR_PLACES = """
+dir dirs directory directories path paths folder folders location locations root base default last current file files
+ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella percorso pasta
+use enable the of to in for game emulator main general
+"""
+_PLACE_WORDS = frozenset(_WORDS_FOR_PLACES.split())
+_NO_PLACES = frozenset(("true", "false", "none", "auto", "default"))
 _PLACE_ENDING = re.compile(r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$")
 
 
@@ -112,8 +115,8 @@ def _looks_like_settings(path: str) -> bool:
 def pairs_in(text: str) -> Iterator[tuple[str, str]]:
     """(key, value) pairs of any text that has them on one line: INI, JSON, YAML, TOML, XML."""
     if text.lstrip()[:1] == "<":
-        for match in _XML.finditer(text):
-            yield match[1] or match[3], (match[2] or match[4]).strip()
+        for found in _XML.finditer(text):
+            yield found[1] or found[3], (found[2] or found[4]).strip()
         return
     for line in text.splitlines():
         if match := _LINE.match(line):
@@ -128,7 +131,7 @@ def about_key(key: str) -> Weighed | None:
         return None
     trimmed = [_PLACE_ENDING.sub("", w) or w for w in about]
     table = weights().folder
-    pairs = ["".join(p) for p in zip(trimmed, trimmed[1:], strict=False)]
+    pairs = ["".join(p) for p in itertools.pairwise(trimmed)]
     for candidate in (bare("".join(trimmed)), *pairs, *reversed(trimmed)):
         found = table.get(candidate)
         if found is not None and found[1] >= 1.0:
@@ -137,7 +140,11 @@ def about_key(key: str) -> Weighed | None:
 
 
 def _may_be_path(value: str, key: str) -> bool:
-    if len(value) < 2 or value.startswith(("http:", "https:", "#")) or value.lower() in ("true", "false", "none", "auto", "default"):
+    if (
+        len(value) < 2
+        or value.startswith(("http:", "https:", "#"))
+        or value.lower() in ("true", "false", "none", "auto", "default")
+    ):
         return False
     has_word = any(_PLACE_ENDING.search(w) or w in _PLACE_WORDS for w in words_of(key))
     return "/" in value or "\\" in value or has_word

@@ -67,8 +67,12 @@ def weights() -> Weights:
         header={form: (row["says"], _by_class(row["weights"])) for row in said["header"] for form in row["formats"]},
         shapes=tuple(
             Shape(
-                says=row["says"], least=row["least"], most=row["most"], power_of_two=row.get("power-of-two", False),
-                sparse=row.get("sparse", False), weights=_by_class(row["weights"]),
+                says=row["says"],
+                least=row["least"],
+                most=row["most"],
+                power_of_two=row.get("power-of-two", False),
+                sparse=row.get("sparse", False),
+                weights=_by_class(row["weights"]),
             )
             for row in said["shape"]
         ),

@@ -1,0 +1,118 @@
+"""The keepsheet as a schema: what may stand in the file, field by field. Imported only when one is read.
+
+docs/keepsheet.schema.json is made from it (`left-intact sheet --schema`).
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+from left_intact.core.model.classes import FileClass
+
+FORMAT = 1
+ClassName = Literal["program", "settings", "saves", "states", "content", "extras", "cache", "unsorted"]
+
+
+def _relative(path: str) -> str:
+    if path.startswith("/") or "\\" in path or ".." in path.split("/") or not path:
+        raise ValueError("a path below the install, with forward slashes")
+    return path
+
+
+def _expression(pattern: str) -> str:
+    try:
+        re.compile(pattern)
+    except re.error as error:
+        raise ValueError(f"not a regular expression ({error})") from error
+    return pattern
+
+
+Below = Annotated[str, AfterValidator(_relative)]
+Expression = Annotated[str, AfterValidator(_expression)]
+
+
+class Strict(BaseModel):
+    """Nothing that is not described may stand in a keepsheet: a misspelt word would be silently lost."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class VersionPlace(Strict):
+    """Where the version of an install is read."""
+
+    file: Below
+    pattern: Expression = Field(description="a regular expression; its last group is the version")
+
+
+class Renamed(Strict):
+    """A key that a release renamed in a settings file."""
+
+    file: Below
+    old: str = Field(alias="from")
+    new: str = Field(alias="to")
+    since: str = ""
+
+
+class Moved(Strict):
+    """A path that a release moved."""
+
+    old: Below = Field(alias="from")
+    new: Below = Field(alias="to")
+    since: str = Field(default="", description="the first version that has the new path")
+
+
+class Keyed(Strict):
+    """A folder whose parts are named by ids that may change with an update."""
+
+    folder: Below
+    holds: ClassName = "saves"
+    key: str = Field(default="", description="what the ids are, in words")
+
+
+class Wish(Strict):
+    """A setting that is to hold after every update."""
+
+    file: Below
+    key: str
+    value: str
+    reason: str = ""
+
+
+class Tie(Strict):
+    """What this install needs of another, or what must be made anew after an update of it."""
+
+    to: str
+    versions: str = Field(default="", description="the versions it goes with, such as `>=1.2 <2`")
+    made: Below | None = Field(default=None, description="a file here that is made from the other one")
+    reason: str = ""
+
+
+class FirstStart(Strict):
+    """What the program writes when it is first started: stubs, until somebody uses them."""
+
+    files: list[Below] = []
+    folders: list[Below] = []
+
+
+class Sheet(Strict):
+    """A keepsheet: what is known about one program."""
+
+    format: int = Field(ge=1, le=FORMAT)
+    program: str = ""
+    classes: dict[str, FileClass] = Field(default={}, description="pattern to class; later lines speak before earlier ones")
+    version: list[VersionPlace] = []
+    renamed: list[Renamed] = []
+    moved: list[Moved] = []
+    keyed: list[Keyed] = []
+    wish: list[Wish] = []
+    tie: list[Tie] = []
+    first_start: FirstStart = Field(default=FirstStart(), alias="first-start")
+
+
+def json_schema() -> dict[str, object]:
+    """The JSON Schema (draft 2020-12) of the format."""
+    schema = Sheet.model_json_schema(by_alias=True)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}

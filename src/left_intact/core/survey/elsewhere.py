@@ -1,0 +1,145 @@
+"""Where else things of an install lie: folders that its settings name, and the usual places.
+
+The usual places are those of the open XDG Base Directory specification and the folders for
+documents and program data that the common systems have, also inside prefixes.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from left_intact.core.files.pages import Page
+from left_intact.core.model.classes import FileClass
+from left_intact.core.survey.names import bare
+from left_intact.core.survey.references import References
+
+_BY_CLASS = {
+    FileClass.SETTINGS: "settings", FileClass.SAVES: "saves", FileClass.STATES: "states", FileClass.CONTENT: "content",
+    FileClass.EXTRAS: "extras", FileClass.CACHE: "cache", FileClass.PROGRAM: "own",
+}  # fmt: skip
+_MOST_FILES = 200_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OtherRoot:
+    """A folder that may belong to an install, for the person to confirm."""
+
+    label: str
+    place: str
+    why: str
+    files: int = 0
+    """How many files lie in it, counted up to a limit."""
+
+
+def usual_places(home: str, environment: Mapping[str, str], *, prefixes: Iterable[str] = ()) -> list[tuple[str, str]]:
+    """(label, folder) of every place in which programs keep folders of their own name."""
+    found = [
+        ("settings", environment.get("XDG_CONFIG_HOME") or os.path.join(home, ".config")),
+        ("own", environment.get("XDG_DATA_HOME") or os.path.join(home, ".local/share")),
+        ("states", environment.get("XDG_STATE_HOME") or os.path.join(home, ".local/state")),
+        ("cache", environment.get("XDG_CACHE_HOME") or os.path.join(home, ".cache")),
+        ("own", environment.get("XDG_DOCUMENTS_DIR") or os.path.join(home, "Documents")),
+        ("saves", os.path.join(home, "Documents", "My Games")),
+        ("saves", os.path.join(home, "Saved Games")),
+        ("own", os.path.join(home, "AppData", "Roaming")),
+        ("cache", os.path.join(home, "AppData", "Local")),
+        ("own", os.path.join(home, "Library", "Application Support")),
+        ("own", home),
+    ]
+    for prefix in prefixes:
+        users = os.path.join(prefix, "drive_c", "users")
+        for user in _folders(users):
+            found += [("own", os.path.join(user, *parts)) for parts in (("Documents",), ("AppData", "Roaming"), ("Saved Games",))]
+    return found
+
+
+def other_roots(
+    root: str,
+    names: Iterable[str],
+    references: References,
+    places: Iterable[tuple[str, str]],
+    known: Iterable[str] = (),
+    home: str = "~",
+) -> list[OtherRoot]:
+    """Folders outside an install that look like its own, those that its settings name first. `known` are left out."""
+    home = os.path.expanduser(home)
+    taken = {os.path.realpath(place) for place in known}
+    labels: set[str] = set()
+    found: list[OtherRoot] = []
+
+    def add(label: str, place: str, why: str) -> None:
+        real = os.path.realpath(place)
+        inside = real == os.path.realpath(root) or os.path.realpath(root).startswith(real + os.sep)
+        if inside or real.startswith(os.path.realpath(root) + os.sep):
+            return
+        if any(real == t or real.startswith(t + os.sep) for t in taken):
+            return
+        taken.add(real)
+        found.append(OtherRoot(label=_free(label, labels), place=place, why=why, files=_count(place)))
+
+    for place, reference in sorted(references.outside.items()):
+        add(_BY_CLASS[reference.file_class], place, f"{reference.source} names it as “{reference.key}”")
+    wanted = {bare(name) for name in names if len(bare(name)) >= 3}
+    for label, place in places:
+        for folder in _folders(place):
+            name = os.path.basename(folder)
+            # Right in a home folder only hidden ones are a program's own; others are anybody's.
+            if bare(name) in wanted and (name.startswith(".") or not _is_home(place, home)):
+                add(label, folder, f"a folder of the program's name in {place}")
+    return found
+
+
+def program_names(pages: Iterable[Page], install: str) -> set[str]:
+    """The names under which a program may have made folders: its own, and those of its executables."""
+    names = {install}
+    for page in pages:
+        if not page.folder:
+            names |= {
+                os.path.splitext(name)[0]
+                for name, form in zip(page.names, page.forms, strict=False)
+                if form.startswith(("elf ", "pe ", "macho ", "script ")) and not name.lower().endswith((".dll", ".so", ".dylib"))
+            }
+    return names
+
+
+def prefix_of(root: str) -> str:
+    """The prefix that an install lies in: the folder above `drive_c`; empty where there is none."""
+    parts = root.split(os.sep)
+    return os.sep.join(parts[: parts.index("drive_c")]) if "drive_c" in parts else ""
+
+
+def _is_home(place: str, home: str) -> bool:
+    return os.path.realpath(place) == os.path.realpath(home)
+
+
+def _free(label: str, labels: set[str]) -> str:
+    number, name = 2, label
+    while name in labels:
+        name, number = f"{label}-{number}", number + 1
+    labels.add(name)
+    return name
+
+
+def _folders(place: str) -> list[str]:
+    try:
+        with os.scandir(place) as inside:
+            return sorted(item.path for item in inside if item.is_dir(follow_symlinks=False))
+    except OSError:
+        return []
+
+
+def _count(place: str) -> int:
+    count, todo = 0, [place]
+    while todo and count < _MOST_FILES:
+        try:
+            with os.scandir(todo.pop()) as inside:
+                for item in inside:
+                    if item.is_dir(follow_symlinks=False):
+                        todo.append(item.path)
+                    else:
+                        count += 1
+        except OSError:
+            continue
+    return count

@@ -1,0 +1,178 @@
+"""Finding installs on a disk: what looks like one, what it probably is, and why.
+
+Hidden folders and numbered prefixes are looked into like any other. No link is followed, no
+file is opened but the first bytes of what may be the program itself.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from left_intact.core.files.headers import is_binary_program, recognise
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.model.version import name_without_version, version_in_name
+from left_intact.core.survey.names import bare, folder_evidence, name_evidence
+from left_intact.core.survey.weights import weights
+
+_DEPTH = 12
+_SKIP = frozenset(
+    bare(name)
+    for name in (
+        "proc", "sys", "dev", "run", "lost+found", ".git", "node_modules", "__pycache__", ".left-intact", "site-packages",
+        "windows", "system32", "syswow64", "winsxs", "$Recycle.Bin", "System Volume Information", "etc", "boot",
+    )
+)  # fmt: skip
+_PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
+_DOCUMENTS = ("readme", "license", "licence", "changelog", "changes", "whatsnew", "version", "news")
+_CODE_ENDING = re.compile(r"(?i)\.(exe|appimage|x86_64|sh|py|jar|bin|run|app)$")
+_LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
+_ENOUGH = 4.0
+_LOOK_AT = 12
+_HEAD = 128
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """A folder that may be an install."""
+
+    path: str
+    name: str
+    role: str
+    version: str
+    score: float
+    why: tuple[str, ...]
+    known: bool = False
+    """Whether it is on the shelf already."""
+
+
+@dataclass(slots=True)
+class _Folder:
+    path: str
+    files: list[str] = field(default_factory=list)
+    runnable: set[str] = field(default_factory=set)
+    folders: list[str] = field(default_factory=list)
+
+
+def find_installs(
+    place: str, known: frozenset[str] = frozenset(), *, report: Report = silent, cancel: CancelToken | None = None
+) -> list[Candidate]:
+    """Every folder at or below a place that looks like an install, the likest first. `known` are real paths."""
+    cancel = cancel or CancelToken()
+    found: list[Candidate] = []
+    todo, seen = [(os.path.abspath(place), 0)], 0
+    while todo:
+        path, depth = todo.pop()
+        cancel.check()
+        folder = _list(path)
+        if folder is None:
+            continue
+        seen += 1
+        if seen % 200 == 0:
+            report(Progress(stage="finding", done=seen, path=path))
+        candidate = _judge(folder, known)
+        if candidate is not None:
+            found.append(candidate)
+        elif depth < _DEPTH:
+            todo += [(os.path.join(path, name), depth + 1) for name in folder.folders if bare(name) not in _SKIP]
+    report(Progress(stage="finding", done=seen, total=seen))
+    return sorted(found, key=lambda c: (-c.score, c.path))
+
+
+def _list(path: str) -> _Folder | None:
+    folder = _Folder(path)
+    try:
+        with os.scandir(path) as inside:
+            for item in inside:
+                if item.is_dir(follow_symlinks=False):
+                    folder.folders.append(item.name)
+                elif item.is_file(follow_symlinks=False):
+                    folder.files.append(item.name)
+    except OSError:
+        return None
+    folder.files.sort()
+    return folder
+
+
+def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
+    """A candidate, where enough speaks for it: a program, and something of a person's or a release's beside it."""
+    programs = _programs(folder)
+    if not programs:
+        return None
+    why, score = [], 2.0
+    why.append(f"has a program: {', '.join(programs[:3])}")
+    owned = {kind: name for name in folder.folders for kind in _classes_of(name)}
+    for kind, name in sorted(owned.items()):
+        score += 1.0
+        why.append(f"{name}/ is named for {kind}")
+    documents = [f for f in folder.files if bare(f.rsplit(".", 1)[0]) in _DOCUMENTS]
+    if documents:
+        score += 0.8
+        why.append(f"ships {documents[0]}")
+    settings = [f for f in folder.files if any(e.speaks_for is FileClass.SETTINGS and e.weight > 1 for e in name_evidence(f))]
+    if settings:
+        score += 0.8
+        why.append(f"has settings: {settings[0]}")
+    libraries = sum(1 for f in folder.files if _LIBRARY.search(f))
+    if libraries >= 2:
+        score += 0.5
+        why.append(f"{libraries} libraries beside it")
+    shipped = [n for n in folder.folders if any(e.speaks_for is FileClass.PROGRAM and e.weight > 1 for e in folder_evidence(n))]
+    if shipped:
+        score += 0.7
+        why.append(f"{shipped[0]}/ is where releases put things")
+    if score < _ENOUGH or not (owned or settings):
+        return None
+    base = os.path.basename(folder.path)
+    name = name_without_version(base).strip(" .-_") or base
+    found = version_in_name(base)
+    return Candidate(
+        path=folder.path, name=(name if len(name) > 2 and not name.isdigit() else os.path.splitext(programs[0])[0]).title(),
+        role=_role(folder, owned), version=found.text if found else "", score=round(score, 1), why=tuple(why),
+        known=os.path.realpath(folder.path) in known,
+    )  # fmt: skip
+
+
+def _classes_of(name: str) -> Iterator[FileClass]:
+    for evidence in folder_evidence(name):
+        if evidence.speaks_for in _PERSONS and evidence.weight >= weights().spoken["realm-least"]:
+            yield evidence.speaks_for
+
+
+def _programs(folder: _Folder) -> list[str]:
+    """Files at the top that are programs by their first bytes; code in `bin/` counts for the folder above it."""
+    likely = [f for f in folder.files if _CODE_ENDING.search(f) or "." not in f][:_LOOK_AT]
+    found = [f for f in likely if _is_program(os.path.join(folder.path, f))]
+    bundles = [f for f in folder.folders if f.endswith(".app")]
+    if not found and not bundles and "bin" in folder.folders:
+        inside = _list(os.path.join(folder.path, "bin"))
+        names = inside.files[:_LOOK_AT] if inside else []
+        found = [f"bin/{f}" for f in names if _is_program(os.path.join(folder.path, "bin", f))]
+    return bundles + found
+
+
+def _is_program(path: str) -> bool:
+    try:
+        with open(path, "rb") as file:
+            head = file.read(_HEAD)
+    except OSError:
+        return False
+    form = recognise(head, max(len(head), 1))
+    return is_binary_program(form) or form.startswith("script ") or head[:2] == b"MZ"
+
+
+def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
+    """What it probably is, by the company that the program keeps."""
+    names = {bare(n) for n in folder.folders}
+    if names & {"mods", "loadouts", "profiles"} and FileClass.CONTENT not in owned:
+        return "modding tool"
+    if names & {"cores", "core"} and names & {"playlists", "info", "thumbnails", "assets"}:
+        return "front end"
+    if names & {"themes", "collections", "gamelists", "downloadedmedia"}:
+        return "front end"
+    if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
+        return "emulator"
+    return "launcher"

@@ -1,0 +1,278 @@
+"""Use cases of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding installs.
+
+Part of the waist: `Workbench` is made of this and `noticing`; faces call it there.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Report, silent
+
+if TYPE_CHECKING:
+    from left_intact.core.arrival.infer import Likeness
+    from left_intact.core.keepsheet.sheet import Keepsheet
+    from left_intact.core.library.store import Install, Library, Ruling
+    from left_intact.core.model.entry import Finding
+    from left_intact.core.model.release import Release
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.survey.elsewhere import OtherRoot
+    from left_intact.core.survey.finding import Candidate
+    from left_intact.core.survey.watch import Run
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Preview:
+    """What a ruling would do."""
+
+    pattern: str
+    file_class: FileClass
+    meets: int
+    changes: int
+    """How many of them have another class now."""
+    examples: tuple[str, ...]
+
+
+class Knowing:
+    """What is known about an install, how it is learnt, and how it is handed on."""
+
+    home: str
+
+    if TYPE_CHECKING:
+
+        @property
+        def library(self) -> Library: ...
+
+        def survey(
+            self,
+            install: Install,
+            *,
+            baseline: str | None = None,
+            sheet: str | None = None,
+            report: Report = silent,
+            cancel: CancelToken | None = None,
+        ) -> Survey: ...
+
+    # ------------------------------------------------------------ rulings
+
+    def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
+        """Write down the person's word on a path or pattern. It holds for all versions to come."""
+        self.library.rule(install, pattern, file_class)
+
+    def unrule(self, install: Install, pattern: str) -> None:
+        """Take a ruling back. Raises `no-ruling`."""
+        if not any(ruling.pattern == pattern for ruling in self.rulings(install)):
+            raise LeftIntactError("no-ruling", f"{install.name} has no ruling on this", path=pattern,
+                                  way_out="See `left-intact rulings`.")  # fmt: skip
+        self.library.unrule(install, pattern)
+
+    def rulings(self, install: Install) -> list[Ruling]:
+        return self.library.rulings(install)
+
+    @staticmethod
+    def met_by(survey: Survey, pattern: str) -> tuple[Finding, ...]:
+        """What a ruling on a pattern would speak of."""
+        from left_intact.core.survey.patterns import is_pattern, matches
+
+        if not is_pattern(pattern):
+            found = survey.findings.find(pattern)
+            return (found,) if found else ()
+        return tuple(f for f in survey.findings if matches(pattern, f.path))
+
+    def preview(self, survey: Survey, pattern: str, file_class: FileClass) -> Preview:
+        """What a ruling would speak of, and how much it would change."""
+        met = self.met_by(survey, pattern)
+        changing = [f.path for f in met if f.file_class is not file_class]
+        return Preview(
+            pattern=pattern, file_class=file_class, meets=len(met), changes=len(changing), examples=tuple(changing[:5])
+        )
+
+    # ------------------------------------------------------------ keepsheets
+
+    def sheet_of(self, install: Install, given: str | None = None) -> Keepsheet:
+        """The install's own keepsheet under one that is given as a file. Raises `bad-sheet`."""
+        from left_intact.core.keepsheet.sheet import NO_SHEET, parse_sheet, read_sheet
+
+        own = self.library.sheet(install)
+        known = parse_sheet(own, f"the keepsheet of {install.name}") if own else NO_SHEET
+        return read_sheet(given).over(known) if given else known
+
+    def sheet_text(self, install: Install) -> str:
+        """All that is known about a program as a keepsheet: the install's own, its rulings, what runs made."""
+        from left_intact.core.keepsheet.learn import Learnt, with_learnt
+
+        made = [path for path, (change, _) in self.library.runs(install).items() if change == "made"]
+        rulings = {r.pattern: r.file_class for r in self.rulings(install)}
+        return with_learnt(self.library.sheet(install), Learnt(program=install.name, classes=rulings, first_start=made))
+
+    def take_sheet(self, install: Install, text: str, where: str = "the sheet") -> None:
+        """Make a text the install's own keepsheet. Raises `bad-sheet` and changes nothing then."""
+        from left_intact.core.keepsheet.sheet import parse_sheet
+
+        if text.strip():
+            parse_sheet(text, where)
+        self.library.set_sheet(install, text if text.strip() else "")
+
+    def import_sheet(self, install: Install, path: str, *, merge: bool = False) -> list[str]:
+        """Take a keepsheet from a file, or add what it knows; gives what both say differently."""
+        from left_intact.core.keepsheet.learn import merged
+        from left_intact.core.keepsheet.sheet import parse_sheet, read_text
+
+        text = read_text(path)
+        parse_sheet(text, path)
+        if not merge:
+            self.take_sheet(install, text, path)
+            return []
+        together, differ = merged(self.library.sheet(install), text)
+        self.take_sheet(install, together, path)
+        return differ
+
+    def export_sheet(self, install: Install, path: str = "") -> str:
+        """Write all that is known as a keepsheet; below `--home/exports` where no path is given. Returns the path."""
+        path = path or self.export_path(install, "keepsheet", ".toml")
+        with open(path, "w", encoding="utf-8") as file:
+            file.write(self.sheet_text(install))
+        return path
+
+    def export_path(self, install: Install, what: str, ending: str) -> str:
+        folder = os.path.join(self.home, "exports")
+        os.makedirs(folder, exist_ok=True)
+        name = "".join(c if c.isalnum() else "-" for c in install.name.lower())
+        return os.path.join(folder, f"{what}-{name}{ending}")
+
+    def learn_from_update(self, install: Install, survey: Survey, shipped: Iterable[str]) -> dict[str, FileClass]:
+        """Write down the folders that an update has shown to be the person's, for the versions to come."""
+        from left_intact.core.keepsheet.learn import Learnt, folders_of_one_class, with_learnt
+
+        found = folders_of_one_class(survey, shipped)
+        known = dict(self.sheet_of(install).classes)
+        fresh = {pattern: kind for pattern, kind in found.items() if pattern not in known}
+        if fresh:
+            text = with_learnt(self.library.sheet(install), Learnt(program=install.name, classes=fresh))
+            self.library.set_sheet(install, text)
+        return fresh
+
+    # ------------------------------------------------------------ watching a run
+
+    def watch(
+        self, install: Install, *, command: Sequence[str] = (), wait: Callable[[], None] | None = None,
+        report: Report = silent, cancel: CancelToken | None = None,
+    ) -> Run:  # fmt: skip
+        """Watch one run of the program and remember what it made and changed. Raises `no-start`, `Stopped`.
+
+        A command is run because the person gave it, in the install's folder, and never otherwise.
+        """
+        from left_intact.core.survey.watch import watch_run
+
+        run = watch_run(install.root, self.library.roots(install), command=command, wait=wait, report=report, cancel=cancel)
+        made, digests = set(run.made), dict(run.digests)
+        changes = {path: ("made" if path in made else "changed", digests.get(path, "")) for path in run.touched}
+        self.library.note_run(install, changes)
+        return run
+
+    def stubs(self, install: Install, survey: Survey) -> list[Finding]:
+        """What a watched run made and nobody used since."""
+        found = []
+        for path, (change, digest) in sorted(self.library.runs(install).items()):
+            finding = survey.findings.find(path) if change == "made" and digest else None
+            if finding is not None and finding.entry.digest == digest:
+                found.append(finding)
+        return found
+
+    # ------------------------------------------------------------ baselines
+
+    def infer_baseline(
+        self, install: Install, places: Sequence[str] = (), *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[Likeness]:
+        """Old releases that the install may have come from, the likest first; nothing is put on record."""
+        from left_intact.core.arrival.infer import infer_baseline
+
+        survey = self.survey(install, report=report, cancel=cancel)
+        mine = {f.path: f.entry for f in survey.findings}
+        wanted = list(places) or self.usual_archive_places(install)
+        return infer_baseline(install.name, survey.version_text, mine, wanted, report=report, cancel=cancel)
+
+    def usual_archive_places(self, install: Install) -> list[str]:
+        """Where old archives lie: beside the install, in downloads, in folders that are followed, among what was fetched."""
+        import platformdirs
+
+        followed = [o.place for o in self.library.outlets(install) if o.kind.value == "folder"]
+        fetched = os.path.join(self.home, "fetched")
+        inside = [os.path.join(fetched, name) for name in sorted(os.listdir(fetched))] if os.path.isdir(fetched) else []
+        return [os.path.dirname(install.root), platformdirs.user_downloads_dir(), *followed, fetched, *inside]
+
+    def adopt_baseline(self, install: Install, release: Release) -> None:
+        """Put a release on record as the one the install came from."""
+        self.library.set_baseline(install, 0, release)
+
+    # ------------------------------------------------------------ other roots
+
+    def find_roots(self, install: Install, *, home: str = "", report: Report = silent) -> list[OtherRoot]:
+        """Folders elsewhere that look like the install's; nothing is taken up before the person confirms it."""
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.survey.classify import is_foreign
+        from left_intact.core.survey.elsewhere import other_roots, prefix_of, program_names, usual_places
+        from left_intact.core.survey.references import read_references
+
+        self.survey(install, report=report)
+        pages = self.library.seen(install)
+        read = roots_reader(install.root, self.library.roots(install))
+        references = read_references(install.root, pages, read, is_foreign)
+        prefix = prefix_of(install.root)
+        places = usual_places(home or os.path.expanduser("~"), {} if home else os.environ, prefixes=[prefix] if prefix else [])
+        known = [place for _, place in self.library.roots(install)]
+        others = [other.root for other in self.library.installs()]
+        names = program_names(pages, install.name) | {os.path.basename(install.root)}
+        return other_roots(install.root, names, references, places, [*known, *others], home or "~")
+
+    def add_root(self, install: Install, label: str, place: str) -> None:
+        """Take a folder elsewhere up as a root of an install. Raises `no-folder`, `bad-label`, `roots-overlap`."""
+        place = os.path.abspath(os.path.expanduser(place))
+        if not label or not all(c.isalnum() or c == "-" for c in label):
+            raise LeftIntactError("bad-label", f"{label!r} is no label", way_out="Letters, digits and dashes.")
+        if not os.path.isdir(place):
+            raise LeftIntactError("no-folder", "there is no folder here", path=place, way_out="Check the path.")
+        for one in (install.root, *(p for known, p in self.library.roots(install) if known != label)):
+            if os.path.commonpath([os.path.realpath(one), os.path.realpath(place)]) in (
+                os.path.realpath(one),
+                os.path.realpath(place),
+            ):
+                raise LeftIntactError("roots-overlap", f"this and {one} lie in each other", path=place,
+                                      way_out="Name a folder apart from the others.")  # fmt: skip
+        self.library.set_root(install, label, place)
+
+    def drop_root(self, install: Install, label: str) -> None:
+        """Let go of a root; nothing of it on disk is touched. Raises `no-root`."""
+        if label not in dict(self.library.roots(install)):
+            raise LeftIntactError("no-root", f"{install.name} has no root called {label}", way_out="See `left-intact roots`.")
+        self.library.set_root(install, label, None)
+
+    # ------------------------------------------------------------ finding installs
+
+    def find_installs(self, place: str, *, report: Report = silent, cancel: CancelToken | None = None) -> list[Candidate]:
+        """What looks like an install at or below a folder. Raises `no-folder`."""
+        from left_intact.core.survey.finding import find_installs
+
+        place = os.path.abspath(os.path.expanduser(place))
+        if not os.path.isdir(place):
+            raise LeftIntactError("no-folder", "there is no folder here", path=place, way_out="Check the path.")
+        known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
+        return find_installs(place, known, report=report, cancel=cancel)
+
+    def take_up(self, candidate: Candidate) -> Install:
+        """Put a candidate on the shelf."""
+        return self.library.register(candidate.path, name=candidate.name, role=candidate.role)
+
+    # ------------------------------------------------------------ looking at a file
+
+    def peek(self, install: Install, survey: Survey, path: str, limit: int = 64 * 1024) -> bytes | None:
+        """The first bytes of a file of an install; None where it cannot be read. No link is followed."""
+        from left_intact.core.files.roots import absolute
+        from left_intact.core.files.tree import first_bytes
+
+        return first_bytes(absolute(install.root, survey.roots, path), limit)
