@@ -24,6 +24,8 @@ WRITES = {
     "move",
 }
 DISK = SOURCE / "core/carrying/disk.py"
+LATE = {"format.py"}
+"""Modules that are themselves imported only where they are used."""
 OWN_FOLDERS = {SOURCE / "demo/build.py", SOURCE / "demo/planting.py"}
 
 
@@ -75,6 +77,8 @@ def test_slow_packages_are_imported_where_they_are_used() -> None:
     slow = {"matplotlib", "httpx", "feedparser", "py7zr", "pefile", "elftools", "psutil", "pydantic", "lxml", "tree_sitter_json"}
     early = []
     for path in FILES:
+        if path.name in LATE:
+            continue
         for node in ast.parse(path.read_text()).body:
             names = (
                 [a.name for a in node.names]

@@ -72,7 +72,7 @@ def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: 
     screen.until("the shelf by class")
     screen.keys("Enter")
     screen.until("2 questions")
-    screen.until("the unsorted: 3")
+    screen.until("the unsorted: 24")
     screen.keys("n")
     screen.until("is it the right thing?")
     screen.keys("n")

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import tomllib
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Annotated, Any
 
 import typer
 
-from left_intact.cli import show
+from left_intact.cli import knowing, show
+from left_intact.cli.setting import AsJson, InstallWord, setting
+from left_intact.cli.setting import bench as bench_of
+from left_intact.cli.setting import out as _out
 from left_intact.core.library.store import Install
 from left_intact.core.model.as_json import plan_json, proof_json, survey_json
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.home import default_home
-from left_intact.workbench import Outcome, Workbench
+from left_intact.workbench import Outcome
 
 app = typer.Typer(
     name="left-intact", add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
@@ -27,14 +28,6 @@ app = typer.Typer(
 )  # fmt: skip
 
 
-@dataclass(slots=True)
-class _Setting:
-    home: str = ""
-
-
-_setting = _Setting()
-
-InstallWord = Annotated[str, typer.Argument(metavar="INSTALL", help="a registered name, or the path of its folder")]
 ArrivalPath = Annotated[str, typer.Argument(metavar="ARRIVAL", help="a folder, an archive or one file")]
 Baseline = Annotated[str | None, typer.Option(metavar="RELEASE", help="the release that the install came from")]
 Sheet = Annotated[str | None, typer.Option(metavar="FILE", help="a keepsheet: what is known about the program")]
@@ -42,7 +35,7 @@ RouteWord = Annotated[str | None, typer.Option(metavar="R", help="in-place, …"
 Into = Annotated[str | None, typer.Option(metavar="DIR", help="the new folder, for the route side-by-side")]
 Answers = Annotated[str | None, typer.Option(metavar="FILE.toml", help="answers to the plan's questions")]
 Allow = Annotated[list[str] | None, typer.Option(metavar="CODE", help="go past a blocker that may be passed")]
-AsJson = Annotated[bool, typer.Option("--json", help="one JSON object on standard output")]
+Figure = Annotated[str | None, typer.Option(metavar="FILE", help="draw the composition, as .svg or .pdf")]
 
 
 @app.callback(invoke_without_command=True)
@@ -51,7 +44,7 @@ def _start(
     home: Annotated[str | None, typer.Option(metavar="DIR", help="where library and logs live")] = None,
     version: Annotated[bool, typer.Option("--version", help="print the version")] = False,
 ) -> None:
-    _setting.home = home or os.environ.get("LEFT_INTACT_HOME") or default_home()
+    setting.home = home or os.environ.get("LEFT_INTACT_HOME") or default_home()
     if version:
         from left_intact import __version__
 
@@ -60,21 +53,13 @@ def _start(
     if context.invoked_subcommand is None:
         from left_intact.tui.app import open_application
 
-        raise typer.Exit(open_application(_setting.home))
-
-
-def _bench() -> Workbench:
-    return Workbench(_setting.home)
-
-
-def _out(said: dict[str, Any]) -> None:
-    typer.echo(json.dumps(said, indent=1))
+        raise typer.Exit(open_application(setting.home))
 
 
 @app.command()
 def shelf(as_json: AsJson = False) -> None:
     """List the installs."""
-    rows = _bench().shelf()
+    rows = bench_of().shelf()
     if as_json:
         _out({"installs": [show.shelf_json(row) for row in rows]})
     else:
@@ -82,10 +67,16 @@ def shelf(as_json: AsJson = False) -> None:
 
 
 @app.command()
-def survey(install: InstallWord, baseline: Baseline = None, sheet: Sheet = None, as_json: AsJson = False) -> None:
+def survey(
+    install: InstallWord, baseline: Baseline = None, sheet: Sheet = None, figure: Figure = None, as_json: AsJson = False
+) -> None:
     """Read an install and say what every file is; changes nothing."""
-    bench = _bench()
+    bench = bench_of()
     found = bench.survey(bench.find(install), baseline=baseline, sheet=sheet)
+    if figure:
+        from left_intact.charts.composition import draw_composition
+
+        draw_composition(found, figure)
     if as_json:
         _out(survey_json(found))
     else:
@@ -98,7 +89,7 @@ def plan(
     answers: Answers = None, sheet: Sheet = None, as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Draw up the plan of an update; changes nothing."""
-    bench = _bench()
+    bench = bench_of()
     draft = bench.draft(bench.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet)
     drawn = draft.plan(_read_answers(answers))
     if as_json:
@@ -115,7 +106,7 @@ def update(
     as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Carry the plan out, then prove it."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     draft = bench.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
     given = _read_answers(answers)
@@ -163,7 +154,7 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
 @app.command()
 def prove(install: InstallWord, as_json: AsJson = False) -> None:
     """Compare the disk with the witness of the last update."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     _finish_with_proof(target, bench.prove(target), as_json)
 
@@ -171,7 +162,7 @@ def prove(install: InstallWord, as_json: AsJson = False) -> None:
 @app.command("go-back")
 def go_back(install: InstallWord, as_json: AsJson = False) -> None:
     """Undo the last update, byte for byte."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     back = bench.go_back(target)
     if as_json:
@@ -184,7 +175,7 @@ def go_back(install: InstallWord, as_json: AsJson = False) -> None:
 @app.command()
 def settle(install: InstallWord, as_json: AsJson = False) -> None:
     """Confirm the last update and free the program's old files."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     done = bench.settle(target)
     if as_json:
@@ -202,7 +193,7 @@ def recover(
     """End an update that was interrupted."""
     if forward and back:
         raise Misuse("both-ways", "--forward and --back exclude each other", way_out="Give one of them.")
-    bench = _bench()
+    bench = bench_of()
     direction = True if forward else False if back else None
     done = [(install, bench.recover(install, direction)) for install, _ in bench.interrupted()]
     if as_json:
@@ -245,7 +236,7 @@ def follow(
     as_json: AsJson = False,
 ) -> None:
     """Follow a place where releases appear."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     (bench.unfollow if stop else bench.follow)(target, place)
     outlets = [outlet.place for outlet in bench.news(target).outlets]
@@ -262,7 +253,7 @@ def news(
     as_json: AsJson = False,
 ) -> None:
     """What is newer, and whether it has anything for you."""
-    bench = _bench()
+    bench = bench_of()
     chosen = [bench.find(install)] if install else bench.library.installs()
     found = bench.look_for_news(chosen) if check else [bench.news(one) for one in chosen]
     if as_json:
@@ -281,7 +272,7 @@ def hold(
     as_json: AsJson = False,
 ) -> None:
     """Hold an install back on purpose."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     if off:
         bench.release_hold(target)
@@ -302,7 +293,7 @@ def fetch(
     as_json: AsJson = False,
 ) -> None:
     """Fetch a release that an outlet offers; it then waits for its install."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     got = bench.fetch(target, bench.offer_of(target, version))
     if as_json:
@@ -320,7 +311,7 @@ def pack(
     as_json: AsJson = False,
 ) -> None:
     """See what of a content pack is yours, and lay only that."""
-    bench = _bench()
+    bench = bench_of()
     target = bench.find(install)
     found = bench.survey(target)
     view = bench.pack(target, place, found)
@@ -335,6 +326,8 @@ def pack(
     _refuse_blocked(drawn, [])
     _finish_with_proof(target, bench.update(drawn, target), as_json)
 
+
+app.add_typer(knowing.app)
 
 standin = typer.Typer(help="The outside world in small, for the demo and for tests.")
 app.add_typer(standin, name="standin")
@@ -391,7 +384,7 @@ def run(words: list[str]) -> int:
         return 0
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
-        _say(f"the disk refused ({reason}): {error.filename or _setting.home}. Nothing was changed.")
+        _say(f"the disk refused ({reason}): {error.filename or setting.home}. Nothing was changed.")
         return 3
     except Exception as error:  # noqa: BLE001
         # Typer's own usage errors have no public base class; anything else is a fault of ours.
@@ -408,7 +401,7 @@ def _own_fault(error: Exception) -> int:
 
     from left_intact.fault_log import write_fault
 
-    path = write_fault(_setting.home, "".join(traceback.format_exception(error)))
+    path = write_fault(setting.home, "".join(traceback.format_exception(error)))
     _say(f"a fault of ours: no install was left half done. It is written down in {path}")
     return 3
 

@@ -309,5 +309,9 @@ def _built_up(bed: Bed, rng: random.Random) -> None:
         when = over_time(rng, "2026-06-01", "2026-11-21")
         bed.put(f"cache/{rng.randrange(1 << 40):010x}.chunk", noise(rng, 2048 + number), when)
     bed.put("tape.bin", noise(rng, 16_411, b"\x13\x37"), moment("2026-01-17 16:20"))
+    for number in range(1, 24):  # from a needle that Mo built: nothing but the person can say what they are
+        bed.put(
+            f"needle/pull-{number:02}.ndl", noise(rng, 900 + 37 * number * (number % 5)), moment(f"2026-03-{number:02} 20:10")
+        )
     bed.put("old/lamp.bin", noise(rng, 3_301, b"\x00\x42"), moment("2025-04-02 19:02"))
     bed.put("for-mo", "the blue disk box is Mo's, ask before lending\n", moment("2026-02-11 18:05"))

@@ -1,0 +1,57 @@
+"""What all figures share: the paper, the colours of the classes for print, saving. matplotlib is imported on use."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import LeftIntactError
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+INK, QUIET, HAIRLINE, ACCENT = "#22262c", "#6a6b68", "#d6d2c8", "#c9582c"
+COLOUR = {
+    FileClass.PROGRAM: "#71869c", FileClass.SETTINGS: "#e2b857", FileClass.SAVES: "#57b98a", FileClass.STATES: "#4fb7c5",
+    FileClass.CONTENT: "#8795e8", FileClass.EXTRAS: "#c98bc4", FileClass.CACHE: "#9a9ca0", FileClass.UNSORTED: "#ffffff",
+}  # fmt: skip
+LETTER = {
+    FileClass.PROGRAM: "P", FileClass.SETTINGS: "S", FileClass.SAVES: "V", FileClass.STATES: "T", FileClass.CONTENT: "C",
+    FileClass.EXTRAS: "X", FileClass.CACHE: "H", FileClass.UNSORTED: "U",
+}  # fmt: skip
+_KINDS = (".svg", ".pdf")
+
+
+def sheet(width: float, height: float, title: str, under: str) -> tuple[Figure, Axes]:
+    """An empty figure of some inches, with a title and a line under it."""
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(width, height), facecolor="white", layout="constrained")
+    axes = figure.subplots()
+    axes.set_title(under, loc="left", color=QUIET, fontsize=9, pad=10)
+    figure.suptitle(title, x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
+    for side in ("top", "right", "left", "bottom"):
+        axes.spines[side].set_visible(False)
+    axes.tick_params(length=0, colors=INK, labelsize=9)
+    return figure, axes
+
+
+def save(figure: Figure, path: str) -> str:
+    """Write a figure as what its name ends in. Raises `bad-figure`."""
+    ending = os.path.splitext(path)[1].lower()
+    if ending not in _KINDS:
+        raise LeftIntactError("bad-figure", "figures are written as SVG or PDF", path=path, way_out="Let the name end so.")
+    # Text stays text, and the same figure gives the same file.
+    import matplotlib
+
+    facts: dict[str, Any] = {"Date": None} if ending == ".svg" else {"CreationDate": None}
+    with matplotlib.rc_context({"svg.fonttype": "none", "svg.hashsalt": "left-intact", "pdf.fonttype": 42}):
+        try:
+            figure.savefig(path, metadata=facts)
+        except OSError as error:
+            reason = (error.strerror or str(error)).lower()
+            raise LeftIntactError("disk", f"the figure could not be written ({reason})", path=path,
+                                  way_out="Name another place.") from error  # fmt: skip
+    return path
