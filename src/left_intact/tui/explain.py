@@ -45,6 +45,13 @@ def why_finding(finding: Finding, look: Look) -> Text:
     return text
 
 
+def inside_head(finding: Finding, look: Look) -> Text:
+    """The head of the panel when it shows what is inside a file."""
+    text = Text(bearable(finding.path) + "\n", look.style("text", bold=True))
+    form = finding.entry.format or finding.entry.kind.value
+    return text.append(f"{_facts(finding)} · {form}\n", look.style("quiet"))
+
+
 def _facts(finding: Finding) -> str:
     entry = finding.entry
     if entry.kind is Kind.FAULT:
@@ -85,6 +92,13 @@ def _consequence(finding: Finding) -> str:
     if finding.file_class is FileClass.CACHE:
         return "can be rebuilt; an update leaves it alone"
     return f"yours ({finding.certainty:.2f}): no update replaces or removes it"
+
+
+def speaking_words(finding: Finding) -> str:
+    """What speaks for a finding, or against it, in one line."""
+    speaking = sorted((e for e in finding.why if e.weight > 0), key=lambda e: -e.weight)
+    against = sorted((e for e in finding.why if e.weight < 0), key=lambda e: e.weight)
+    return "; ".join(dict.fromkeys(e.says for e in (speaking or against)[:2])) or "nothing speaks for any class"
 
 
 def why_folder(node: FolderNode, root: str, look: Look) -> Text:

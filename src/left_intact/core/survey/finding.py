@@ -108,6 +108,18 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
     for kind, name in sorted(owned.items()):
         score += 1.0
         why.append(f"{name}/ is named for {kind}")
+    stems = {bare(os.path.splitext(p.rpartition("/")[2])[0]) for p in programs}
+    for name in folder.folders:
+        if any(e.speaks_for is FileClass.PROGRAM and e.weight < 0 for e in folder_evidence(name)):
+            why.append(f"{name}/ is named for the person's own")
+        elif not name.endswith(".app") and any(len(s) >= 4 and bare(name).startswith(s) for s in stems):
+            why.append(f"{name}/ bears its name")
+        else:
+            continue
+        owned.setdefault(FileClass.UNSORTED, name)
+        score += 1.0
+    if any(p.endswith(".app") for p in programs):
+        score += 1.0
     documents = [f for f in folder.files if bare(f.rsplit(".", 1)[0]) in _DOCUMENTS]
     if documents:
         score += 0.8

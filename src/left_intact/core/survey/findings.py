@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 import stat
 from array import array
 from collections import Counter
@@ -149,3 +150,30 @@ class SortedPages(Findings):
 
     def unsorted(self) -> tuple[Finding, ...]:
         return tuple(f for f in self.of_class(FileClass.UNSORTED) if f.entry.kind is not Kind.FOLDER)
+
+    def ranked(self, by: str, limit: int) -> list[Finding]:
+        """The first entries `by` certainty (lowest first), size (largest first) or time (newest first)."""
+        column = {"size": 1, "time": 2}.get(by, -1)
+
+        def rows() -> Iterator[tuple[float, int, int]]:
+            for number, verdicts in enumerate(self.verdicts):
+                if column < 0:
+                    for at, verdict in enumerate(verdicts):
+                        yield self.table[verdict].certainty, number, at
+                else:
+                    for at, value in enumerate(self.pages[number].numbers[column::COLUMNS]):
+                        yield -value, number, at
+
+        return [self.one(number, at) for _, number, at in heapq.nsmallest(limit, rows())]
+
+    def containing(self, part: str, limit: int) -> tuple[list[Finding], int]:
+        """(the first entries whose path contains some text, how many there are in all). Case does not count."""
+        wanted = part.casefold()
+        places = []
+        for number, page in enumerate(self.pages):
+            above = page.folder.casefold()
+            in_any = "/" in wanted or wanted in above
+            for at, name in enumerate(page.names):
+                if wanted in name.casefold() or (in_any and wanted in f"{above}/{name.casefold()}"):
+                    places.append((page.path(at), number, at))
+        return [self.one(number, at) for _, number, at in sorted(places)[:limit]], len(places)

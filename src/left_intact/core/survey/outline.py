@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.survey import Survey
+from left_intact.core.survey.findings import SortedPages
 
 
 @dataclass(slots=True)
@@ -16,11 +17,21 @@ class FolderNode:
 
     path: str
     folders: list[str] = field(default_factory=list)
-    entries: list[Finding] = field(default_factory=list)
     files: dict[FileClass, int] = field(default_factory=dict)
     bytes: dict[FileClass, int] = field(default_factory=dict)
     least: float = 1.0
     """The lowest certainty of anything below."""
+    inside: int = 0
+    """How many entries lie right in it."""
+    source: SortedPages | None = None
+    page: int = -1
+
+    @property
+    def entries(self) -> list[Finding]:
+        """What lies right in it; made anew from the columns at each call."""
+        if self.source is None or self.page < 0:
+            return []
+        return [f for f in self.source.in_page(self.page) if f.entry.kind is not Kind.FOLDER and f.path != self.path]
 
     @property
     def count(self) -> int:
@@ -48,15 +59,24 @@ class Outline:
 
 
 def outline_of(survey: Survey) -> Outline:
-    """Sum a survey up by folder."""
+    """Sum a survey up by folder, from its columns."""
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
     folders: dict[str, FolderNode] = {"": FolderNode("")}
-    for finding in survey.findings:
-        if finding.entry.kind is Kind.FOLDER:
-            _folder(folders, finding.path)
-            continue
-        parent = finding.path.rpartition("/")[0]
-        _folder(folders, parent).entries.append(finding)
-        _add_up(folders, parent, finding)
+    for number, page in enumerate(findings.pages):
+        node = _folder(folders, page.folder)
+        node.source, node.page, node.inside = findings, number, len(page.names)
+        sums, least = findings.page_totals(number), findings.page_least(number)
+        at = page.folder
+        while True:
+            above = folders[at]
+            above.least = min(above.least, least)
+            for kind, (files, size) in sums.items():
+                above.files[kind] = above.files.get(kind, 0) + files
+                above.bytes[kind] = above.bytes.get(kind, 0) + size
+            if not at:
+                break
+            at = at.rpartition("/")[0]
     return Outline(folders)
 
 
@@ -66,18 +86,6 @@ def _folder(folders: dict[str, FolderNode], path: str) -> FolderNode:
         node = folders[path] = FolderNode(path)
         _folder(folders, path.rpartition("/")[0]).folders.append(path)
     return node
-
-
-def _add_up(folders: dict[str, FolderNode], path: str, finding: Finding) -> None:
-    kind, size = finding.file_class, finding.entry.bytes
-    while True:
-        node = folders[path]
-        node.files[kind] = node.files.get(kind, 0) + 1
-        node.bytes[kind] = node.bytes.get(kind, 0) + size
-        node.least = min(node.least, finding.certainty)
-        if not path:
-            return
-        path = path.rpartition("/")[0]
 
 
 def alike(findings: Iterable[Finding]) -> list[list[Finding]]:

@@ -26,7 +26,7 @@ from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow
 
 if TYPE_CHECKING:
-    pass
+    from left_intact.core.survey.finding import Candidate
 
 
 def amounts(row: ShelfRow, unit: str) -> dict[FileClass, int]:
@@ -109,6 +109,7 @@ class ShelfScreen(FramedScreen):
         Binding("n", "news", "what is new"),
         Binding("p", "proof", "proof"),
         Binding("a", "add", "add an install"),
+        Binding("f", "find", "find installs"),
         Binding("b", "unit", "count or bytes"),
         Binding("w", "why", "at stake", show=False),
         Binding("q", "app.quit", "quit"),
@@ -238,6 +239,42 @@ class ShelfScreen(FramedScreen):
         app = self.left_intact
         app.work_on(Job("reading", lambda r, c: app.bench.survey(app.bench.find(path), report=r, cancel=c),
                         lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+
+    def action_find(self) -> None:
+        from left_intact.tui.screens.dialogs import PathDialog
+
+        says = "A disk, a home folder, anything. Hidden folders and numbered prefixes are looked into too; nothing is changed."
+        self.app.push_screen(PathDialog("find installs", says, "~"), self._find)
+
+    def _find(self, path: str | None) -> None:
+        if path:
+            app = self.left_intact
+            app.work_on(Job("finding", lambda r, c: app.bench.find_installs(path, report=r, cancel=c), self._found, app.complain))
+
+    def _found(self, found: list[Candidate]) -> None:
+        from left_intact.tui.screens.choosing import Choice, ChooseDialog
+
+        fresh = [one for one in found if not one.known]
+        if not fresh:
+            known = f"; {count(len(found), 'install')} there is on the shelf already" if found else ""
+            self.notify(f"nothing there looks like an install{known}", timeout=6)
+            return
+        by_path = {one.path: one for one in fresh}
+        choices = [
+            Choice(key=one.path, label=f"{one.name} {one.version}".strip() + f", probably {one.role}: {shown_path(one.path)}",
+                   detail="; ".join(one.why))
+            for one in fresh
+        ]  # fmt: skip
+
+        def take(keys: list[str] | None) -> None:
+            app = self.left_intact
+            for key in keys or []:
+                install = app.bench.take_up(by_path[key])
+                self._read(install)
+
+        says = "What looks like an install, the likest first. Those you tick come onto the shelf and are read."
+        heading = f"{count(len(fresh), 'install')} found"
+        self.app.push_screen(ChooseDialog(heading, says, choices, many=True, does="take those ticked"), take)
 
     def action_unit(self) -> None:
         self.unit = "bytes" if self.unit == "files" else "files"

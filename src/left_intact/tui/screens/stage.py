@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar
 
-from rich.text import Text
+from rich.console import RenderableType
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
@@ -77,7 +77,7 @@ class StageScreen(FramedScreen):
     def show_body(self) -> None:
         raise NotImplementedError
 
-    def explain(self, text: Text) -> None:
+    def explain(self, text: RenderableType) -> None:
         self.query_one(Why).explain(text)
 
     def show_why_again(self) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from rich.console import Group, RenderableType
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
@@ -12,8 +13,9 @@ from textual.widgets import Input, Static
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.survey import Survey
+from left_intact.core.survey.findings import SortedPages
 from left_intact.core.survey.outline import FolderNode, Outline, alike, outline_of, pattern_for
-from left_intact.tui.explain import why_finding, why_folder
+from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.screens.stage import StageScreen
@@ -21,11 +23,13 @@ from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import count, size
+from left_intact.words import count, date, size
 
 CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
 _SHOWN = 40
-LENSES = ("folder", "class", "certainty", "size")
+LENSES = ("folder", "class", "certainty", "size", "time")
+_MOST = 2000
+"""Rows of a lens without folders; the filter finds the others."""
 
 
 def _columns(width: int) -> tuple[int, int, int, int, int]:
@@ -67,9 +71,9 @@ class FolderRow(Row):
 class EntryRow(Row):
     """A file or link."""
 
-    def __init__(self, finding: Finding, name: str, depth: int) -> None:
+    def __init__(self, finding: Finding, name: str, depth: int, *, dated: bool = False) -> None:
         super().__init__(finding.path)
-        self.finding, self.name, self.depth = finding, name, depth
+        self.finding, self.name, self.depth, self.dated = finding, name, depth, dated
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name, made, files, amount, certain = _columns(width)
@@ -77,7 +81,8 @@ class EntryRow(Row):
         line = Line().gap(2 * self.depth + 2)
         line.put(bearable(self.name), look.style("text", bold=lit), name - line.cell_len).gap()
         line.append_text(badge(kind, look))
-        line.put(f" {NAME[kind]}", look.of_class(kind), made - 3).gap(files)
+        when = date(self.finding.entry.mtime_ns / 1e9) if self.dated else ""
+        line.put(f" {NAME[kind]}", look.of_class(kind), made - 3 - len(when)).put(when, look.style("quiet")).gap(files)
         line.put(size(self.finding.entry.bytes), look.style("quiet"), amount, "right").gap(2)
         return [Line().append_text(line).append_text(_certainty(self.finding.certainty, certain, look))]
 
@@ -119,16 +124,21 @@ class SurveyScreen(StageScreen):
 
     STOP = "survey"
     HELP = (
-        "Every file with its class and how certain that is. The panel says why, with the weight of each reason. "
+        "Every file with its class and how certain that is. The panel says why, with the weight of each reason; f shows "
+        "what is inside instead. q goes through the unsorted, group by group; m knows more of the install: it watches a run, "
+        "finds its baseline and its folders elsewhere, shows its keepsheet. "
         "A letter rules the highlighted file or folder: p program, s settings, v saves, t states, c content, "
         "x extras, h cache. A ruling outweighs all other evidence, is remembered, and z takes it back."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("n", "next", "on to the arrival"),
+        Binding("n", "next", "arrival"),
         *(Binding(key, f"rule('{kind.value}')", "rule") for key, kind in CLASS_KEYS.items()),
-        Binding("asterisk", "pattern", "rule a pattern", key_display="*"),
+        Binding("asterisk", "pattern", "pattern", key_display="*"),
         Binding("z", "unrule", "take back"),
-        Binding("u", "unsorted", "next unsorted"),
+        Binding("q", "queue", "quick queue"),
+        Binding("u", "unsorted", "next unsorted", show=False),
+        Binding("m", "more", "know more"),
+        Binding("f", "inside", "inside"),
         Binding("l", "lens", "lens"),
         Binding("slash", "filter", "filter", key_display="/"),
         Binding("b", "unit", "count or bytes", show=False),
@@ -143,6 +153,7 @@ class SurveyScreen(StageScreen):
         self.open_folders: set[str] = {""}
         self.shown_whole: set[str] = set()
         self.lens, self.unit, self.wanted = "folder", "files", ""
+        self.shows_inside = False
 
     def compose_left(self) -> ComposeResult:
         yield Static(id="head")
@@ -196,16 +207,15 @@ class SurveyScreen(StageScreen):
         assert self.outline is not None and self._outlined is not None
         rows: list[Row] = [_TreeHeading(self.lens, self.unit)]
         if self.wanted:
-            found = [f for f in self._outlined.findings if self.wanted.lower() in f.path.lower()]
-            rows.append(Words(f"{count(len(found), 'entry', 'entries')} with “{self.wanted}”"))
-            return rows + [EntryRow(f, f.path, 0) for f in found]
+            found, number = self.findings.containing(self.wanted, _MOST)
+            rows.append(Words(f"{count(number, 'entry', 'entries')} with “{self.wanted}”"))
+            return rows + [EntryRow(f, f.path, 0) for f in found] + _rest(number - len(found))
         if self.lens == "class":
             return rows + self._by_class()
-        if self.lens == "certainty":
-            return rows + [EntryRow(f, f.path, 0) for f in sorted(self._outlined.findings, key=lambda f: f.certainty)]
-        if self.lens == "size":
-            findings = sorted(self._outlined.findings, key=lambda f: -f.entry.bytes)
-            return rows + [EntryRow(f, f.path, 0) for f in findings]
+        if self.lens in ("certainty", "size", "time"):
+            ranked = self.findings.ranked(self.lens, _MOST)
+            dated = self.lens == "time"
+            return rows + [EntryRow(f, f.path, 0, dated=dated) for f in ranked] + _rest(len(self.findings) - len(ranked))
         self._add_folder(rows, self.outline.root, self._outlined.root.rsplit("/", 1)[-1], 0)
         return rows + self._unsorted_rows()
 
@@ -217,10 +227,11 @@ class SurveyScreen(StageScreen):
             return
         for path in sorted(node.folders):
             self._add_folder(rows, self.outline.folders[path], path.rpartition("/")[2], depth + 1)
-        shown = node.entries if node.path in self.shown_whole else node.entries[:_SHOWN]
+        entries = node.entries
+        shown = entries if node.path in self.shown_whole else entries[:_SHOWN]
         rows += [EntryRow(f, f.path.rpartition("/")[2], depth + 1) for f in shown]
-        if len(shown) < len(node.entries):
-            rows.append(MoreRow(node.path, node.entries[len(shown) :], depth + 1))
+        if len(shown) < len(entries):
+            rows.append(MoreRow(node.path, entries[len(shown) :], depth + 1))
 
     def _unsorted_rows(self) -> list[Row]:
         assert self._outlined is not None
@@ -230,7 +241,7 @@ class SurveyScreen(StageScreen):
         look = self.look
         left = sum(map(len, groups))
         head = Line().put(f"the unsorted: {left}", look.style("focus", bold=True))
-        head.put("   each is treated as yours until you say otherwise; u goes to the next", look.style("quiet"))
+        head.put("   each is treated as yours until you say otherwise; q goes through them", look.style("quiet"))
         return [Gap(), Words(head), *(_AlikeRow(group) for group in groups)]
 
     def _by_class(self) -> list[Row]:
@@ -241,12 +252,26 @@ class SurveyScreen(StageScreen):
             is_open = f"class:{kind}" in self.open_folders
             rows.append(ClassRow(kind, totals[kind].files, totals[kind].bytes, is_open))
             if is_open:
-                rows += [EntryRow(f, f.path, 0) for f in self._outlined.findings if f.file_class is kind]
+                found = self.findings.of_class(kind)
+                rows += [EntryRow(f, f.path, 0) for f in found[:_MOST]] + _rest(len(found) - _MOST)
         return rows
 
+    @property
+    def findings(self) -> SortedPages:
+        assert self._outlined is not None
+        findings = self._outlined.findings
+        assert isinstance(findings, SortedPages)
+        return findings
+
     def on_lines_moved(self, message: Lines.Moved) -> None:
-        row, look = message.row, self.look
-        if isinstance(row, EntryRow):
+        self._explain_row(message.row)
+
+    def _explain_row(self, row: Row | None) -> None:
+        look = self.look
+        finding = row.finding if isinstance(row, EntryRow) else row.group[0] if isinstance(row, _AlikeRow) else None
+        if self.shows_inside and finding is not None:
+            self._show_inside(finding)
+        elif isinstance(row, EntryRow):
             self.explain(why_finding(row.finding, look))
         elif isinstance(row, FolderRow) and self._outlined is not None:
             self.explain(why_folder(row.node, shown_path(self._outlined.root), look))
@@ -297,6 +322,74 @@ class SurveyScreen(StageScreen):
             return
         here = self.lines.row.key if self.lines.row else ""
         self._reveal(left[(left.index(here) + 1) % len(left)] if here in left else left[0])
+
+    def action_inside(self) -> None:
+        """Show what is inside the highlighted file in place of why it is what it is, or the other way."""
+        self.shows_inside = not self.shows_inside
+        self._explain_row(self.lines.row)
+
+    def _show_inside(self, finding: Finding) -> None:
+        bench, look, install, survey = self.left_intact.bench, self.look, self.desk.install, self._outlined
+        if survey is None:
+            return
+
+        def work(report: object, cancel: object) -> RenderableType:
+            from left_intact.tui.preview import limit_for, preview_of
+
+            data = bench.peek(install, survey, finding.path, limit_for(finding.entry.format))
+            return Group(inside_head(finding, look), preview_of(data, finding.entry.format, look))
+
+        def shown(inside: RenderableType) -> None:
+            if self.is_attached and self.shows_inside and self.lines.row is not None and self.lines.row.key in (
+                finding.path, f"alike:{finding.path}",
+            ):  # fmt: skip
+                self.explain(inside)
+
+        self.left_intact.work_on(Job("looking inside", work, shown, self._failed))
+
+    def action_more(self) -> None:
+        from left_intact.tui.screens.know_more import KnowMore
+
+        KnowMore(self).open()
+
+    def read_again(self) -> None:
+        """Read the install anew, as after a watched run; what waits is planned anew with it."""
+        desk, bench = self.desk, self.left_intact.bench
+        job = Job("reading", lambda r, c: bench.survey(desk.install, report=r, cancel=c), self._read_again, self._failed)
+        self.left_intact.work_on(job)
+
+    def _read_again(self, survey: Survey) -> None:
+        self._surveyed(survey)
+        self._plan_again()
+
+    def _plan_again(self) -> None:
+        current, bench, desk = self.desk.arrival, self.left_intact.bench, self.desk
+        if current is not None:
+            job = Job("planning", lambda r, c: bench.draft(desk.install, current, report=r, cancel=c), self._drafted,
+                      self._no_plan)  # fmt: skip
+            self.left_intact.work_on(job)
+
+    def action_queue(self) -> None:
+        if self._outlined is None:
+            return
+        groups = alike(self._outlined.unsorted())
+        if not groups:
+            self.notify("everything is sorted", timeout=3)
+            return
+        from left_intact.tui.screens.queue import QueueScreen
+
+        self.app.push_screen(QueueScreen(self.desk.install, self._outlined, groups), self._queue_done)
+
+    def _queue_done(self, ruled: dict[str, FileClass] | None) -> None:
+        if not ruled:
+            return
+        bench, install = self.left_intact.bench, self.desk.install
+
+        def write() -> None:
+            for pattern, kind in ruled.items():
+                bench.rule(install, pattern, kind)
+
+        self._sort_again(write, f"{count(len(ruled), 'ruling')} made")
 
     def action_lens(self) -> None:
         self.lens = LENSES[(LENSES.index(self.lens) + 1) % len(LENSES)]
@@ -399,13 +492,14 @@ class SurveyScreen(StageScreen):
             desk.survey = again
             self.notify(says, timeout=3)
             self._redraw()
-            if desk.arrival is not None:
-                current = desk.arrival
-                job = Job("planning", lambda r, c: bench.draft(desk.install, current, report=r, cancel=c), self._drafted,
-                          self._no_plan)  # fmt: skip
-                self.left_intact.work_on(job)
+            self._plan_again()
 
         self.left_intact.work_on(Job("sorting", work, done, self._failed))
+
+
+def _rest(number: int) -> list[Row]:
+    """What a lens does not show."""
+    return [Words(f"… {number:,} more; / finds them by a part of their path")] if number > 0 else []
 
 
 def _met(pattern: str, path: str) -> bool:
@@ -427,9 +521,7 @@ class _AlikeRow(Row):
         line = Line().gap(2).put(bearable(pattern_for(self.group)), look.style("text", bold=lit), name - 2)
         line.put(size(whole), look.style("quiet"), 9, "right").gap(3)
         alike_words = f"these {len(self.group)} are alike; " if len(self.group) > 1 else ""
-        speaking = sorted((e for e in first.why if e.weight > 0), key=lambda e: -e.weight)
-        against = sorted((e for e in first.why if e.weight < 0), key=lambda e: e.weight)
-        said = "; ".join(e.says for e in (speaking or against)[:2]) or "nothing speaks for any class"
+        said = speaking_words(first)
         return [line.put(clip(alike_words + bearable(said), width - line.cell_len - 1), look.style("quiet"))]
 
 

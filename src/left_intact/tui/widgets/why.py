@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 
-from rich.text import Text
+from rich.console import RenderableType
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
@@ -20,7 +20,7 @@ class Why(VerticalScroll, can_focus=False):
     def compose(self) -> ComposeResult:
         yield Static(id="why-text")
 
-    def explain(self, text: Text) -> None:
+    def explain(self, text: RenderableType) -> None:
         self.query_one("#why-text", Static).update(text)
         self.scroll_home(animate=False)
 

@@ -1,0 +1,122 @@
+"""The quick queue: what is unsorted, group by group. One key sorts all that are alike and goes on to the next."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical, VerticalScroll
+from textual.widgets import Static
+
+from left_intact.core.model.classes import SORTABLE, FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.survey.outline import pattern_for
+from left_intact.tui.explain import speaking_words
+from left_intact.tui.jobs import Job
+from left_intact.tui.look import LETTER, NAME
+from left_intact.tui.preview import limit_for, preview_of
+from left_intact.tui.screens.dialogs import Dialog
+from left_intact.tui.writing import bearable, clip
+from left_intact.words import count, size
+
+_SHOWN = 6
+
+
+class QueueScreen(Dialog[dict[str, FileClass]]):
+    """Groups of unsorted entries one after the other. Gives the rulings that were made, all at once."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        *(Binding(LETTER[kind].lower(), f"sort('{kind.value}')", NAME[kind]) for kind in SORTABLE),
+        Binding("space", "skip", "skip"),
+        Binding("backspace", "back", "back"),
+        Binding("escape", "leave", "done"),
+    ]
+
+    def __init__(self, install: object, survey: object, groups: list[list[Finding]]) -> None:
+        super().__init__()
+        self.install, self.survey, self.groups = install, survey, groups
+        self.at = 0
+        self.ruled: dict[str, FileClass] = {}
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="box wide"):
+            yield Static(id="group")
+            with VerticalScroll():
+                yield Static(id="inside")
+            yield Static(id="queue-keys")
+
+    def on_mount(self) -> None:
+        self._show()
+
+    @property
+    def group(self) -> list[Finding]:
+        return self.groups[self.at]
+
+    def _show(self) -> None:
+        look, group = self.look, self.group
+        text = Text()
+        text.append(f"{self.at + 1} of {len(self.groups)}   ", look.style("quiet"))
+        text.append(
+            f"{count(sum(map(len, self.groups)), 'file')} unsorted, {len(self.ruled)} ruled so far\n\n", look.style("quiet")
+        )
+        name = bearable(pattern_for(group))
+        alike = f"these {len(group)} are alike" if len(group) > 1 else "one of its kind"
+        text.append(f"{clip(name, 60)}\n", look.style("focus", bold=True))
+        text.append(
+            f"{alike}, {size(sum(f.entry.bytes for f in group))} in all; {speaking_words(group[0])}\n", look.style("text")
+        )
+        for finding in group[:_SHOWN]:
+            text.append(f"  {clip(bearable(finding.path), 56):58}{size(finding.entry.bytes):>9}\n", look.style("quiet"))
+        if len(group) > _SHOWN:
+            text.append(f"  … and {len(group) - _SHOWN:,} more\n", look.style("quiet"))
+        if (kind := self.ruled.get(pattern_for(group))) is not None:
+            text.append(f"you said: {NAME[kind]}\n", look.style("good"))
+        self.query_one("#group", Static).update(text)
+        self._show_keys()
+        self._show_inside(group[0])
+
+    def _show_keys(self) -> None:
+        text = Text("\n")
+        for kind in SORTABLE:
+            text.append(f" {LETTER[kind]} ", self.look.on_class(kind)).append(f" {NAME[kind]}  ", self.look.style("text"))
+        text.append("\n\n")
+        for key, does in (("a letter", "sorts them all"), ("Space", "skip"), ("Backspace", "back"), ("Esc", "done")):
+            text.append(key, self.look.style("focus", bold=True)).append(f" {does}   ", self.look.style("quiet"))
+        self.query_one("#queue-keys", Static).update(text)
+
+    def _show_inside(self, finding: Finding) -> None:
+        bench, look = self.app.bench, self.look  # type: ignore[attr-defined]
+        place = self.at
+
+        def work(report: object, cancel: object) -> RenderableType:
+            data = bench.peek(self.install, self.survey, finding.path, limit_for(finding.entry.format))
+            head = Text(f"\ninside {bearable(finding.path.rpartition('/')[2])}\n", look.style("quiet"))
+            return Group(head, preview_of(data, finding.entry.format, look))
+
+        def shown(inside: RenderableType) -> None:
+            if self.is_attached and self.at == place:
+                self.query_one("#inside", Static).update(inside)
+
+        self.app.jobs.start(Job("looking inside", work, shown, lambda error: None))  # type: ignore[attr-defined]
+
+    def action_sort(self, name: str) -> None:
+        self.ruled[pattern_for(self.group)] = FileClass(name)
+        self.action_skip()
+
+    def action_skip(self) -> None:
+        if self.at + 1 < len(self.groups):
+            self.at += 1
+            self._show()
+        else:
+            self.action_leave()
+
+    def action_back(self) -> None:
+        if self.at:
+            self.at -= 1
+            self._show()
+
+    def action_leave(self) -> None:
+        self.dismiss(self.ruled)

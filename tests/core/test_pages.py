@@ -1,0 +1,161 @@
+"""Pages, the two processes that fill them, and their rows in the library."""
+
+from __future__ import annotations
+
+import os
+import threading
+from array import array
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.files import crew, walk
+from left_intact.core.files.crew import share_out
+from left_intact.core.files.pages import COLUMNS, Page, pages_of
+from left_intact.core.files.roots import absolute, is_apart, labelled, read_roots, roots_reader
+from left_intact.core.files.tree import first_bytes, read_tree
+from left_intact.core.library.page_rows import (
+    page_from_row,
+    page_to_row,
+    table_from_row,
+    table_to_row,
+    verdicts_from_row,
+    verdicts_to_row,
+)
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken
+from left_intact.core.survey.classify import Known, sort_out
+from tests.builders import Mock, plant
+
+ODD = {"a.txt": "1", "b/c/d.ini": "[x]\ny = 1\n", "b/e": b"\xff" * 600, "empty": None, "link": ("link", "nowhere"), "z/": None}
+
+
+def double(common: int, task: int) -> int:
+    return common + task * 2
+
+
+def die_once(common: str, task: int) -> int:
+    """A worker that does not survive its third task, unless it is done here."""
+    if task == 2 and os.getpid() != int(common):
+        os._exit(9)
+    return task
+
+
+def test_work_is_shared_out_and_all_of_it_comes_back() -> None:
+    tasks = list(range(300))
+    done = dict(share_out(double, 7, tasks, CancelToken()))
+    assert done == {n: 7 + 2 * n for n in tasks}
+    assert list(share_out(double, 1, [5], CancelToken())) == [(0, 11)] and not list(share_out(double, 1, [], CancelToken()))
+
+
+def test_a_process_that_dies_costs_nothing_but_time() -> None:
+    done = dict(share_out(die_once, str(os.getpid()), list(range(12)), CancelToken()))
+    assert done == {n: n for n in range(12)}
+
+
+@pytest.mark.parametrize("start", ["_fork", "_spawn"])
+def test_both_ways_of_starting_helpers(start: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    root = plant(tmp_path / "many", {f"f{n % 90}/g{n % 3}/x{n}.dat": bytes([n % 251]) * (n % 900) for n in range(900)})
+    alone = {e.path: e for e in read_tree(str(root)).entries}
+    monkeypatch.setattr(crew, "forks", lambda: start == "_fork")
+    monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
+    monkeypatch.setattr(walk, "_ALONE_FILES", 1)
+    shared = read_tree(str(root))
+    assert shared.by_path() == alone and len(shared.pages) == len({page.folder for page in shared.pages})
+    (root / "f1/g1/x1.dat").write_bytes(b"other")
+    again = read_tree(str(root), known={page.folder: page for page in shared.pages})
+    changed = [a.folder for a, b in zip(again.pages, shared.pages, strict=True) if a is not b]
+    assert changed == ["f1/g1"] and again.by_path()["f1/g1/x1.dat"].bytes == 5
+
+
+def test_stopping_ends_the_helpers(tmp_path: Path) -> None:
+    token = CancelToken()
+    outcomes = share_out(double, 0, list(range(50)), token)
+    next(outcomes)
+    token.cancel()
+    with pytest.raises(LeftIntactError) as error:
+        list(outcomes)
+    assert error.value.code == "stopped"
+
+
+def test_pages_and_entries_say_the_same(tmp_path: Path) -> None:
+    root = plant(tmp_path / "x", {k: v for k, v in ODD.items() if k != "z/"})
+    tree = read_tree(str(root))
+    again = pages_of(tree.entries, {f.path: f for f in tree.folders})
+    entries = sorted((e for page in again for e in page.entries()), key=lambda e: e.path)
+    assert [(e.path, e.kind, e.digest, e.format, e.link, e.mtime_ns) for e in entries] == [
+        (e.path, e.kind, e.digest, e.format, e.link, e.mtime_ns) for e in tree.entries
+    ]
+    page = next(p for p in tree.pages if p.folder == "b")
+    assert page.numbers[1::COLUMNS] == array("q", [600]) and page.path(0) == "b/e" and page.entry(0).bytes == 600
+
+
+def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
+    root = plant(tmp_path / "x", {k: v for k, v in ODD.items() if k != "z/"})
+    with open(os.fsencode(root) + b"/\xff\xfe.sav", "wb") as file:
+        file.write(b"odd")
+    tree = read_tree(str(root))
+    for page in tree.pages:
+        back = page_from_row(page.folder, page_to_row(page))
+        assert list(back.entries()) == list(page.entries()) and back.same_stamps(page)
+    with pytest.raises(ValueError, match="length"):
+        page_from_row("", page_to_row(tree.pages[0]) + b"x")
+    found = sort_out(tree.pages, Known())
+    assert table_from_row(table_to_row(found.table)) == found.table
+    assert all(verdicts_from_row(verdicts_to_row(v)) == v for v in found.verdicts)
+
+
+def test_a_fault_is_kept_as_one(tmp_path: Path) -> None:
+    page = Page(folder="shut", fault="permission denied")
+    back = page_from_row("shut", page_to_row(page))
+    assert [e.kind for e in back.entries()] == [Kind.FAULT] and back.fault == "permission denied"
+    entry = Entry(path="x/locked", kind=Kind.FAULT, fault="no", bytes=5)
+    assert next(iter(pages_of([entry])[0].entries())).kind is Kind.FAULT
+
+
+def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    first = mock.bench.survey(mock.install)
+    opened: list[str] = []
+    real = os.open
+    monkeypatch.setattr(os, "open", lambda p, *m, **n: (opened.append(str(p)), real(p, *m, **n))[1])
+    before = mock.bench.library.before(mock.install)
+    again = mock.bench.survey(mock.install)
+    assert not opened and again.totals() == first.totals() and tuple(again.findings) == tuple(first.findings)
+    assert again.readings == first.readings and again.platform == first.platform
+    after = mock.bench.library.before(mock.install)
+    assert after.context == before.context and after.pages.keys() == before.pages.keys()
+    mock.bench.rule(mock.install, "saves/", first.findings[0].file_class)
+    assert mock.bench.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find("saves/mill.sav")
+
+
+def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
+    first = mock.bench.survey(mock.install)
+    with mock.bench.library._transaction() as db:
+        db.execute("UPDATE pages SET page = x'0102'")
+    assert mock.bench.survey(mock.install).totals() == first.totals()
+
+
+def test_several_roots_are_one_tree(tmp_path: Path) -> None:
+    root, apart = plant(tmp_path / "a", {"run": "1", "x/y": "2"}), plant(tmp_path / "b", {"z.ini": "k = 1\n", "w/v": "3"})
+    roots = [("settings", str(apart)), ("gone", str(tmp_path / "nowhere"))]
+    tree = read_roots(str(root), roots)
+    assert set(tree.by_path()) == {"run", "x/y", "settings:/z.ini", "settings:/w/v", "gone:"}
+    again = read_roots(str(root), roots[:1], known=lambda: {p.folder: p for p in tree.pages})
+    assert all(any(page is old for old in tree.pages) for page in again.pages)
+    read = roots_reader(str(root), roots)
+    assert read("settings:/z.ini") == b"k = 1\n" and read("x/y") == b"2" and read("settings:/none") is None
+    assert absolute(str(root), roots, "settings:/w/v") == str(apart / "w/v") and absolute(str(root), roots, "x/y") == str(
+        root / "x/y"
+    )
+    assert is_apart(labelled("saves", "a/b")) and not is_apart("saves/a") and labelled("own", "") == "own:"
+
+
+def test_first_bytes_follow_no_link(tmp_path: Path) -> None:
+    root = plant(tmp_path / "x", {"a": "12345", "l": ("link", "a")})
+    assert first_bytes(str(root / "a"), 3) == b"123" and first_bytes(str(root / "l"), 3) is None
+    assert first_bytes(str(root), 3) is None and first_bytes(str(root / "none"), 3) is None
+
+
+def test_forks_only_where_there_is_one_thread() -> None:
+    assert crew.forks() is (threading.active_count() == 1)
