@@ -22,6 +22,8 @@ def survey_json(survey: Survey) -> Json:
         "version": {"text": survey.reading.text, "source": survey.reading.source} if survey.reading else None,
         "platform": survey.platform,
         "baseline": survey.baseline or None,
+        "roots": [{"label": label, "place": place} for label, place in survey.roots],
+        "notes": list(survey.notes),
         "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
         "entries": [
             {

@@ -44,9 +44,9 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="box wide"):
             yield Static(id="group")
+            yield Static(id="queue-keys")
             with VerticalScroll():
                 yield Static(id="inside")
-            yield Static(id="queue-keys")
 
     def on_mount(self) -> None:
         self._show()
