@@ -60,7 +60,8 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         text = Text()
         text.append(f"{self.at + 1} of {len(self.groups)}   ", look.style("quiet"))
         text.append(
-            f"{count(sum(map(len, self.groups)), 'file')} unsorted, {len(self.ruled)} ruled so far\n\n", look.style("quiet")
+            f"{count(sum(map(len, self.groups)), 'file')} unsorted, {count(len(self.ruled), 'group')} ruled so far\n\n",
+            look.style("quiet"),
         )
         name = bearable(pattern_for(group))
         alike = f"these {len(group)} are alike" if len(group) > 1 else "one of its kind"
