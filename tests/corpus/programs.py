@@ -1,4 +1,4 @@
-"""The programs of the corpus. Eighteen, of different layouts, languages and habits; six are held out of all tuning."""
+"""The programs of the corpus. Twenty-three, of different layouts, languages and habits; a third is held out of all tuning."""
 
 from __future__ import annotations
 
@@ -295,12 +295,9 @@ def samphire() -> Specimen:
     return s
 
 
-# ---------------------------------------------------------------- held out of all tuning
-
-
 def driftline() -> Specimen:
-    """Held out. Spanish, portable, with a folder for each title."""
-    s = Specimen("driftline", held_out=True)
+    """Spanish, portable, with a folder for each title."""
+    s = Specimen("driftline")
     m = s.make
     s.ships("{}", ["driftline"], m.code)
     s.ships("bibliotecas/{}.so", ["video", "audio", "mando"], m.code)
@@ -426,7 +423,107 @@ def pilotage() -> Specimen:
     return s
 
 
+def thimble() -> Specimen:
+    """A launcher with instances: each has mods, saves in folders of their own, and settings; libraries are shipped."""
+    s = Specimen("thimble")
+    m = s.make
+    s.ships("{}", ["thimble"], m.code)
+    s.ships("libraries/{}.jar", ["core-2.4", "net-1.1", "ui-0.9"], m.archive)
+    s.ships("jre/bin/{}", ["java", "keytool"], m.code)
+    s.ships("jre/lib/{}", ["modules", "security"], m.blob)
+    s.have("thimble.cfg", m.keys(InstanceDir="instances"), C.SETTINGS)
+    s.have("accounts.json", m.json(), C.SETTINGS)
+    for instance in ("Harbour", "Long Winter"):
+        s.haves(f"instances/{instance}/mods/{{}}.jar", ["ropes", "gulls", "lanterns"], m.archive, C.EXTRAS)
+        s.haves(f"instances/{instance}/config/{{}}.toml", ["ropes", "gulls"], m.keys, C.SETTINGS)
+        s.haves(f"instances/{instance}/saves/Pier World/{{}}", ["level.dat", "region.0", "region.1"], m.save, C.SAVES)
+        s.haves(f"instances/{instance}/screenshots/{{}}.png", ["a", "b"], m.picture, C.EXTRAS)
+        s.haves(f"instances/{instance}/logs/{{}}.log", ["latest"], m.log, C.CACHE)
+    return s
+
+
+def gunwale() -> Specimen:
+    """Held out. A card of a handheld: saves beside what they belong to, a hidden folder with the program."""
+    s = Specimen("gunwale", held_out=True)
+    m = s.make
+    s.ships(".system/bin/{}", ["gunwale", "shutdown"], m.code)
+    s.ships(".system/lib/{}.so", ["sdl", "png", "mad"], m.code)
+    s.ships(".system/cores/{}.so", ["brindle", "osprey"], m.code)
+    s.ships(".system/res/{}.png", ["charging", "logo", "font"], m.picture)
+    s.ship("README.txt", m.text())
+    s.have(".userdata/gunwale.cfg", m.keys(), C.SETTINGS)
+    s.haves("Roms/Osprey Pocket/{}.cart", s.some(12), m.media, C.CONTENT)
+    s.haves("Roms/Osprey Pocket/{}.sav", s.some(7), m.memory, C.SAVES)
+    s.haves("Roms/Osprey Pocket/{}.st0", s.some(3), m.state, C.STATES)
+    s.haves("Roms/Osprey Pocket/Imgs/{}.png", s.some(12), m.picture, C.EXTRAS)
+    s.haves("Bios/{}.bin", ["osprey_boot"], m.even_media, C.CONTENT)
+    s.have(".userdata/recent.txt", m.text(), C.SETTINGS)
+    s.have(".userdata/logs/run.log", m.log(), C.CACHE)
+    return s
+
+
+def marlinspike() -> Specimen:
+    """A program of web pages with a browser inside: packed resources, a profile folder full of caches."""
+    s = Specimen("marlinspike", dates="unpacked")
+    m = s.make
+    s.ships("{}", ["marlinspike", "render-sandbox"], m.code)
+    s.ships("{}.so", ["libmedia", "libgl"], m.code)
+    s.ships("locales/{}.pak", ["de", "en", "fr", "pl", "it"], m.blob)
+    s.ships("resources/{}", ["app.pack", "default.pack"], m.blob)
+    s.ships("{}", ["LICENSE", "version"], m.text)
+    s.have("profile/settings.json", m.json(), C.SETTINGS)
+    s.have("profile/bindings.json", m.json(), C.SETTINGS)
+    s.haves("profile/Cache/Data/f_{}", [f"{n:06x}" for n in range(30)], m.blob, C.CACHE)
+    s.haves("profile/GPUCache/{}", ["data_0", "data_1", "index"], m.blob, C.CACHE)
+    s.haves("profile/salvataggi/{}.srm", s.some(8), m.memory, C.SAVES)
+    s.haves("profile/istantanee/{}.state", s.some(5), m.state, C.STATES)
+    s.haves("library/{}.cart", s.some(12), m.media, C.CONTENT)
+    s.haves("profile/copertine/{}.jpg", s.some(12), m.photo, C.EXTRAS)
+    return s
+
+
+def jackstay() -> Specimen:
+    """Held out. A sandboxed app: everything of the person's below a hidden folder of its own, by the open base folders."""
+    s = Specimen("jackstay", held_out=True)
+    m = s.make
+    s.ships("app/bin/{}", ["jackstay"], m.code)
+    s.ships("app/lib/{}.so", ["render", "mixer", "joy"], m.code)
+    s.ships("app/share/jackstay/{}.json", ["compat", "languages"], m.json)
+    s.ships("app/share/icons/hicolor/{}.png", ["48", "128"], m.picture)
+    s.ships("app/share/applications/{}", ["jackstay.desktop"], m.keys)
+    s.have("config/jackstay/config.yml", m.keys(), C.SETTINGS)
+    s.haves("config/jackstay/input_configs/{}.yml", ["pad one", "pad two"], m.keys, C.SETTINGS)
+    s.haves("config/jackstay/custom_configs/config_{}.yml", ["QLN-1001", "QLN-1044"], m.keys, C.SETTINGS)
+    for title in ("QLN-1001-PROFILE", "QLN-1044-AUTO"):
+        s.haves(f"data/jackstay/hdd0/home/0001/savedata/{title}/{{}}", ["ICON.PNG", "BG.PNG"], m.picture, C.SAVES)
+        s.haves(f"data/jackstay/hdd0/home/0001/savedata/{title}/{{}}", ["PARAM.DAT", "SAVE.DAT"], m.save, C.SAVES)
+    s.haves("data/jackstay/hdd0/game/QLN-1001/data/{}.arc", ["stage1", "stage2", "sound"], m.media, C.CONTENT)
+    s.haves("data/jackstay/patches/{}.yml", ["patch", "imported"], m.keys, C.EXTRAS)
+    s.haves("cache/jackstay/QLN-1001/shaders/{}.bin", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
+    s.haves("cache/jackstay/{}", ["jackstay.log"], m.log, C.CACHE)
+    return s
+
+
+def lazyjack() -> Specimen:
+    """Held out. Polish, capital letters, endings of the program's own making, all in one folder deep."""
+    s = Specimen("lazyjack", dates="unpacked", held_out=True)
+    m = s.make
+    s.ships("{}.EXE", ["LAZYJACK", "SETUP"], m.windows_code)
+    s.ships("{}.DLL", ["GRAFIKA", "DZWIEK"], m.windows_code)
+    s.ships("POMOC/{}.HTM", ["INDEX", "KLAWISZE"], m.page)
+    s.ships("{}.TXT", ["CZYTAJ", "LICENCJA"], m.text)
+    s.have("LAZYJACK.INI", m.ini(), C.SETTINGS)
+    s.haves("USTAWIENIA/{}.INI", ["PAD", "EKRAN"], m.ini, C.SETTINGS)
+    s.haves("GRY/{}.LJD", [bare(t).upper()[:8] for t in s.some(11)], m.media, C.CONTENT)
+    s.haves("ZAPISY/{}.LJZ", [bare(t).upper()[:8] for t in s.some(9)], m.memory, C.SAVES)
+    s.haves("STANY/{}.LJS", [bare(t).upper()[:8] for t in s.some(4)], lambda: m.even_state(b"LJS1", 6000), C.STATES)
+    s.haves("ZRZUTY/{}.PNG", [f"ZRZUT{n:03}" for n in range(6)], m.picture, C.EXTRAS)
+    s.have("BLEDY.LOG", m.log(), C.CACHE)
+    return s
+
+
 PROGRAMS: tuple[Callable[[], Specimen], ...] = (
     mudlark, gannet, kittiwake, wrack, turnstone, saltwick, oystercatch, limewash, hawser, fender, bollard, samphire,
-    driftline, spindrift, cormorant, tidepool, groyne, pilotage,
+    thimble, driftline, spindrift, cormorant, tidepool, groyne, pilotage, gunwale, marlinspike,
+    jackstay, lazyjack,
 )  # fmt: skip

@@ -78,7 +78,7 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         return ()
     found: list[Evidence] = []
     part, (nearest, weight, reason) = known[0]
-    outer = next(((p, k) for p, k in reversed(known) if k[0] is not P and k[1] >= w.spoken["realm-least"]), None)
+    outer = next(((p, k) for p, k in known if k[0] is not P and k[1] >= w.spoken["realm-least"]), None)
     inside = outer is not None and nearest is P and weight > 0
     shipped = next(((p, k) for p, k in known[1:] if k[0] is P and k[1] >= w.spoken["shipped-realm"]), None)
     if nearest is not P and shipped is not None:
@@ -96,7 +96,9 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         found.append(said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"]))
         return tuple(found)
     for name, (kind, heavy, why) in known[1:]:
-        found.append(said("name", f"further up {name}/, {why}", kind, heavy * w.spoken["outer-folder"]))
+        realm = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-realm"]
+        share = w.spoken["further-in-a-realm" if realm else "outer-folder"]
+        found.append(said("name", f"further up {name}/, {why}", kind, heavy * share))
         break
     if nearest is not P and weight >= w.spoken["realm-least"]:
         shown = nearest is FileClass.SETTINGS or reason.endswith(PICTURES)
