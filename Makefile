@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test check screenshots bench lock clean-demo
+.PHONY: setup demo test check screenshots bench bench-classify lock clean-demo
 
 setup: $(STAMP)
 
@@ -34,8 +34,14 @@ screenshots: setup
 
 bench: setup
 	$(BIN)/python bench/first_paint.py
+	$(BIN)/python bench/survey.py
 	$(BIN)/python bench/update.py
 	$(BIN)/python bench/news.py
+
+# How well files are sorted, on the labelled corpus; the figure goes to build/.
+bench-classify: setup
+	@mkdir -p build
+	$(BIN)/python bench/classify.py --figure build/reliability.svg
 
 # Pins every dependency with its digests. Run it when pyproject.toml changes.
 lock: setup

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.planning.draw import Brief
-    from left_intact.core.survey.classify import Known
+    from left_intact.core.survey.known import Known
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,15 +158,14 @@ class Workbench(Noticing, Knowing):
         return self._read(install, known, known_sheet, report, cancel)[0]
 
     def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
-        from left_intact.core.survey.classify import Known
+        from left_intact.core.survey.known import Known
 
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
         return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes, runs=self._runs(install, sheet))
 
-    def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, str]:
+    def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, tuple[str, str]]:
         """What runs made or changed: as watched, and as the keepsheet says of a first start."""
-        watched = {path: change for path, (change, _) in self.library.runs(install).items()}
-        return {path: "made" for path in sheet.first_start if not path.endswith("/")} | watched
+        return {path: ("made", "") for path in sheet.first_start if not path.endswith("/")} | self.library.runs(install)
 
     def _read(
         self, install: Install, known: Known, sheet: Keepsheet, report: Report, cancel: CancelToken | None

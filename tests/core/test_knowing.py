@@ -164,7 +164,8 @@ def test_a_run_is_watched_and_becomes_evidence(mock: Mock) -> None:
     assert run.new_folders == ("fresh",) and run.status == 0
     survey = mock.bench.survey(mock.install)
     made, changed = survey.findings.find("fresh/made.cfg"), survey.findings.find("saves/mill.sav")
-    assert made is not None and made.file_class is C.SETTINGS and any(e.source == "run" for e in made.why)
+    assert made is not None and made.file_class is C.SETTINGS
+    assert any(e.source == "run" and "a stub" in e.says for e in made.why)
     assert changed is not None and changed.file_class is C.SAVES
     assert [f.path for f in mock.bench.stubs(mock.install, survey)] == ["fresh/made.cfg"]
     mock.edit({"fresh/made.cfg": "a = 2\n"})

@@ -25,7 +25,8 @@ from left_intact.core.library.page_rows import (
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken
-from left_intact.core.survey.classify import Known, sort_out
+from left_intact.core.survey.classify import sort_out
+from left_intact.core.survey.known import Known
 from tests.builders import Mock, plant
 
 ODD = {"a.txt": "1", "b/c/d.ini": "[x]\ny = 1\n", "b/e": b"\xff" * 600, "empty": None, "link": ("link", "nowhere"), "z/": None}
@@ -77,6 +78,21 @@ def test_stopping_ends_the_helpers(tmp_path: Path) -> None:
     with pytest.raises(LeftIntactError) as error:
         list(outcomes)
     assert error.value.code == "stopped"
+
+
+def test_a_fault_meanwhile_leaves_no_helper_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    root = plant(tmp_path / "many", {f"f{n}/x.dat": bytes([n]) * 9 for n in range(90)})
+    monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
+    ended: list[object] = []
+    real = crew._Hand.end
+    monkeypatch.setattr(crew._Hand, "end", lambda hand: (ended.append(hand), real(hand))[1])
+
+    def broken() -> dict[str, Page]:
+        raise RuntimeError("the library is gone")
+
+    with pytest.raises(RuntimeError):
+        read_tree(str(root), known=broken)
+    assert len(ended) == crew.HANDS
 
 
 def test_pages_and_entries_say_the_same(tmp_path: Path) -> None:

@@ -10,7 +10,8 @@ from left_intact.core.keepsheet.sheet import parse_sheet, read_sheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.survey.classify import Known, scores
+from left_intact.core.survey.classify import scores
+from left_intact.core.survey.known import Known
 from left_intact.core.survey.names import bare
 from left_intact.core.survey.outline import alike, outline_of, pattern_for
 from left_intact.core.survey.patterns import matches

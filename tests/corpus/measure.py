@@ -10,7 +10,7 @@ from left_intact.core.arrival.look import look_into
 from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.survey.classify import Known
+from left_intact.core.survey.known import Known
 from left_intact.core.survey.read import survey_tree
 from tests.corpus.specimen import Specimen
 

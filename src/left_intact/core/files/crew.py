@@ -15,7 +15,7 @@ import struct
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from importlib import import_module
 from typing import Any
 
@@ -32,11 +32,12 @@ Work = Callable[[Any, Any], Any]
 """(what all tasks share, one task) to a result; all three of plain values that `marshal` knows."""
 
 
-def share_out(work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken) -> Iterator[tuple[int, Any]]:
-    """Begin all tasks at once, and give (number, result) in the order they are done.
+Outcomes = Generator[tuple[int, Any], None, None]
+"""(number, result) in the order in which tasks are done. Closing it ends all helpers."""
 
-    `work` is a module-level function.
-    """
+
+def share_out(work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken) -> Outcomes:
+    """Begin all tasks at once; they are at work when this returns. `work` is a module-level function."""
     if len(tasks) < 2 or not hasattr(os, "fork"):
         return _here(work, common, tasks, set(range(len(tasks))), cancel)
     numbers, feed = os.pipe()
@@ -48,7 +49,9 @@ def share_out(work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
         for _ in range(HANDS):
             hands.append(start(work, common, tasks, numbers))
     os.close(numbers)
-    return _by_hands(hands, work, common, tasks, cancel)
+    outcomes = _by_hands(hands, work, common, tasks, cancel)
+    next(outcomes)  # from here on closing it ends the helpers
+    return outcomes
 
 
 def forks() -> bool:
@@ -56,17 +59,16 @@ def forks() -> bool:
     return hasattr(os, "fork") and threading.active_count() == 1
 
 
-def _here(work: Work, common: Any, tasks: Sequence[Any], left: set[int], cancel: CancelToken) -> Iterator[tuple[int, Any]]:
+def _here(work: Work, common: Any, tasks: Sequence[Any], left: set[int], cancel: CancelToken) -> Outcomes:
     for number in sorted(left):
         cancel.check()
         yield number, work(common, tasks[number])
 
 
-def _by_hands(
-    hands: list[_Hand], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
-) -> Iterator[tuple[int, Any]]:
+def _by_hands(hands: list[_Hand], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken) -> Outcomes:
     left = set(range(len(tasks)))
     try:
+        yield -1, None
         for number, result in _collect([hand.out for hand in hands], cancel):
             left.discard(number)
             yield number, result

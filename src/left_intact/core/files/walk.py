@@ -11,7 +11,7 @@ import os
 import re
 import stat
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from operator import attrgetter
 
 from blake3 import blake3
@@ -104,15 +104,16 @@ def _walk(root: str, meanwhile: Callable[[], None], report: Report, cancel: Canc
         report(Progress(stage="reading", done=seen, path=folder))
     told = 0
     outcomes = share_out(read_subtree if at_once else walk_subtree, root, todo, cancel)
-    meanwhile()
-    for _, found in outcomes:
-        for plain in found:
-            page = from_plain(plain)
-            pages.append(page)
-            seen += len(page.names)
-        if seen - told >= 500:
-            told = seen
-            report(Progress(stage="reading", done=seen, path=pages[-1].folder))
+    with closing(outcomes):
+        meanwhile()
+        for _, found in outcomes:
+            for plain in found:
+                page = from_plain(plain)
+                pages.append(page)
+                seen += len(page.names)
+            if seen - told >= 500:
+                told = seen
+                report(Progress(stage="reading", done=seen, path=pages[-1].folder))
     return pages
 
 

@@ -11,10 +11,7 @@ import math
 import stat
 from array import array
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
-from types import MappingProxyType
+from collections.abc import Callable, Iterable, Sequence
 
 from left_intact.core.files.crew import forks, share_out
 from left_intact.core.files.headers import is_binary_program, is_settings_text
@@ -23,14 +20,11 @@ from left_intact.core.files.roots import is_apart
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.progress import CancelToken
-from left_intact.core.model.release import Release
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.company import PICTURE_FORMS, Company, Titles, alike_in
 from left_intact.core.survey.findings import SortedPages, Verdict
-from left_intact.core.survey.lists import Listed
+from left_intact.core.survey.known import Known
 from left_intact.core.survey.names import bare, folder_evidence, name_evidence, split_name
-from left_intact.core.survey.patterns import PatternTable
-from left_intact.core.survey.references import References
 from left_intact.core.survey.said import said
 from left_intact.core.survey.times import read_times
 from left_intact.core.survey.weights import PICTURES, weights
@@ -51,30 +45,6 @@ _PROOF = frozenset(("ruling", "keepsheet"))
 Why = tuple[Evidence, ...]
 Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
 """(source, its patterns, what tells the pattern that a name meets) where words speak of a folder."""
-
-
-@dataclass(frozen=True)
-class Known:
-    """What is known beside the tree itself."""
-
-    baseline: Release | None = None
-    arrival: Release | None = None
-    rulings: Sequence[tuple[str, FileClass]] = ()
-    sheet: Sequence[tuple[str, FileClass]] = ()
-    listed: Listed | None = None
-    references: References = field(default_factory=References)
-    runs: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
-    """By path: `made` or `changed` while a run was watched."""
-    names: bool = True
-    """Whether names may speak; without them one sees what the other evidence is worth."""
-
-    @cached_property
-    def ruling_table(self) -> PatternTable:
-        return PatternTable([pattern for pattern, _ in self.rulings])
-
-    @cached_property
-    def sheet_table(self) -> PatternTable:
-        return PatternTable([pattern for pattern, _ in self.sheet])
 
 
 def is_foreign(folder: str) -> bool:
@@ -280,8 +250,9 @@ class _Sorting:
             found += sources.from_arrival(
                 arrival.version_text or "the arrival", coming, digest, form, mtime // _SECOND, self.times
             )
-        if (change := known.runs.get(path)) is not None:
-            found += sources.from_run(change)
+        if (run := known.runs.get(path)) is not None:
+            untouched = run[0] == "made" and bool(run[1]) and run[1] == page.digest(at).hex()
+            found += sources.from_run("stub" if untouched else run[0])
         return found
 
     def _namesake(self, name: str) -> Why:

@@ -79,6 +79,9 @@ def alike_in(page: Page, weak: Iterable[int]) -> dict[int, tuple[Evidence, ...]]
     if len(at) < w["alike-least"]:
         return {}
     sizes = page.numbers[1::COLUMNS]
+    unlike = len({sizes[i] for i in at}) > (1 - _SHARE) * len(at) + 1
+    if unlike and not any(looks_hashed(page.names[i]) for i in at[:4]) and max(sizes[i] for i in at) < w["large"]:
+        return {}
     by_size = Counter(sizes[i] for i in at)
     size, same_size = by_size.most_common(1)[0]
     hashed = sum(1 for i in at if looks_hashed(page.names[i])) if any(looks_hashed(page.names[i]) for i in at[:4]) else 0

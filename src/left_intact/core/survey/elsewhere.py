@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from left_intact.core.files.pages import Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.survey.names import bare
-from left_intact.core.survey.references import References
+from left_intact.core.survey.own_word import References
 
 _BY_CLASS = {
     FileClass.SETTINGS: "settings", FileClass.SAVES: "saves", FileClass.STATES: "states", FileClass.CONTENT: "content",

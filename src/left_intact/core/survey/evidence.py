@@ -148,10 +148,12 @@ def from_rights(executable: bool, read_only: bool) -> tuple[Evidence, ...]:
 
 
 def from_run(change: str) -> tuple[Evidence, ...]:
-    """What watching a run of the program says: `made` or `changed` while it ran."""
+    """What watching a run of the program says: `made` or `changed` while it ran; `stub`, made and untouched since."""
     spoken = weights().spoken
-    says = f"{change} while you ran the program"
-    found = [said("run", says, P, spoken["run-made" if change == "made" else "run-changed"])]
+    says = (
+        "made while you ran the program, untouched since: a stub" if change == "stub" else f"{change} while you ran the program"
+    )
+    found = [said("run", says, P, spoken["run-changed" if change == "changed" else "run-made"])]
     return (*found, *(said("run", says, c, spoken["run-made-kept"]) for c in _MADE_BY_RUNS))
 
 

@@ -12,10 +12,10 @@ import json
 import os
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.files.pages import Page
+from left_intact.core.survey.own_word import Listed
 
 _NAMES = re.compile(
     r"(?i)^(?:(?:md5|sha1|sha256|sha512|sha|b2|b3|blake3)sums?(?:\.txt)?|checksums?(?:\.txt|\.md5|\.sha\d+)?|"
@@ -32,22 +32,6 @@ _HASH_LIMIT = 256 << 20
 
 Hasher = Callable[[str, str], str]
 """(path below the root, algorithm) to a hex digest, empty where it cannot be had."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Listed:
-    """What a release's own list says, compared with the disk."""
-
-    source: str
-    states: Mapping[str, str] = field(default_factory=dict)
-    """By path: `equal`, `changed` or, where the list has no digests, `named`."""
-
-    def state(self, path: str) -> str:
-        """`absent` for what is not listed; the list itself came with the rest."""
-        found = self.states.get(path)
-        if found:
-            return found
-        return "named" if path == self.source else "absent"
 
 
 def find_list(

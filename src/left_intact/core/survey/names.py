@@ -96,8 +96,8 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         found.append(said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"]))
         return tuple(found)
     for name, (kind, heavy, why) in known[1:]:
-        realm = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-realm"]
-        share = w.spoken["further-in-a-realm" if realm else "outer-folder"]
+        in_realm = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-realm"]
+        share = w.spoken["further-in-a-realm" if in_realm else "outer-folder"]
         found.append(said("name", f"further up {name}/, {why}", kind, heavy * share))
         break
     if nearest is not P and weight >= w.spoken["realm-least"]:

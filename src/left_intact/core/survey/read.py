@@ -1,4 +1,7 @@
-"""Surveying an install: the tree, the classes, the version."""
+"""Surveying an install: the tree, the classes, the version.
+
+What sorts is imported where something has to be sorted: a survey of what has not changed need not wait for it.
+"""
 
 from __future__ import annotations
 
@@ -17,15 +20,12 @@ from left_intact.core.files.headers import is_binary_program
 from left_intact.core.files.pages import Page
 from left_intact.core.files.roots import read_roots, roots_reader
 from left_intact.core.files.tree import Tree
-from left_intact.core.files.versions import main_platform, read_binaries, read_versions
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.survey import Survey, Total
-from left_intact.core.survey.classify import Known, is_foreign, sort_out
 from left_intact.core.survey.findings import SortedPages, Verdict
-from left_intact.core.survey.lists import file_hasher, find_list
-from left_intact.core.survey.references import read_references
+from left_intact.core.survey.known import Known
 from left_intact.core.survey.weights import fingerprint
 
 _BINARY_LIMIT = 64 << 20
@@ -115,6 +115,9 @@ def survey_tree(
     cancel: CancelToken | None = None,
 ) -> Survey:
     """Classify a tree that was read before, and read its version."""
+    from left_intact.core.files.versions import main_platform, read_binaries, read_versions
+    from left_intact.core.survey.classify import sort_out
+
     base = os.path.basename(tree.root)
     read = roots_reader(tree.root, roots)
     known = with_own_word(tree, known, roots)
@@ -144,6 +147,10 @@ def survey_tree(
 
 def with_own_word(tree: Tree, known: Known, roots: Roots = ()) -> Known:
     """`known` with what the install says of itself: lists of files, settings that name folders."""
+    from left_intact.core.survey.classify import is_foreign
+    from left_intact.core.survey.lists import file_hasher, find_list
+    from left_intact.core.survey.references import read_references
+
     read = roots_reader(tree.root, roots)
     foreign = is_foreign if known.names else (lambda folder: False)
     listed = None if known.baseline else find_list(tree.pages, read, file_hasher(tree.root), foreign)

@@ -8,12 +8,12 @@ from __future__ import annotations
 import itertools
 import os
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
 
 from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.survey.names import bare, words_of
+from left_intact.core.survey.own_word import Reference, References
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
@@ -29,39 +29,6 @@ use enable the of to in for game emulator main general
 _PLACE_WORDS = frozenset(_WORDS_FOR_PLACES.split())
 _NO_PLACES = frozenset(("true", "false", "none", "auto", "default"))
 _PLACE_ENDING = re.compile(r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reference:
-    """A folder that a settings file names for something."""
-
-    source: str
-    """The settings file."""
-    key: str
-    file_class: FileClass
-    pictures: bool = False
-    """Whether the key is about a place for pictures."""
-
-    def says(self, folder: str) -> str:
-        return f"{self.source} names {folder}/ as “{self.key}”" + (f", {PICTURES}" if self.pictures else "")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class References:
-    """What the settings of an install name."""
-
-    inside: Mapping[str, Reference] = field(default_factory=dict)
-    """By folder below the root."""
-    outside: Mapping[str, Reference] = field(default_factory=dict)
-    """By absolute path of a folder that is there."""
-
-    def of(self, folder: str) -> tuple[str, Reference] | None:
-        """(folder, reference) that speaks of a folder: the nearest at or above it."""
-        while folder:
-            if (found := self.inside.get(folder)) is not None:
-                return folder, found
-            folder = folder.rpartition("/")[0]
-        return None
 
 
 def read_references(

@@ -1,0 +1,37 @@
+"""What is known beside the tree itself, when it is sorted."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from types import MappingProxyType
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.release import Release
+from left_intact.core.survey.own_word import Listed, References
+from left_intact.core.survey.patterns import PatternTable
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known beside the tree itself."""
+
+    baseline: Release | None = None
+    arrival: Release | None = None
+    rulings: Sequence[tuple[str, FileClass]] = ()
+    sheet: Sequence[tuple[str, FileClass]] = ()
+    listed: Listed | None = None
+    references: References = field(default_factory=References)
+    runs: Mapping[str, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
+    """By path: (`made` or `changed` while a run was watched, digest right after it or empty)."""
+    names: bool = True
+    """Whether names may speak; without them one sees what the other evidence is worth."""
+
+    @cached_property
+    def ruling_table(self) -> PatternTable:
+        return PatternTable([pattern for pattern, _ in self.rulings])
+
+    @cached_property
+    def sheet_table(self) -> PatternTable:
+        return PatternTable([pattern for pattern, _ in self.sheet])
