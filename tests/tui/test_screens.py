@@ -159,7 +159,7 @@ async def test_lenses_filter_and_folders(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter")
         lines = app.screen.query_one(Lines)
-        for _ in range(4):
+        for _ in range(5):
             await press(app, pilot, "l")
             assert len(lines.rows) > 5
         lines.go_to("lib/")
