@@ -81,8 +81,10 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
 
     def _show_keys(self) -> None:
         text = Text("\n")
-        for kind in SORTABLE:
-            text.append(f" {LETTER[kind]} ", self.look.on_class(kind)).append(f" {NAME[kind]}  ", self.look.style("text"))
+        row = len(SORTABLE) if self.app.size.width >= 100 else 4
+        for at, kind in enumerate(SORTABLE):
+            text.append("\n" if at and at % row == 0 else "")
+            text.append(f" {LETTER[kind]} ", self.look.on_class(kind)).append(f" {NAME[kind]:9} ", self.look.style("text"))
         text.append("\n\n")
         for key, does in (("a letter", "sorts them all"), ("Space", "skip"), ("Backspace", "back"), ("Esc", "done")):
             text.append(key, self.look.style("focus", bold=True)).append(f" {does}   ", self.look.style("quiet"))

@@ -208,4 +208,6 @@ def _brief(says: str, width: int) -> str:
     """A word on a stop in the room there is: whole, its first part, or its start."""
     if len(says) > width:
         says = says.split(",", maxsplit=1)[0]
+    if len(says) > width:
+        says = says.split(" ", maxsplit=1)[0]  # a number alone still tells
     return says if len(says) <= width else says[:width]
