@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cache
 from types import MappingProxyType
@@ -154,7 +154,7 @@ class Workbench(Noticing, Knowing):
     ) -> Survey:  # fmt: skip
         """Read and classify an install; changes nothing of it."""
         known_sheet = self.sheet_of(install, sheet)
-        known = self._known(install, self._baseline(install, baseline), known_sheet, None)
+        known = cache(lambda: self._known(install, self._baseline(install, baseline), known_sheet, None))
         return self._read(install, known, known_sheet, report, cancel)[0]
 
     def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
@@ -168,7 +168,12 @@ class Workbench(Noticing, Knowing):
         return {path: ("made", "") for path in sheet.first_start if not path.endswith("/")} | self.library.runs(install)
 
     def _read(
-        self, install: Install, known: Known, sheet: Keepsheet, report: Report, cancel: CancelToken | None
+        self,
+        install: Install,
+        known: Known | Callable[[], Known],
+        sheet: Keepsheet,
+        report: Report,
+        cancel: CancelToken | None,
     ) -> tuple[Survey, Tree]:
         from left_intact.core.survey.read import survey_install
 

@@ -122,6 +122,20 @@ def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
     assert all(verdicts_from_row(verdicts_to_row(v)) == v for v in found.verdicts)
 
 
+def test_sorting_with_helpers_gives_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.survey import classify
+    from tests.corpus.programs import mudlark
+
+    install, _ = mudlark().lay(tmp_path)
+    tree = read_tree(str(install))
+    alone = sort_out(tree.pages, Known())
+    monkeypatch.setattr(classify, "_ALONE", 1)
+    monkeypatch.setattr(classify, "forks", lambda: True)
+    monkeypatch.setattr(crew, "forks", lambda: True)
+    shared = sort_out(tree.pages, Known())
+    assert tuple(shared) == tuple(alone) and shared.totals() == alone.totals()
+
+
 def test_a_fault_is_kept_as_one(tmp_path: Path) -> None:
     page = Page(folder="shut", fault="permission denied")
     back = page_from_row("shut", page_to_row(page))

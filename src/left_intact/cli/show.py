@@ -45,7 +45,8 @@ def shelf_text(rows: list[ShelfRow]) -> str:
 
 def survey_text(survey: Survey) -> str:
     version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else "not known"
-    lines = [survey.root, f"version  {version}", ""]
+    lines = [survey.root, *(f"{label}:  {place}" for label, place in survey.roots), f"version  {version}"]
+    lines += [f"baseline {survey.baseline or 'none on record'}", *(f"known    {note}" for note in survey.notes), ""]
     for kind, total in survey.totals().items():
         lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
     unsorted = survey.unsorted()

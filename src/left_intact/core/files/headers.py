@@ -73,7 +73,7 @@ def _pe(head: bytes) -> str:
         at = struct.unpack_from("<I", head, 60)[0]
         if at + 6 <= len(head) and head[at : at + 4] == b"PE\0\0":
             return "pe " + _PE_MACHINE.get(struct.unpack_from("<H", head, at + 4)[0], "other")
-    return ""  # two letters alone prove no program
+    return "pe dos" if len(head) >= 64 else ""  # two letters alone prove no program, with a header's length behind them they may
 
 
 def _interpreter(head: bytes) -> str:

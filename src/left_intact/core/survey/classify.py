@@ -36,6 +36,7 @@ _SECOND = 10**9
 _MODES_SAY_NOTHING = 0.9
 """With so many of all files runnable, the file system knows no modes."""
 _COPY_LEAST = 16
+_DENIED, _LOOKS_SHIPPED = -2.0, 1.0
 _ALONE, _PARTS = 20_000, 32
 """Below so many entries one process is quicker; above, the pages are shared out in so many parts."""
 LARGE = 1 << 20
@@ -60,6 +61,11 @@ def is_made(folder: str, name: str) -> bool:
     return any(e.speaks_for in _MADE_BY_RUNS and e.weight >= 2 for e in (*folder_evidence(folder), *of_name))
 
 
+def looks_shipped(folder: str, name: str) -> bool:
+    """Whether a file is, by its ending or its whole name, one that releases ship."""
+    return any(e.speaks_for is P and e.weight >= weights().spoken["looks-shipped"] for e in name_evidence(name))
+
+
 def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = None) -> SortedPages:
     """A verdict for every entry of some pages."""
     return _Sorting(pages, known, cancel or CancelToken()).run()
@@ -82,7 +88,8 @@ class _Sorting:
     def __init__(self, pages: Sequence[Page], known: Known, cancel: CancelToken) -> None:
         self.pages, self.known, self.cancel = pages, known, cancel
         names = known.names
-        self.times = read_times(pages, is_made if names else _never, is_foreign if names else _never)
+        judges = (is_made, is_foreign, looks_shipped) if names else (_never, _never, _never)
+        self.times = read_times(pages, *judges)
         self.namesakes = _program_names(pages) if names else frozenset()
         self.modes = _modes_speak(pages)
         self.table: list[Verdict] = []
@@ -200,9 +207,12 @@ class _Sorting:
         if form in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
+        timed = self.times.evidence(when, binary=binary)
+        if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(form), *of_folder, *own)):
+            weight = weights().spoken["own-bytes" if form in SHAPED else "own-of-its-kind"]
+            extra += (said("company", "of a kind that releases ship, but not of this one", FileClass.EXTRAS, weight),)
         return (
-            *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own,
-            *self.times.evidence(when, binary=binary),
+            *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own, *timed,
             *sources.from_rights(bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)),
         )  # fmt: skip
 
@@ -395,6 +405,15 @@ def speaking_size(size: int) -> bool:
 
 def _never(*_: str) -> bool:
     return False
+
+
+def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:
+    """Whether something looks like the program's, and what knows of it says that it did not come with the release."""
+    if any(e.source in ("run", "ruling", "keepsheet") for e in knows):
+        return False
+    denied = any(e.speaks_for is P and e.weight <= _DENIED and e.source in ("baseline", "list", "time") for e in knows)
+    changed = any(e.source in ("baseline", "list") and "shipped" in e.says and e.speaks_for is S for e in knows)
+    return denied and not changed and sum(e.weight for e in looks if e.speaks_for is P) >= _LOOKS_SHIPPED
 
 
 def _program_names(pages: Iterable[Page]) -> frozenset[str]:

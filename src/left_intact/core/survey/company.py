@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 from functools import lru_cache
 
+from left_intact.core.files.headers import is_settings_text
 from left_intact.core.files.pages import COLUMNS, HEAD_BYTES, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
@@ -133,7 +134,7 @@ def _kind_of(form: str, size: int) -> str:
     if form in PICTURE_FORMS:
         return "picture"
     if form.startswith("text "):
-        return "text"
+        return "text" if is_settings_text(form) or form == "text xml" else ""
     return "memory" if size >= 512 and size & (size - 1) == 0 else "bytes" if form in ("bytes", "gzip", "zstd", "zip") else ""
 
 

@@ -53,7 +53,7 @@ class Before:
 
 def survey_install(
     root: str,
-    known: Known,
+    known: Known | Callable[[], Known],
     *,
     name: str = "",
     before: Callable[[], Before] | None = None,
@@ -65,14 +65,21 @@ def survey_install(
 ) -> tuple[Survey, Tree, str]:
     """Read and classify everything below `root` and other roots; changes nothing.
 
-    `before` gives what an earlier survey left; it is called while the walk is under way. Gives
-    the survey, the tree and the context it was sorted by. Raises `LeftIntactError`
+    `before` gives what an earlier survey left; it, and `known` where that is a function, are called
+    while the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises `LeftIntactError`
     (`no-folder`, `no-rights`) where the root itself cannot be read.
     """
     began = time.monotonic()
-    left = cache(before or Before)
+    known_now = cache(known if callable(known) else lambda: known)
+
+    @cache
+    def left() -> Before:
+        known_now()
+        return before() if before else Before()
+
     tree = read_roots(root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel)
-    context = context_of(known, name, roots, rules)
+    sorted_by = known_now()
+    context = context_of(sorted_by, name, roots, rules)
     unchanged = len(tree.pages) == len(left().pages) and all(left().pages.get(p.folder) is p for p in tree.pages)
     if unchanged and context == left().context:
         was = left()
@@ -80,11 +87,11 @@ def survey_install(
         survey = Survey(
             root=tree.root, findings=SortedPages(tree.pages, verdicts, was.table, was.folders, was.totals),
             folders=tree.folders, readings=_by_weight([*extra_readings, *was.readings]), platform=was.platform,
-            roots=tuple(roots), baseline=_baseline_text(known.baseline), notes=was.notes,
+            roots=tuple(roots), baseline=_baseline_text(sorted_by.baseline), notes=was.notes,
         )  # fmt: skip
     else:
         report(Progress(stage="sorting", done=0, total=tree.count))
-        survey = survey_tree(tree, known, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel)
+        survey = survey_tree(tree, sorted_by, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel)
     return replace(survey, seconds=time.monotonic() - began), tree, context
 
 
@@ -141,7 +148,7 @@ def survey_tree(
         platform=main_platform(binaries.values(), name or base),
         baseline=_baseline_text(known.baseline),
         roots=tuple(roots),
-        notes=_notes(known),
+        notes=_notes(known, roots),
     )
 
 
@@ -166,11 +173,16 @@ def _baseline_text(baseline: Release | None) -> str:
     return baseline.version_text or "on record" if baseline else ""
 
 
-def _notes(known: Known) -> tuple[str, ...]:
+def _notes(known: Known, roots: Roots) -> tuple[str, ...]:
     notes = []
     if known.listed is not None:
         notes.append(f"{known.listed.source} lists {len(known.listed.states):,} files of the release")
     places = len(known.references.inside)
     if places:
         notes.append(f"the program's own settings name {places} folder{'s' if places > 1 else ''}")
+    taken = [os.path.realpath(place) for _, place in roots]
+    named = [os.path.realpath(place) + os.sep for place in known.references.outside]
+    outside = [place for place in named if not any(place.startswith(root + os.sep) for root in taken)]
+    if outside:
+        notes.append(f"its settings name {len(outside)} folder{'s' if len(outside) > 1 else ''} elsewhere, not read with it")
     return tuple(notes)

@@ -20,7 +20,7 @@ P = FileClass.PROGRAM
 PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
 _SECOND = 10**9
 _MADE_ENOUGH = 5000
-_CODE_LEAST = 3
+_CODE_LEAST, _CODE_ENOUGH = 3, 2
 
 IsMade = Callable[[str, str], bool]
 """Whether a file (folder, name) is, by its name, one that a run or the person makes."""
@@ -106,14 +106,14 @@ class Times:
         return ()
 
 
-def read_times(pages: Sequence[Page], is_made: IsMade, is_foreign: IsForeign) -> Times:
+def read_times(pages: Sequence[Page], is_made: IsMade, is_foreign: IsForeign, looks_shipped: IsMade) -> Times:
     """Look for the moments of releases among binaries and scripts, whose times packers keep.
 
     Those inside folders of things that people add do not count. A moment that nearly everything
     shares, or that things named for saves share, tells nothing apart: then somebody copied the
     whole folder without its times.
     """
-    code = _code_times(pages, is_foreign)
+    code = _code_times(pages, is_foreign, looks_shipped)
     builds = _builds([mtime for mtime, _ in code])
     mixed = 0.0
     if builds and _tells_nothing(pages, builds[0]):
@@ -127,17 +127,27 @@ def read_times(pages: Sequence[Page], is_made: IsMade, is_foreign: IsForeign) ->
     return Times(builds=builds, mixed=mixed, installed=_installed(code), newest=newest if scattered else None)
 
 
-def _code_times(pages: Sequence[Page], is_foreign: IsForeign) -> list[tuple[int, int]]:
-    """(written, put here) of every binary and script that may be the release's."""
-    found = []
+def _code_times(pages: Sequence[Page], is_foreign: IsForeign, looks_shipped: IsMade) -> list[tuple[int, int]]:
+    """(written, put here) of every binary and script that may be the release's.
+
+    Where there are none with a header, of what looks shipped by its name.
+    """
+    found: list[tuple[int, int]] = []
     for page in pages:
-        if not any(map(_is_code, set(page.forms))) or is_foreign(page.folder):
-            continue
-        numbers = page.numbers
-        for at, form in enumerate(page.forms):
-            if _is_code(form):
-                found.append((numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND))
-    return found
+        if any(map(_is_code, set(page.forms))) and not is_foreign(page.folder):
+            found += _times_of(page, [at for at, form in enumerate(page.forms) if _is_code(form)])
+    if len(found) >= _CODE_ENOUGH:
+        return found
+    named: list[tuple[int, int]] = []
+    for page in pages:
+        if len(named) < _MADE_ENOUGH and not is_foreign(page.folder):
+            named += _times_of(page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)])
+    return found + named
+
+
+def _times_of(page: Page, places: Sequence[int]) -> list[tuple[int, int]]:
+    numbers = page.numbers if places else ()
+    return [(numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND) for at in places]
 
 
 @lru_cache(maxsize=256)

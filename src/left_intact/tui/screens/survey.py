@@ -196,7 +196,10 @@ class SurveyScreen(StageScreen):
         others = [r for r in survey.readings[1:] if r.version is not None and r.version != survey.readings[0].version]
         if others:
             source += f", but {others[0].source} says {others[0].text}"
-        base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record"
+        base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record; m looks for one"
+        elsewhere = next((note for note in survey.notes if note.endswith("not read with it")), "")
+        listed = next((note for note in survey.notes if " lists " in note), "")
+        base = f"{base} · {elsewhere}: m" if elsewhere else listed if listed and not survey.baseline else base
         text.append(f"   {source} · {base} · {shown_path(survey.root)}\n", look.style("quiet"))
         width = self.query_one("#left").size.width - 5
         totals = {c: (t.files if self.unit == "files" else t.bytes) for c, t in survey.totals().items()}
