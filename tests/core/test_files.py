@@ -41,7 +41,8 @@ from tests.builders import plant
         (bytes(512), "zeros"),
         (b"\xff" * 64, "ones"),
         (b"\x01\x02\x03\xfe", "bytes"),
-        (b"MZ but too short", "text plain"), (b"MZ" + bytes(70), "pe dos"),
+        (b"MZ but too short", "text plain"),
+        (b"MZ" + bytes(70), "pe dos"),
     ],
 )
 def test_first_bytes(data: bytes, form: str) -> None:

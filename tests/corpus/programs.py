@@ -306,7 +306,7 @@ def driftline() -> Specimen:
     s.ship("leeme.txt", m.text())
     s.have("configuración/driftline.ini", m.ini(), C.SETTINGS)
     for title in s.some(7):
-        s.have(f"juegos/{title}/{bare(title)}.rom", m.media(), C.CONTENT)
+        s.have(f"juegos/{title}/{bare(title)}.cart", m.media(), C.CONTENT)
         s.have(f"juegos/{title}/portada.png", m.picture(), C.EXTRAS)
         s.have(f"partidas/{title}/ranura1.sav", m.memory(), C.SAVES)
     s.haves("estados/{}.est", s.some(5), m.state, C.STATES)

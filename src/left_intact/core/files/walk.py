@@ -337,33 +337,51 @@ def read_batch(root: str, batch: list[Wanted]) -> list[Looks]:
 
 
 def _look(path: str, size: int, window: memoryview) -> tuple[bytes, str, bytes, int]:
+    """(digest, format, first bytes, marks) of a file; most are read in one go, and closed at once."""
     descriptor = os.open(path, _READ_ONLY)
     try:
         count = _read_into(descriptor, window)
-        head = bytes(window[: min(count, HEADER)])
-        hasher = blake3(window[:count])
-        form = recognise(head, size)
-        mark = 0
-        if form == "bytes":
-            start = head[:_SPARSE_BYTES]
-            mark = SPARSE if start.count(0) + start.count(255) > len(start) // 2 else 0
-        elif form.startswith(("text ", "script")):
-            mark = MENTIONS_PERSON if _PERSONS_PLACE.search(window[: min(count, 1 << 16)]) else 0
-        while count and (count == CHUNK or count < size):
-            size -= count  # a short read is no end where more is due
-            count = _read_into(descriptor, window)
-            hasher.update(window[:count])
-        return hasher.digest(), form, head[:HEAD_BYTES].ljust(HEAD_BYTES, b"\0"), mark
+        body = window[:count]
+        if count < size or count == CHUNK:
+            said = _said_by(bytes(body[:HEADER]), body, size)  # before the window is read over
+            return _digest_on(descriptor, body, window, size), *said
     finally:
         os.close(descriptor)
+    return blake3(body).digest(), *_said_by(bytes(body[:HEADER]), body, size)
 
 
-def _read_into(descriptor: int, window: memoryview) -> int:
-    if hasattr(os, "readv"):
-        return os.readv(descriptor, [window])
-    data = os.read(descriptor, CHUNK)
-    window[: len(data)] = data
-    return len(data)
+def _digest_on(descriptor: int, body: memoryview, window: memoryview, size: int) -> bytes:
+    """The digest of a file whose beginning was read. A short read is no end where more is due."""
+    hasher, count = blake3(body), len(body)
+    while count and (count == CHUNK or count < size):
+        size -= count
+        count = _read_into(descriptor, window)
+        hasher.update(window[:count])
+    return hasher.digest()
+
+
+def _said_by(head: bytes, body: memoryview, size: int) -> tuple[str, bytes, int]:
+    """(format, first bytes, marks) from the beginning of a file."""
+    form, mark = recognise(head, size), 0
+    if form == "bytes":
+        start = head[:_SPARSE_BYTES]
+        mark = SPARSE if start.count(0) + start.count(255) > len(start) // 2 else 0
+    elif form.startswith(("text ", "script")):
+        mark = MENTIONS_PERSON if _PERSONS_PLACE.search(body[: 1 << 16]) else 0
+    return form, head[:HEAD_BYTES] if len(head) >= HEAD_BYTES else head.ljust(HEAD_BYTES, b"\0"), mark
+
+
+if hasattr(os, "readv"):
+
+    def _read_into(descriptor: int, window: memoryview) -> int:
+        return os.readv(descriptor, (window,))
+
+else:
+
+    def _read_into(descriptor: int, window: memoryview) -> int:
+        data = os.read(descriptor, CHUNK)
+        window[: len(data)] = data
+        return len(data)
 
 
 def reason(error: OSError) -> str:

@@ -19,7 +19,7 @@ from left_intact.core.survey.weights import weights
 P = FileClass.PROGRAM
 PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
 _SECOND = 10**9
-_MADE_ENOUGH = 5000
+_MADE_ENOUGH, _NAMES_ENOUGH = 5000, 10_000
 _CODE_LEAST, _CODE_ENOUGH = 3, 2
 
 IsMade = Callable[[str, str], bool]
@@ -138,11 +138,12 @@ def _code_times(pages: Sequence[Page], is_foreign: IsForeign, looks_shipped: IsM
             found += _times_of(page, [at for at, form in enumerate(page.forms) if _is_code(form)])
     if len(found) >= _CODE_ENOUGH:
         return found
-    named: list[tuple[int, int]] = []
+    looked_at = 0
     for page in pages:
-        if len(named) < _MADE_ENOUGH and not is_foreign(page.folder):
-            named += _times_of(page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)])
-    return found + named
+        if looked_at < _NAMES_ENOUGH and not is_foreign(page.folder):
+            looked_at += len(page.names)
+            found += _times_of(page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)])
+    return found
 
 
 def _times_of(page: Page, places: Sequence[int]) -> list[tuple[int, int]]:
