@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
@@ -106,9 +107,11 @@ class MenuDialog(Dialog[str]):
         with Vertical(classes="box"):
             yield Static(text)
 
-    def on_key(self, event: object) -> None:
-        key = getattr(event, "character", "") or ""
+    def on_key(self, event: events.Key) -> None:
+        key = event.character or ""
         if key in {choice[0] for choice in self.choices}:
+            event.stop()  # or the screen below would take the letter for its own
+            event.prevent_default()
             self.dismiss(key)
 
 

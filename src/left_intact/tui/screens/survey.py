@@ -199,7 +199,11 @@ class SurveyScreen(StageScreen):
         base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record; m looks for one"
         elsewhere = next((note for note in survey.notes if note.endswith("not read with it")), "")
         listed = next((note for note in survey.notes if " lists " in note), "")
-        base = f"{base} · {elsewhere}: m" if elsewhere else listed if listed and not survey.baseline else base
+        if elsewhere:
+            where = elsewhere.removeprefix("its settings name ").removesuffix(", not read with it")
+            base = f"{base.partition(';')[0]} · {where}: m"
+        elif listed and not survey.baseline:
+            base = listed
         text.append(f"   {source} · {base} · {shown_path(survey.root)}\n", look.style("quiet"))
         width = self.query_one("#left").size.width - 5
         totals = {c: (t.files if self.unit == "files" else t.bytes) for c, t in survey.totals().items()}
