@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from left_intact.core.library.store import Install
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.release import Arrival
@@ -65,7 +66,7 @@ class Desk:
     def _survey(self) -> tuple[str, bool, bool]:
         if self.survey is None:
             return "reading…", False, False
-        unsorted = len(self.survey.unsorted())
+        unsorted = self.survey.totals()[FileClass.UNSORTED].files
         if unsorted:
             return f"{unsorted} unsorted", True, False
         return count(sum(t.files for t in self.survey.totals().values()), "file"), True, False

@@ -7,6 +7,7 @@ Values as other stages know them (`Entry`) are made from it only when somebody a
 from __future__ import annotations
 
 import stat
+import struct
 from array import array
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -24,6 +25,7 @@ COLUMNS = 5
 MENTIONS_PERSON, SPARSE = 1, 2
 """Marks of a file: its text names a place of the person's; its first bytes are mostly zeros or ones."""
 _WRAP = 1 << 64
+_ROW = struct.Struct(f"={COLUMNS}q")
 
 
 @dataclass(slots=True)
@@ -86,7 +88,7 @@ class Page:
 
     def entry(self, at: int) -> Entry:
         """One name as a value."""
-        return self._entry(at, self.numbers[at * COLUMNS : (at + 1) * COLUMNS])
+        return self._entry(at, _ROW.unpack_from(self.stats, at * _ROW.size))
 
     def _entry(self, at: int, numbers: Sequence[int]) -> Entry:
         mode, size, mtime, ctime, inode = numbers

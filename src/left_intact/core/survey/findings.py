@@ -149,6 +149,10 @@ class SortedPages(Findings):
         return self.pages[best[1]].entry(best[2]) if best else None
 
     def unsorted(self) -> tuple[Finding, ...]:
+        return self._unsorted
+
+    @cached_property
+    def _unsorted(self) -> tuple[Finding, ...]:
         return tuple(f for f in self.of_class(FileClass.UNSORTED) if f.entry.kind is not Kind.FOLDER)
 
     def ranked(self, by: str, limit: int) -> list[Finding]:

@@ -150,6 +150,8 @@ class SurveyScreen(StageScreen):
         super().__init__(desk)
         self.outline: Outline | None = None
         self._outlined: Survey | None = None
+        self.groups: list[list[Finding]] = []
+        """The unsorted, by what is alike."""
         self.open_folders: set[str] = {""}
         self.shown_whole: set[str] = set()
         self.lens, self.unit, self.wanted = "folder", "files", ""
@@ -178,14 +180,15 @@ class SurveyScreen(StageScreen):
             self.query_one("#head", Static).update(Text("reading the install…", self.look.style("quiet")))
             return
         if survey is not self._outlined:
-            job = Job("arranging", lambda r, c: outline_of(survey), lambda o: self._arranged(survey, o), self._failed)
+            job = Job("arranging", lambda r, c: (outline_of(survey), alike(survey.unsorted())),
+                      lambda both: self._arranged(survey, *both), self._failed)  # fmt: skip
             self.left_intact.work_on(job)
             return
         self._show_head(survey)
         self.query_one("#tree", Lines).set_rows(self._rows())
 
-    def _arranged(self, survey: Survey, outline: Outline) -> None:
-        self.outline, self._outlined = outline, survey
+    def _arranged(self, survey: Survey, outline: Outline, groups: list[list[Finding]]) -> None:
+        self.outline, self._outlined, self.groups = outline, survey, groups
         if self.is_attached:
             self.show_body()
 
@@ -242,7 +245,7 @@ class SurveyScreen(StageScreen):
 
     def _unsorted_rows(self) -> list[Row]:
         assert self._outlined is not None
-        groups = alike(self._outlined.unsorted())
+        groups = self.groups
         if not groups:
             return []
         look = self.look
@@ -379,7 +382,7 @@ class SurveyScreen(StageScreen):
     def action_queue(self) -> None:
         if self._outlined is None:
             return
-        groups = alike(self._outlined.unsorted())
+        groups = self.groups
         if not groups:
             self.notify("everything is sorted", timeout=3)
             return
