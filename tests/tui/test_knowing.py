@@ -7,7 +7,9 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input, TextArea
 
+from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.survey import Survey
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of
 from left_intact.tui.screens.choosing import ChooseDialog, MenuDialog, SheetDialog, WatchDialog
@@ -16,6 +18,7 @@ from left_intact.tui.screens.queue import QueueScreen
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.survey import LENSES, EntryRow, SurveyScreen
 from left_intact.tui.widgets.lines import Lines
+from left_intact.workbench import Workbench
 from tests.builders import LATER, Mock, plant, release, zipped
 from tests.corpus.makers import Maker
 from tests.corpus.programs import mudlark
@@ -192,3 +195,17 @@ async def test_the_dialogs_fit(waiting: Mock, size: tuple[int, int]) -> None:
         for keys, said in ((("enter", "q"), "sorts them all"), (("escape", "m"), "keepsheet"), (("k",), "Ctrl+S")):
             await press(app, pilot, *keys)
             assert said in words(app)
+
+
+async def test_opening_an_install_reads_it_once(waiting: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    read: list[str] = []
+    real = Workbench.survey
+
+    def survey(self: Workbench, install: Install, **more: object) -> Survey:
+        read.append(install.name)
+        return real(self, install, **more)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Workbench, "survey", survey)
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter")
+        assert read == ["Mocklet"]

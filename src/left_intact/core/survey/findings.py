@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import overload
 
 from left_intact.core.files.pages import COLUMNS, Page
+from left_intact.core.files.walk import collector_at_rest
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
 from left_intact.core.model.survey import Findings, Total
@@ -129,9 +130,10 @@ class SortedPages(Findings):
     def of_class(self, kind: FileClass) -> list[Finding]:
         wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
         found: list[Finding] = []
-        for number, verdicts in enumerate(self.verdicts):
-            if not wanted.isdisjoint(verdicts):
-                found += [self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted]
+        with collector_at_rest():
+            for number, verdicts in enumerate(self.verdicts):
+                if not wanted.isdisjoint(verdicts):
+                    found += [self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted]
         found += [
             next(self.in_page(self._by_folder[folder])) for folder, verdict in self.folders.items() if verdict in wanted
         ]  # fmt: skip

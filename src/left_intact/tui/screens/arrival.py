@@ -71,7 +71,6 @@ class ArrivalScreen(StageScreen):
         yield Lines(id="facts")
 
     def on_mount(self) -> None:
-        super().on_mount()
         self.query_one("#facts", Lines).focus()
 
     def aside(self) -> str:

@@ -172,7 +172,6 @@ class PlanScreen(StageScreen):
         yield Static(id="foot")
 
     def on_mount(self) -> None:
-        super().on_mount()
         self.query_one("#crossing", Lines).focus()
 
     def aside(self) -> str:

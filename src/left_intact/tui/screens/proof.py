@@ -96,7 +96,6 @@ class ProofScreen(StageScreen):
         yield Static(id="foot")
 
     def on_mount(self) -> None:
-        super().on_mount()
         self.query_one("#ledger", Lines).focus()
 
     def aside(self) -> str:

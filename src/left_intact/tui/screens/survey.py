@@ -150,6 +150,8 @@ class SurveyScreen(StageScreen):
         super().__init__(desk)
         self.outline: Outline | None = None
         self._outlined: Survey | None = None
+        self._arranging: Survey | None = None
+        """What is being arranged for showing, so that it is not begun twice."""
         self.groups: list[list[Finding]] = []
         """The unsorted, by what is alike."""
         self.open_folders: set[str] = {""}
@@ -163,7 +165,6 @@ class SurveyScreen(StageScreen):
         yield Lines(id="tree")
 
     def on_mount(self) -> None:
-        super().on_mount()
         self.query_one("#tree", Lines).focus()
 
     def aside(self) -> str:
@@ -180,6 +181,9 @@ class SurveyScreen(StageScreen):
             self.query_one("#head", Static).update(Text("reading the install…", self.look.style("quiet")))
             return
         if survey is not self._outlined:
+            if survey is self._arranging:
+                return
+            self._arranging = survey
             job = Job("arranging", lambda r, c: (outline_of(survey), alike(survey.unsorted())),
                       lambda both: self._arranged(survey, *both), self._failed)  # fmt: skip
             self.left_intact.work_on(job)
