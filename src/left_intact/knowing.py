@@ -118,6 +118,22 @@ class Knowing:
             parse_sheet(text, where)
         self.library.set_sheet(install, text if text.strip() else "")
 
+    def take_edited(self, install: Install, text: str) -> None:
+        """Take `sheet_text` as somebody changed it. Raises `bad-sheet` and changes nothing then.
+
+        A line that is a ruling stays one; a ruling whose line is gone or says otherwise is taken back.
+        """
+        from left_intact.core.keepsheet.learn import without_classes
+        from left_intact.core.keepsheet.sheet import NO_SHEET, parse_sheet
+
+        said = dict((parse_sheet(text, "what you wrote") if text.strip() else NO_SHEET).classes)
+        rulings = self.rulings(install)
+        kept = [r.pattern for r in rulings if said.get(r.pattern) is r.file_class]
+        self.take_sheet(install, without_classes(text, kept) if kept else text)
+        for ruling in rulings:
+            if ruling.pattern not in kept:
+                self.library.unrule(install, ruling.pattern)
+
     def import_sheet(self, install: Install, path: str, *, merge: bool = False) -> list[str]:
         """Take a keepsheet from a file, or add what it knows; gives what both say differently."""
         from left_intact.core.keepsheet.learn import merged

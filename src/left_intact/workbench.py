@@ -183,7 +183,10 @@ class Workbench(Noticing, Knowing):
             roots=self.library.roots(install), rules=sheet.version_places, extra_readings=self._asked(install),
             report=report, cancel=cancel,
         )  # fmt: skip
-        self.library.set_surveyed(install, survey, tree, context, before())
+        by = known() if callable(known) else known
+        # What is sorted with an arrival in view is for its plan alone: kept, it would cost the next survey its own.
+        if by.arrival is None or not before().holds(tree.pages):
+            self.library.set_surveyed(install, survey, tree, context, before())
         self._note_summary(install, survey)
         return survey, tree
 
@@ -333,12 +336,12 @@ class Workbench(Noticing, Knowing):
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         on_record = self._baseline(install, None)
-        if plan.baseline is not None:
-            self.learn_from_update(install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries])
         update = carry_out(plan, box, allowed=frozenset(allowed), report=report, cancel=cancel)
         if not plan.partial:
             self.library.set_baseline(install, update.id, plan.arrival.release)
             self.library.clear_waiting(install)
+            if plan.baseline is not None:
+                self.learn_from_update(install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries])
         elif on_record is not None:
             self.library.set_baseline(install, update.id, on_record)
         return Outcome(update=update, proof=self._prove(install, update, report))
@@ -377,10 +380,7 @@ class Workbench(Noticing, Knowing):
         if last is None or said is None:
             raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
                                   way_out="Update it first.")  # fmt: skip
-        folder = os.path.join(self.home, "exports")
-        os.makedirs(folder, exist_ok=True)
-        name = "".join(c if c.isalnum() else "-" for c in install.name.lower())
-        path = os.path.join(folder, f"proof-{name}-{last.id}.json")
+        path = self.export_path(install, "proof", f"-{last.id}.json")
         with open(path, "w", encoding="utf-8") as file:
             json.dump({"install": install.name, "root": install.root, **said}, file, indent=1)
         return path

@@ -136,6 +136,48 @@ def test_sheets_of_an_install(mock: Mock, tmp_path: Path) -> None:
     assert "games/" not in bench.sheet_text(install)
 
 
+def test_an_edited_sheet_and_rulings_stay_one_truth(mock: Mock) -> None:
+    bench, install = mock.bench, mock.install
+    bench.rule(install, "games/", C.EXTRAS)
+    bench.rule(install, "notes on harbour.txt", C.CONTENT)
+    text = bench.sheet_text(install)
+    bench.take_edited(install, text)  # nothing was changed
+    assert len(bench.rulings(install)) == 2 and "games/" not in bench.library.sheet(install)
+    bench.unrule(install, "games/")  # and so a ruling can still be taken back
+    found = bench.survey(install).findings.find("games/harbour.cart")
+    assert found is not None and found.file_class is C.CONTENT
+    lines = [line for line in bench.sheet_text(install).splitlines() if "harbour.txt" not in line]
+    bench.take_edited(install, "\n".join([*lines, '"more/" = "saves"']))
+    assert not bench.rulings(install) and dict(bench.sheet_of(install).classes) == {"more/": C.SAVES}
+    with pytest.raises(LeftIntactError):
+        bench.take_edited(install, "format = 9")
+    assert dict(bench.sheet_of(install).classes) == {"more/": C.SAVES}
+    bench.take_edited(install, "")
+    assert bench.library.sheet(install) == ""
+
+
+def test_a_plan_does_not_cost_the_survey_what_it_left(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.bench.survey(mock.install)
+    context = mock.bench.library.before(mock.install).context
+    mock.bench.draft(mock.install, str(mock.next))
+    assert mock.bench.library.before(mock.install).context == context
+    mock.edit({"saves/new.sav": b"1" * 512})
+    mock.bench.draft(mock.install, str(mock.next))
+    assert "saves" in mock.bench.library.before(mock.install).pages
+    assert mock.bench.survey(mock.install).findings.find("saves/new.sav") is not None
+
+
+def test_an_update_that_is_refused_teaches_nothing(mock: Mock) -> None:
+    mock.edit({"saves/a.sav": b"1" * 512})
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    (mock.root / "VERSION").write_text("meanwhile\n")
+    with pytest.raises(LeftIntactError):
+        mock.bench.update(plan, mock.install)
+    assert mock.bench.library.sheet(mock.install) == ""
+
+
 def test_an_update_teaches_which_folders_are_the_persons(mock: Mock) -> None:
     mock.edit({"saves/a.sav": b"1" * 512, "saves/b.sav": b"2" * 512, "states/b.state": b"3" * 900})
     mock.arrive(release("1.1"))

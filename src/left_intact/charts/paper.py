@@ -6,7 +6,7 @@ import os
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -51,7 +51,7 @@ def save(figure: Figure, path: str) -> str:
         try:
             figure.savefig(path, metadata=facts)
         except OSError as error:
-            reason = (error.strerror or str(error)).lower()
+            reason = reason_of(error)
             raise LeftIntactError("disk", f"the figure could not be written ({reason})", path=path,
                                   way_out="Name another place.") from error  # fmt: skip
     return path

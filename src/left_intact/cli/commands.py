@@ -16,7 +16,7 @@ from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.library.store import Install
 from left_intact.core.model.as_json import plan_json, proof_json, survey_json
-from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.home import default_home
@@ -383,7 +383,7 @@ def run(words: list[str]) -> int:
         sys.stderr.close()
         return 0
     except OSError as error:
-        reason = (error.strerror or str(error)).lower()
+        reason = reason_of(error)
         _say(f"the disk refused ({reason}): {error.filename or setting.home}. Nothing was changed.")
         return 3
     except Exception as error:  # noqa: BLE001

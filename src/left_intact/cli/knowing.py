@@ -110,7 +110,7 @@ def sheet(
 
         text = click.edit(work.sheet_text(target), extension=".toml")
         if text is not None:
-            work.take_sheet(target, text, "what you wrote")
+            work.take_edited(target, text)
     written = work.export_sheet(target, to) if to else ""
     text = work.sheet_text(target)
     if as_json:

@@ -15,7 +15,7 @@ from typing import Any
 from textual.app import App
 from textual.message import Message
 
-from left_intact.core.model.errors import LeftIntactError, Stopped
+from left_intact.core.model.errors import LeftIntactError, Stopped, reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report
 
 _TELL_EVERY = 0.05
@@ -112,7 +112,7 @@ class Jobs:
 
 def _worded(error: Exception) -> LeftIntactError:
     if isinstance(error, OSError):
-        reason = (error.strerror or str(error)).lower()
+        reason = reason_of(error)
         return LeftIntactError("disk", f"the disk refused ({reason})", path=str(error.filename or ""))
     return LeftIntactError("unexpected", f"this should not happen: {error!r}", way_out="Please report it.")
 

@@ -24,7 +24,7 @@ from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.archives import Member, open_source
 from left_intact.core.files.tree import look_again
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.errors import Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.errors import Interrupted, LeftIntactError, Refusal, reason_of
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.survey import Folder
@@ -370,7 +370,7 @@ def _as_stop(error: Exception) -> LeftIntactError:
     if isinstance(error, LeftIntactError):
         return error
     if isinstance(error, OSError):
-        reason = (error.strerror or str(error)).lower()
+        reason = reason_of(error)
         path = os.fsdecode(error.filename) if isinstance(error.filename, (str, bytes)) else ""
         return LeftIntactError("disk", f"the disk refused ({reason}); nothing was changed", path=path,
                                way_out="Mend that and start again.")  # fmt: skip

@@ -12,9 +12,9 @@ from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
 from left_intact.core.files.pages import Page
-from left_intact.core.files.walk import CHUNK, read_pages, reason
+from left_intact.core.files.walk import CHUNK, read_pages
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.survey import Folder
 
@@ -87,7 +87,7 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
         except OSError as error:
             return Entry(
                 path=path, kind=Kind.FAULT, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns,
-                stamp=stamp, fault=reason(error),
+                stamp=stamp, fault=reason_of(error),
             )  # fmt: skip
     return Entry(path=path, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns, digest=digest, format=form, stamp=stamp)
 

@@ -34,6 +34,7 @@ from left_intact.core.files.pages import (
     signed,
     to_plain,
 )  # fmt: skip
+from left_intact.core.model.errors import reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
 CHUNK = 1 << 20
@@ -155,7 +156,7 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
         with os.scandir(absolute) as found:
             inside = sorted(found, key=_NAME)
     except OSError as error:
-        return Page(folder=folder, fault=reason(error)), []
+        return Page(folder=folder, fault=reason_of(error)), []
     for item in inside:
         name = item.name
         try:
@@ -168,7 +169,7 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
             if stat.S_ISLNK(i.st_mode):
                 said[len(names)] = os.readlink(item.path)
         except OSError as error:
-            said[len(names)] = reason(error)
+            said[len(names)] = reason_of(error)
             del rows[len(names) :]
             rows.append(_NOTHING)
         names.append(name)
@@ -327,7 +328,7 @@ def read_batch(root: str, batch: list[Wanted]) -> list[Looks]:
                 digest, form, head, mark = _look(above + name, sizes[at], window)
             except OSError as error:
                 digest, form, head, mark = NO_DIGEST, "", _NO_HEAD, 0
-                faults[at] = reason(error)
+                faults[at] = reason_of(error)
             digests.append(digest)
             forms.append(form)
             heads.append(head)
@@ -382,7 +383,3 @@ else:
         data = os.read(descriptor, CHUNK)
         window[: len(data)] = data
         return len(data)
-
-
-def reason(error: OSError) -> str:
-    return (error.strerror or str(error)).lower()

@@ -52,6 +52,14 @@ def with_learnt(text: str, learnt: Learnt) -> str:
     return _closed(document)
 
 
+def without_classes(text: str, patterns: Iterable[str]) -> str:
+    """A sheet without some lines of `[classes]`. Raises `bad-sheet`."""
+    document = _open(text)
+    for pattern in patterns:
+        document.get("classes", {}).pop(pattern, None)
+    return _closed(document)
+
+
 def merged(mine: str, theirs: str) -> tuple[str, list[str]]:
     """(my sheet with what theirs adds, what both say differently). Where they differ, mine stays."""
     document, other = _open(mine), _open(theirs)

@@ -17,6 +17,11 @@ class Fault:
     """Whether the person may go past it knowingly (`--allow CODE`)."""
 
 
+def reason_of(error: OSError) -> str:
+    """Why the system refused, in its own words."""
+    return (error.strerror or str(error)).lower()
+
+
 class LeftIntactError(Exception):
     """Something could not be done, and nothing was left half done.
 

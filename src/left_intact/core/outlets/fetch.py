@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlparse
 
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.outlet import Offer, Outlet, OutletKind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.outlets.feed import read_feed
@@ -142,7 +142,7 @@ def _copy(offer: Offer, part: str, report: Report, cancel: CancelToken) -> tuple
                 done += sink.write(chunk)
                 report(Progress(stage="fetching", done=done, total=offer.bytes, bytes_done=done, path=offer.name))
     except OSError as error:
-        raise _failed(offer, (error.strerror or str(error)).lower()) from error
+        raise _failed(offer, reason_of(error)) from error
     return ("copied from the folder",)
 
 

@@ -6,7 +6,7 @@ import os
 import re
 
 from left_intact.core.files.versions import platform_in_name
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.outlet import Offer
 from left_intact.core.model.version import name_without_version, version_in_name
 
@@ -20,7 +20,7 @@ def read_folder(place: str, program: str) -> tuple[Offer, ...]:
         with os.scandir(place) as found:
             files = sorted((f for f in found if f.is_file()), key=lambda f: f.name)
     except OSError as error:
-        reason = (error.strerror or str(error)).lower()
+        reason = reason_of(error)
         raise LeftIntactError("no-outlet", f"this folder of downloads cannot be read ({reason})", path=place,
                               way_out="What was known before is kept.") from error  # fmt: skip
     sums = checksums(place)

@@ -210,7 +210,7 @@ class _Sorting:
         timed = self.times.evidence(when, binary=binary)
         if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(form), *of_folder, *own)):
             weight = weights().spoken["own-bytes" if form in SHAPED else "own-of-its-kind"]
-            extra += (said("company", "of a kind that releases ship, but not of this one", FileClass.EXTRAS, weight),)
+            extra += (said("company", "of a kind that releases ship, but not as this one did", FileClass.EXTRAS, weight),)
         return (
             *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own, *timed,
             *sources.from_rights(bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)),
@@ -412,7 +412,7 @@ def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:
     if any(e.source in ("run", "ruling", "keepsheet") for e in knows):
         return False
     denied = any(e.speaks_for is P and e.weight <= _DENIED and e.source in ("baseline", "list", "time") for e in knows)
-    changed = any(e.source in ("baseline", "list") and "shipped" in e.says and e.speaks_for is S for e in knows)
+    changed = any(e.source in ("baseline", "list") and e.speaks_for is S for e in knows)
     return denied and not changed and sum(e.weight for e in looks if e.speaks_for is P) >= _LOOKS_SHIPPED
 
 

@@ -50,6 +50,10 @@ class Before:
     notes: tuple[str, ...] = ()
     totals: Mapping[FileClass, Total] | None = None
 
+    def holds(self, pages: Sequence[Page]) -> bool:
+        """Whether some pages are the very ones that were left, all of them."""
+        return len(pages) == len(self.pages) and all(self.pages.get(page.folder) is page for page in pages)
+
 
 def survey_install(
     root: str,
@@ -80,8 +84,7 @@ def survey_install(
     tree = read_roots(root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel)
     sorted_by = known_now()
     context = context_of(sorted_by, name, roots, rules)
-    unchanged = len(tree.pages) == len(left().pages) and all(left().pages.get(p.folder) is p for p in tree.pages)
-    if unchanged and context == left().context:
+    if context == left().context and left().holds(tree.pages):
         was = left()
         verdicts = [was.verdicts[page.folder] for page in tree.pages]
         survey = Survey(

@@ -16,7 +16,7 @@ from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.files.roots import absolute, labelled
 from left_intact.core.files.tree import look_again
 from left_intact.core.files.walk import read_pages
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
 _POLL = 0.05
@@ -121,7 +121,7 @@ def _start_and_wait(root: str, command: Sequence[str], cancel: CancelToken) -> i
             start_new_session=True,
         )  # fmt: skip
     except OSError as error:
-        why = (error.strerror or str(error)).lower()
+        why = reason_of(error)
         raise LeftIntactError("no-start", f"the program could not be started ({why})", path=command[0],
                               way_out="Check the command; it is run in the install's folder.") from error  # fmt: skip
     while True:

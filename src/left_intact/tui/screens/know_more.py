@@ -155,7 +155,7 @@ class KnowMore:
                 self.screen.read_again()
 
         dialog = SheetDialog(
-            install.name, bench.sheet_text(install), lambda text: bench.take_sheet(install, text, "what you wrote"),
+            install.name, bench.sheet_text(install), lambda text: bench.take_edited(install, text),
             lambda: bench.export_sheet(install),
         )  # fmt: skip
         app.push_screen(dialog, taken)
