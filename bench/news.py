@@ -20,13 +20,13 @@ def main() -> None:
         server = OutletServer(room.outlet).start()
         bench = Workbench(os.path.join(folder, "home"))
         for number in range(INSTALLS):
-            root = os.path.join(folder, "many", f"brindlebox-{number}")
+            root = os.path.join(folder, "many", f"brindlemere-{number}")
             os.makedirs(root)
             with open(os.path.join(root, "VERSION"), "w", encoding="utf-8") as file:
                 file.write("4.6.1\n")
             install = bench.library.register(root)
             bench.survey(install)
-            bench.follow(install, f"{server.url}/feed/{('Brindlebox', 'Patchwright', 'Tarnlight')[number % 3]}.xml?{number}")
+            bench.follow(install, f"{server.url}/feed/{('Brindlemere', 'Patchwright', 'Tarnlight')[number % 3]}.xml?{number}")
         times = []
         for _ in range(ROUNDS):
             began = time.perf_counter()

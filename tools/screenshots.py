@@ -33,7 +33,8 @@ SHOTS: dict[str, list[str]] = {
     "arrival": ["Escape", "until:quick queue", "2", "until:is it the right thing?", "until:the routes", "until:what touches you"],
     "plan": ["3", "until:what happens", "Tab", "Tab", "until:what each answer leads to"],
     "proof": ["c", "until:I N T A C T", "Down", "Down"],
-    "help": ["question", "until:the classes"],
+    "back": ["g", "until:come back in place"],
+    "help": ["Escape", "question", "until:the classes"],
 }
 KEYSYMS = {"Enter": "Return", "question": "question", "Esc": "Escape"}
 PATIENCE = 60.0

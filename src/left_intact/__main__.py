@@ -25,5 +25,14 @@ def main() -> None:
     sys.exit(open_application(home or default_home()))
 
 
+def start() -> None:
+    """`main`, with a Ctrl-C during the start worded like any other."""
+    try:
+        main()
+    except KeyboardInterrupt:
+        print("left-intact: stopped; nothing was changed.", file=sys.stderr)
+        sys.exit(1)
+
+
 if __name__ == "__main__":
-    main()
+    start()

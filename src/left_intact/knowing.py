@@ -150,14 +150,16 @@ class Knowing:
 
     def export_sheet(self, install: Install, path: str = "") -> str:
         """Write all that is known as a keepsheet; below `--home/exports` where no path is given. Returns the path."""
+        from left_intact.core.files.private import write_private
+
         path = path or self.export_path(install, "keepsheet", ".toml")
-        with open(path, "w", encoding="utf-8") as file:
-            file.write(self.sheet_text(install))
+        write_private(path, self.sheet_text(install))
         return path
 
     def export_path(self, install: Install, what: str, ending: str) -> str:
-        folder = os.path.join(self.home, "exports")
-        os.makedirs(folder, exist_ok=True)
+        from left_intact.core.files.private import private_folder
+
+        folder = private_folder(os.path.join(self.home, "exports"))
         name = "".join(c if c.isalnum() else "-" for c in install.name.lower())
         return os.path.join(folder, f"{what}-{name}{ending}")
 

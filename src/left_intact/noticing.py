@@ -183,8 +183,10 @@ class Noticing:
 
     def fetch(self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None) -> Fetched:
         """Get an offer, once, checked; a release then waits for its install."""
+        from left_intact.core.files.private import private_folder
         from left_intact.core.outlets.fetch import fetch
 
+        private_folder(os.path.join(self.home, "fetched"))
         key = (offer.digest or "undigested")[:16]
         fetched = fetch(offer, os.path.join(self.home, "fetched", key), report=report, cancel=cancel)
         if not offer.pack:
@@ -275,8 +277,9 @@ class Noticing:
         if not wanted:
             raise LeftIntactError("nothing-in-it", "nothing in this pack replaces anything you own", path=view.place,
                                   way_out="There is nothing to do.")  # fmt: skip
-        base = os.path.join(self.home, "lifted")
-        os.makedirs(base, exist_ok=True)
+        from left_intact.core.files.private import private_folder
+
+        base = private_folder(os.path.join(self.home, "lifted"))
         into = tempfile.mkdtemp(dir=base)
         if "://" in view.place:
             with client() as ask:

@@ -11,22 +11,23 @@ from functools import cache
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
 from left_intact.core.library.store import Install, Library
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.update import State, Update, WaitsFor
 from left_intact.knowing import Knowing
 from left_intact.noticing import Noticing
+from left_intact.updating import Outcome, OutlineLine, Updating, WentBack
+
+__all__ = ["Draft", "Outcome", "OutlineLine", "ShelfRow", "WentBack", "Workbench"]
 
 # The stages are imported by the calls that need them: the shelf must be on the screen at once.
 if TYPE_CHECKING:
-    from left_intact.core.carrying.recovery import Settled, WentBack
     from left_intact.core.files.tree import Tree
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.plan import Plan
-    from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
@@ -51,14 +52,6 @@ class Draft:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Outcome:
-    """An update that was carried out, and the proof of it."""
-
-    update: Update
-    proof: Proof
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class ShelfRow:
     """What the shelf knows about an install without reading it."""
 
@@ -74,15 +67,28 @@ class ShelfRow:
     """(version, reason, until) of a hold."""
     newest: str = ""
     """The newest version that outlets offered when they were last looked at, if it is worth telling."""
+    trouble: str = ""
+    """Why its strongbox or journal cannot be opened; empty where they can."""
+
+    def waiting_for(self, run: Update) -> ShelfRow:
+        """The row after a run went on, as far as to its next step by hand."""
+        about = run.undoes[0] if run.undoes else run.id
+        updates = [replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates]
+        return replace(self, updates=tuple(updates))
+
+    @property
+    def waits(self) -> WaitsFor | None:
+        """What an update of it waits for."""
+        return next((u.waits for u in self.updates if u.state is State.WAITING and u.waits), None)
 
     @property
     def state(self) -> State | None:
-        """The state of the newest update that is in force or was cut off."""
+        """The state of the newest update that is in force, was cut off or waits."""
         known = [u.state for u in self.updates if u.state is not State.ABANDONED]
         return known[0] if known else None
 
 
-class Workbench(Noticing, Knowing):
+class Workbench(Noticing, Knowing, Updating):
     """One home folder, and all that can be done with it. Safe to call from several threads."""
 
     def __init__(self, home: str) -> None:
@@ -109,15 +115,28 @@ class Workbench(Noticing, Knowing):
 
     def _row(self, install: Install) -> ShelfRow:
         summary, hold = self.library.summary(install), self.library.hold(install)
+        updates, trouble = self._known_updates(install)
         return ShelfRow(
             install=install,
             summary=summary,
             waiting=self.library.waiting(install),
-            updates=tuple(self.history(install)),
+            updates=updates,
+            trouble=trouble,
             missing=not os.path.isdir(install.root),
             held=(hold.beyond, hold.reason, hold.until) if hold else None,
             newest=self._newest_known(install, summary),
         )
+
+    def _known_updates(self, install: Install) -> tuple[tuple[Update, ...], str]:
+        """All updates, and why they cannot be told; one damaged journal stops no other install."""
+        try:
+            updates, run = self.runs(install)
+        except LeftIntactError as error:
+            return (), error.line()
+        if run is not None and run.state is State.WAITING:
+            about = run.undoes[0] if run.undoes else run.id
+            updates = [replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in updates]
+        return tuple(updates), ""
 
     def _newest_known(self, install: Install, summary: Mapping[str, Any]) -> str:
         offers = self.library.offers(install)
@@ -128,19 +147,6 @@ class Workbench(Noticing, Knowing):
         ranked = rank(offers, installed=summary.get("version", ""), platform=summary.get("platform", ""),
                       hold=self.library.hold(install), dismissed=self.library.dismissed(install))  # fmt: skip
         return next((r.offer.version for r in ranked if r.waits), "")
-
-    def strongbox(self, install: Install) -> Strongbox:
-        return strongbox_for(install.root, install.name, self.home)
-
-    def history(self, install: Install) -> list[Update]:
-        """All updates of an install, newest first."""
-        from left_intact.core.carrying.journal import Journal
-
-        box = self.strongbox(install)
-        if not box.exists:
-            return []
-        with Journal(box.journal_path) as journal:
-            return journal.updates()
 
     def set_waiting(self, install: Install, arrival: Arrival) -> None:
         """Remember an arrival as the one to lay in next."""
@@ -264,7 +270,7 @@ class Workbench(Noticing, Knowing):
         route_named(route)
         if into:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
-        refuse_if_unfinished(self, install)
+        self.refuse_if_open(install)
         if isinstance(arrival, str):
             arrival = self.arrival(install, arrival, sheet=sheet, report=report, cancel=cancel)
         _refuse_overlap(install, arrival)
@@ -282,17 +288,11 @@ class Workbench(Noticing, Knowing):
     def _baseline(self, install: Install, path: str | None) -> Release | None:
         """The release the install came from: as given, or as on record."""
         from left_intact.core.arrival.look import look_into
-        from left_intact.core.carrying.journal import Journal
 
         if path is not None:
             return look_into(path, installed=self._paths_of(install), name=install.name).release
-        box = self.strongbox(install)
-        if box.exists:
-            with Journal(box.journal_path) as journal:
-                last = journal.last_in_force()
-            if last is not None:
-                return self.library.baseline(install, last.id)
-        return self.library.baseline(install, 0)
+        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        return self.library.baseline(install, last.id if last is not None else 0)
 
     def set_baseline(self, install: Install, path: str) -> Release:
         """Put on record which release an install came from."""
@@ -303,12 +303,21 @@ class Workbench(Noticing, Knowing):
         return release
 
     def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
+        from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.place import able
         from left_intact.core.files.roots import is_apart
-        from left_intact.core.planning.circumstances import Circumstances
+        from left_intact.core.planning.circumstances import BOX, Circumstances
 
         root = install.root
         folders = ["", *(f.path for f in survey.folders if not is_apart(f.path))]
+        places = (("", root), *survey.roots)
+        roots = tuple(
+            Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p))) for label, p in places
+        )
+        box = strongbox_for(root, install.name, self.home, self.library.box(install))
+        name_bytes, path_bytes = host.longest_names(root)
         return Circumstances(
             free=host.free_bytes(os.path.dirname(root)),
             unwritable=host.unwritable(root, folders),
@@ -316,150 +325,12 @@ class Workbench(Noticing, Knowing):
             narrow_names=host.narrow_names(root),
             folds_case=host.folds_case(root),
             held=self._held(install, arriving),
+            name_bytes=name_bytes,
+            path_bytes=path_bytes,
+            links=able().links,
+            roots=roots,
+            rooms=host.rooms({BOX: box.folder, **{r.label: r.place for r in roots}}),
         )
-
-    # ------------------------------------------------------------ carrying out and proving
-
-    def update(
-        self, plan: Plan, install: Install, *, allowed: Collection[str] = (), report: Report = silent,
-        cancel: CancelToken | None = None,
-    ) -> Outcome:  # fmt: skip
-        """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
-        from left_intact.core.carrying.engine import carry_out, refuse_if_blocked
-        from left_intact.core.files import host
-
-        refuse_if_blocked(plan, frozenset(allowed))
-        if running := host.running_from(install.root):
-            says = f"{install.name} is running: {', '.join(running[:3])}"
-            raise Refusal([Fault(code="running", says=says, way_out="Quit it first.")])
-        box = self.strongbox(install)
-        if plan.baseline is not None and not self.history(install):
-            self.library.set_baseline(install, 0, plan.baseline)
-        on_record = self._baseline(install, None)
-        update = carry_out(plan, box, allowed=frozenset(allowed), report=report, cancel=cancel)
-        if not plan.partial:
-            self.library.set_baseline(install, update.id, plan.arrival.release)
-            self.library.clear_waiting(install)
-            if plan.baseline is not None:
-                self.learn_from_update(install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries])
-        elif on_record is not None:
-            self.library.set_baseline(install, update.id, on_record)
-        return Outcome(update=update, proof=self._prove(install, update, report))
-
-    def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:
-        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`."""
-        refuse_if_unfinished(self, install)
-        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
-        if last is None:
-            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
-                                  way_out="Update it first.")  # fmt: skip
-        return Outcome(update=last, proof=self._prove(install, last, report, cancel))
-
-    def _prove(self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None) -> Proof:
-        from left_intact.core.carrying.journal import Journal
-        from left_intact.core.model.as_json import proof_json
-        from left_intact.core.proving.prove import prove
-
-        box = self.strongbox(install)
-        with Journal(box.journal_path) as journal:
-            witness = journal.witness(update.id)
-        held = box.has if update.state is State.ON_TRIAL else (lambda digest: True)
-        proof = prove(
-            install.root, witness, name=install.name, carried_at=update.changed, in_strongbox=held,
-            extra_readings=self._asked(install), report=report, cancel=cancel,
-        )  # fmt: skip
-        self.library.set_proof(install, update.id, proof_json(proof))
-        return proof
-
-    def export_proof(self, install: Install) -> str:
-        """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
-        import json
-
-        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
-        said = self.library.proof(install, last.id) if last else None
-        if last is None or said is None:
-            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
-                                  way_out="Update it first.")  # fmt: skip
-        path = self.export_path(install, "proof", f"-{last.id}.json")
-        with open(path, "w", encoding="utf-8") as file:
-            json.dump({"install": install.name, "root": install.root, **said}, file, indent=1)
-        return path
-
-    def ticked(self, install: Install, update: Update) -> frozenset[str]:
-        return self.library.ticked(install, update.id)
-
-    def tick(self, install: Install, update: Update, said: Collection[str]) -> None:
-        """Remember which of the checks for eyes were ticked."""
-        self.library.set_ticked(install, update.id, said)
-
-    # ------------------------------------------------------------ back, settle, recover
-
-    def go_back(self, install: Install, report: Report = silent) -> WentBack:
-        """Undo the last update. Raises `nothing-to-go-back-to`, `Interrupted`, `strongbox-damaged`."""
-        from left_intact.core.carrying.recovery import go_back
-        from left_intact.core.files import host
-
-        if running := host.running_from(install.root):
-            raise LeftIntactError("running", f"{install.name} is running: {', '.join(running[:3])}",
-                                  way_out="Quit it first.")  # fmt: skip
-        back = go_back(self.strongbox(install), report)
-        self._waits_again(install, back.update)
-        return back
-
-    def _waits_again(self, install: Install, update: Update) -> None:
-        """What was taken back may be laid again, if it is still there."""
-        lifted = os.path.join(self.home, "lifted") + os.sep  # a pack's share is no release that could wait
-        if os.path.exists(update.arrival) and not update.arrival.startswith(lifted):
-            self.library.set_waiting(install, update.arrival, update.to_version)
-
-    def settle(self, install: Install) -> Settled:
-        """Confirm the update on trial and free the program's old files."""
-        from left_intact.core.carrying.recovery import settle
-
-        return settle(self.strongbox(install))
-
-    def interrupted(self) -> list[tuple[Install, Update]]:
-        """Every install whose last update was cut off."""
-        from left_intact.core.carrying.recovery import unfinished
-
-        found = []
-        for install in self.library.installs():
-            update = unfinished(self.strongbox(install))
-            if update is not None:
-                found.append((install, update))
-        return found
-
-    def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
-        """End an interrupted update, and bring the records in line with the outcome."""
-        from left_intact.core.carrying.recovery import recover
-
-        update = recover(self.strongbox(install), forward, report)
-        if update.state is State.ON_TRIAL:
-            self._record_arrival(install, update)
-        else:
-            self._waits_again(install, update)
-        return update
-
-    def _record_arrival(self, install: Install, update: Update) -> None:
-        """The baseline after a recovered update; without its arrival the work goes on without one."""
-        if self.library.baseline(install, update.id) is not None:
-            return
-        try:
-            arrival = self.arrival(install, update.arrival)
-        except LeftIntactError:
-            return
-        self.library.set_baseline(install, update.id, arrival.release)
-        self.library.clear_waiting(install)
-
-
-def refuse_if_unfinished(workbench: Workbench, install: Install) -> None:
-    """Raise `Interrupted` where an update of the install was cut off."""
-    from left_intact.core.carrying.engine import interrupted
-    from left_intact.core.carrying.recovery import unfinished
-
-    update = unfinished(workbench.strongbox(install))
-    if update is not None:
-        raise interrupted(update)
 
 
 def _refuse_overlap(install: Install, arrival: Arrival) -> None:

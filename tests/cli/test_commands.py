@@ -182,7 +182,7 @@ def test_the_demo_is_the_same_every_time(tmp_path: Path) -> None:
     from left_intact.demo.unattended import snapshot
 
     one, other = build_demo(str(tmp_path / "one")), build_demo(str(tmp_path / "two"))
-    for part in ("pier/brindlebox", "pier/patchwright", "downloads/kept"):
+    for part in ("pier/brindlemere", "pier/patchwright", "downloads/kept"):
         assert snapshot(os.path.join(one.folder, part)) | {"/": ()} == snapshot(os.path.join(other.folder, part)) | {"/": ()}
 
 
@@ -199,16 +199,16 @@ def test_news_hold_fetch_and_pack_on_the_command_line(tmp_path: Path, capfd: pyt
 
     try:
         said = line("news", "--check", "--json")["installs"]
-        assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "0.42"]
+        assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "26.11"]
         assert any(x["why"] == "you set sound.rate to 44100" for x in said[0]["notes"])
-        assert "4.7.0 is out" in line("news", "brindlebox")
-        assert line("hold", "tarnlight", "0.41", "--reason", "the cabinet", "--json")["hold"]["reason"] == "the cabinet"
+        assert "4.7.0 is out" in line("news", "brindlemere")
+        assert line("hold", "tarnlight", "26.10", "--reason", "the cabinet", "--json")["hold"]["reason"] == "the cabinet"
         assert line("news", "tarnlight", "--json")["installs"][0]["newest"] is None
         assert "is no version" in line("hold", "tarnlight", "soon", code=2)
-        got = line("fetch", "tarnlight", "0.42", "--json")
+        got = line("fetch", "tarnlight", "26.11", "--json")
         assert "held" in line("update", "tarnlight", got["path"], "--yes", code=3)
         assert "not held" in line("hold", "tarnlight", "--off")
-        address = f"{server.url}/files/tarnlight-changed-content-0.42.zip"
+        address = f"{server.url}/files/tarnlight-changed-content-26.11.zip"
         assert line("pack", "tarnlight", address, "--json")["sizes"]["share"] < 100_000
         assert "4 replace something you own" in line("pack", "tarnlight", address)
         assert line("pack", "tarnlight", address, "--lay", "--json")["replaced"] == 4

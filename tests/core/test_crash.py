@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.carrying.engine import carry_out
+from left_intact.core.carrying.chain import carry_out
 from left_intact.core.carrying.recovery import recover
 from left_intact.core.model.errors import Interrupted, LeftIntactError
 from left_intact.core.model.progress import Progress
@@ -18,6 +18,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
 from tests.builders import Mock, Tree, in_memory, plant, release
+from tests.chains import in_child
 
 FILES = 200
 
@@ -48,18 +49,6 @@ def _prepared(folder: Path) -> Mock:
     return mock
 
 
-def _in_child(work: Callable[[], object]) -> int:
-    """Run something in a forked process; the number of the signal that ended it, or 0."""
-    child = os.fork()
-    if child == 0:
-        try:
-            work()
-        finally:
-            os._exit(0)
-    _, status = os.waitpid(child, 0)
-    return os.WTERMSIG(status) if os.WIFSIGNALED(status) else 0
-
-
 def _killing_at(stage: str, number: int) -> Callable[[Progress], None]:
     def report(progress: Progress) -> None:
         if progress.stage == stage and progress.done == number:
@@ -75,15 +64,17 @@ def _crash(mock: Mock, stage: str, number: int) -> bool:
         mock.bench = Workbench(str(mock.folder / "home"))
         mock.update(report=_killing_at(stage, number))
 
-    return _in_child(work) == signal.SIGKILL
+    return in_child(work) == signal.SIGKILL
 
 
 def _lay_out(kept: Path, folder: Path) -> None:
     """Put install and strongbox as they are in `kept`."""
     for name in ("mocklet", ".left-intact"):
-        shutil.rmtree(folder / name, ignore_errors=True)
+        folder.joinpath(name).mkdir(parents=True, exist_ok=True)  # the very folder stays: it is known by its inode
+        for item in (folder / name).iterdir():
+            shutil.rmtree(item) if item.is_dir() and not item.is_symlink() else item.unlink()
         if (kept / name).exists():
-            shutil.copytree(kept / name, folder / name, symlinks=True)
+            shutil.copytree(kept / name, folder / name, symlinks=True, dirs_exist_ok=True)
 
 
 def _files(state: dict[str, object]) -> dict[str, object]:
@@ -101,19 +92,20 @@ def test_killed_at_every_step_and_recovered_each_way(crashing: Mock, part: int) 
     box = crashing.bench.strongbox(crashing.install)
     plan = crashing.plan()
     reports: dict[str, int] = {}
-    carry_out(plan, box, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)}))
+    outside = crashing.bench._outside(crashing.install)
+    carry_out(plan, box, outside, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)}))
     after = _files(crashing.state())
     assert reports["laying"] >= FILES - 60
     points = [(stage, n) for stage, total in reports.items() for n in range(1, total + 1)]
     assert len(points) >= 2 * FILES
     for stage, number in points[part::PARTS]:
         _lay_out(folder / "fresh", folder)
-        assert _in_child(lambda s=stage, n=number: carry_out(plan, box, report=_killing_at(s, n))) == signal.SIGKILL
+        assert in_child(lambda s=stage, n=number: carry_out(plan, box, outside, report=_killing_at(s, n))) == signal.SIGKILL
         _lay_out(folder, folder / "crashed")
-        assert recover(box, True).state is State.ON_TRIAL
+        assert recover(box, outside, str(crashing.root), True).state is State.ON_TRIAL
         assert _files(crashing.state()) == after, (stage, number)
         _lay_out(folder / "crashed", folder)
-        assert recover(box, False).state is State.ABANDONED
+        assert recover(box, outside, str(crashing.root), False).state is State.ABANDONED
         # A copy of the crashed tree has folder times of its own where nothing was to be restored.
         assert _files(crashing.state()) == _files(before), (stage, number)
 
@@ -144,7 +136,7 @@ def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
         def work(at: int = step) -> None:
             Workbench(str(crashing.folder / "home")).recover(crashing.install, False, _killing_at("going back", at))
 
-        assert _in_child(work) == signal.SIGKILL
+        assert in_child(work) == signal.SIGKILL
     crashing.bench = Workbench(str(crashing.folder / "home"))
     crashing.bench.recover(crashing.install, None)
     assert crashing.state() == before
@@ -160,7 +152,7 @@ def test_going_back_may_be_cut_off_and_ended_either_way(crashing: Mock, number: 
         bench = Workbench(str(crashing.folder / "home"))
         bench.go_back(bench.find(str(crashing.root)), _killing_at("going back", number))
 
-    assert _in_child(work) == signal.SIGKILL
+    assert in_child(work) == signal.SIGKILL
     crashing.bench = Workbench(str(crashing.folder / "home"))
     assert len(crashing.bench.interrupted()) == 1
     if number == 40:
@@ -193,16 +185,27 @@ def test_nothing_to_recover(crashing: Mock) -> None:
 
 def test_the_journal_is_on_the_disk_before_the_first_change(crashing: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     """The order of flushes: plan committed, copies flushed, `carrying` committed, then the first rename."""
-    from left_intact.core.carrying import disk, journal
+    from left_intact.core.carrying import journal
+    from left_intact.core.files.place import LocalPlace
 
     order: list[str] = []
-    real_flush, real_state, real_begin = disk.flush_file_system, journal.Journal.set_state, journal.Journal.begin
-    real_lay, real_take = disk.lay, disk.take_away
-    monkeypatch.setattr(disk, "flush_file_system", lambda f: (order.append("flush"), real_flush(f))[1])
-    monkeypatch.setattr(journal.Journal, "set_state", lambda s, u, x: (order.append(x.value), real_state(s, u, x))[1])
-    monkeypatch.setattr(journal.Journal, "begin", lambda s, **n: (order.append("begin"), real_begin(s, **n))[1])
-    monkeypatch.setattr(disk, "lay", lambda *a, **n: (order.append("change"), real_lay(*a, **n))[1])
-    monkeypatch.setattr(disk, "take_away", lambda *a: (order.append("change"), real_take(*a))[1])
+    root = str(crashing.root)
+
+    def watch(owner: type, name: str, says: Callable[..., str]) -> None:
+        real = getattr(owner, name)
+
+        def told(self: object, *words: object, **named: object) -> object:
+            if said := says(self, *words, **named):
+                order.append(said)
+            return real(self, *words, **named)
+
+        monkeypatch.setattr(owner, name, told)
+
+    watch(LocalPlace, "flush", lambda s: "flush")
+    watch(journal.Journal, "put_carry", lambda s, *a, **n: "journalled")
+    watch(journal.Journal, "set_state", lambda s, u, state, **n: state.value)
+    for name in ("take", "exchange", "make_folder", "remove_empty"):
+        watch(LocalPlace, name, lambda s, *a, **n: "change" if s.root == root else "")
     crashing.update()
     short = [word for at, word in enumerate(order) if at == 0 or word != order[at - 1]]
-    assert short == ["begin", "flush", "carrying", "change", "flush", "on-trial"]
+    assert short == ["journalled", "staging", "flush", "carrying", "change", "flush", "on-trial"]

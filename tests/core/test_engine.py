@@ -8,8 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.carrying import disk
-from left_intact.core.carrying.strongbox import Strongbox, strongbox_for
+from left_intact.core.carrying.boxes import strongbox_for
+from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import LeftIntactError, Refusal
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
@@ -189,16 +190,17 @@ def test_open_questions_are_not_answered_by_the_engine(mock: Mock) -> None:
 
 def test_a_full_disk_puts_all_back(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     _next(mock)
-    before, real, count = mock.state(), disk.lay, 0
+    before, real, count = mock.state(), LocalPlace.take, 0
 
-    def full(*words: object, **named: object) -> None:
+    def full(self: LocalPlace, *words: object, **named: object) -> None:
         nonlocal count
-        count += 1
-        if count == 4:
+        count += self.root == str(mock.root)
+        if count == 2:
+            count += 1
             raise OSError(errno.ENOSPC, "No space left on device", "x")
-        real(*words, **named)  # type: ignore[arg-type]
+        real(self, *words, **named)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(disk, "lay", full)
+    monkeypatch.setattr(LocalPlace, "take", full)
     with pytest.raises(LeftIntactError) as error:
         mock.update()
     assert error.value.code == "disk" and "no space" in error.value.line() and mock.state() == before
@@ -215,45 +217,23 @@ def test_an_arrival_exchanged_after_the_plan_is_noticed(mock: Mock) -> None:
     assert error.value.code == "arrival-changed" and mock.state() == before
 
 
-def test_a_strongbox_on_another_file_system(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Renames across the border fail; every file is then copied beside its place first."""
+def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
+    """All the rest comes back, and what is missing is named."""
     _next(mock)
-    before, real_rename, real_replace = mock.state(), os.rename, os.replace
-
-    def crosses(source: str, target: str) -> bool:
-        return (".left-intact/" in str(source)) != (".left-intact/" in str(target))
-
-    def rename(source: str, target: str) -> None:
-        if crosses(source, target):
-            raise OSError(errno.EXDEV, "Invalid cross-device link")
-        real_rename(source, target)
-
-    def replace(source: str, target: str) -> None:
-        if crosses(source, target):
-            raise OSError(errno.EXDEV, "Invalid cross-device link")
-        real_replace(source, target)
-
-    monkeypatch.setattr(os, "rename", rename)
-    monkeypatch.setattr(os, "replace", replace)
-    monkeypatch.setattr(disk, "_libc", lambda: None)
-    assert mock.update().proof.verdict is Verdict.INTACT
-    assert not list(mock.root.rglob(".left-intact-laying-*"))
-    mock.bench.go_back(mock.install)
-    assert mock.state() == before
-
-
-def test_a_damaged_strongbox_refuses_to_go_back(mock: Mock) -> None:
-    _next(mock)
+    before = mock.state()
     mock.update()
-    now = mock.state()
     box = mock.bench.strongbox(mock.install)
     victim = next(p for p in Path(box.folder, "objects").rglob("*") if p.is_file())
     victim.write_bytes(b"rot")
-    with pytest.raises(LeftIntactError) as error:
-        mock.bench.go_back(mock.install)
-    assert error.value.code == "strongbox-damaged" and mock.state() == now
     proof = mock.bench.prove(mock.install).proof
     assert proof.verdict is Verdict.ATTENTION
+    plan = mock.bench.draft_back(mock.install)
+    assert [w.code for w in plan.warnings] == ["strongbox-damaged"]
+    back = mock.bench.go_back(mock.install)
+    assert len(back.missing) == 1 and "no sound copy" in back.missing[0]
+    after = mock.state()
+    assert len([path for path in before if path in after and before[path] != after[path]]) <= 1
+    assert sum(path not in after for path in before) + sum(before[p] != after.get(p) for p in before if p in after) == 1
 
 
 def test_one_at_a_time(mock: Mock) -> None:
@@ -271,16 +251,16 @@ def test_where_the_strongbox_lies(tmp_path: Path, monkeypatch: pytest.MonkeyPatc
     assert strongbox_for(str(root), "Mock", home).folder.startswith(home)
 
 
-def test_only_a_strongboxs_own_files_can_be_discarded(tmp_path: Path) -> None:
+def test_only_a_place_of_our_own_can_lose_a_file(tmp_path: Path) -> None:
     box = Strongbox(str(tmp_path / "box"))
     box.make()
     outside = tmp_path / "outside.txt"
     outside.write_text("mine")
-    with pytest.raises(AssertionError):
-        disk.discard(str(outside), box.folder)
+    with LocalPlace(str(tmp_path)) as theirs, pytest.raises(AssertionError):
+        theirs.discard("outside.txt")
     (tmp_path / "box" / "way").symlink_to(tmp_path)
-    with pytest.raises(AssertionError):
-        disk.discard(str(tmp_path / "box/way/outside.txt"), box.folder)
+    with pytest.raises(LeftIntactError):
+        box.place.discard("way/outside.txt")
     assert outside.exists()
 
 
@@ -319,3 +299,26 @@ def test_a_running_program_is_left_alone(mock: Mock) -> None:
         assert error.value.code == "running" and str(running.pid) in error.value.line() and mock.state() == before
         running.communicate(b"\n")
     assert mock.update().proof.verdict is Verdict.INTACT
+
+
+def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
+    """After an update, after going back, after a recovery; without a survey in between."""
+    _next(mock)
+    mock.bench.survey(mock.install)
+    mock.update()
+    assert mock.bench.shelf()[0].summary["version"] == "1.1"
+    mock.bench.go_back(mock.install)
+    row = mock.bench.shelf()[0]
+    assert row.summary["version"] == "1.0" and row.waiting is not None and row.waiting[1] == "1.1"
+    from left_intact.core.carrying.journal import Journal
+
+    mock.update()
+    number = mock.bench.history(mock.install)[0].id
+    for forward, version in ((False, "1.0"), (True, "1.1")):
+        if forward:
+            mock.update()
+            number = mock.bench.history(mock.install)[0].id
+        with Journal(mock.bench.strongbox(mock.install).journal_path) as journal:
+            journal.set_state(number, State.CARRYING)
+        mock.bench.recover(mock.install, forward)
+        assert mock.bench.shelf()[0].summary["version"] == version

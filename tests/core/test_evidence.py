@@ -70,7 +70,7 @@ def test_folders_that_say_nothing(folder: str) -> None:
     ("name", "kind"),
     [
         ("harbour.sav", C.SAVES), ("harbour.SAV", C.SAVES), ("harbour.sav.bak", C.SAVES), ("harbour.sav~", C.SAVES),
-        ("harbour (2).sav", C.SAVES), ("harbour.sav.1", C.SAVES), ("x.state12", C.STATES), ("x.st3", C.STATES), ("config.ini.old", C.SETTINGS),
+        ("harbour (2).sav", C.SAVES), ("harbour.sav.1", C.SAVES), ("x.state12", C.STATES), ("x.snapshot3", C.STATES), ("config.ini.old", C.SETTINGS),
         ("libx.so.4.2", P), ("README", P), ("LiesMich.txt", P), ("hiscores.bin", C.SAVES), ("old_settings", C.SETTINGS),
         ("run.log", C.CACHE), ("notes on settings", C.EXTRAS), ("disk3.iso", C.CONTENT), (".gitignore.tmp", C.CACHE),
     ],
@@ -226,7 +226,7 @@ def test_lists_of_mods_and_games_are_not_the_releases(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("key", "kind"),
     [
-        ("savefile_directory", C.SAVES), ("SaveStatePath", C.STATES), ("rom_dirs", C.CONTENT), ("paths.screenshots", C.EXTRAS),
+        ("saves_directory", C.SAVES), ("StatesPath", C.STATES), ("rom_dirs", C.CONTENT), ("paths.screenshots", C.EXTRAS),
         ("MemoryCardFolder", C.SAVES), ("Spielstände_Ordner", C.SAVES), ("config path", C.SETTINGS), ("cacheDir", C.CACHE),
     ],
 )  # fmt: skip

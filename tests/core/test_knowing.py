@@ -44,9 +44,9 @@ to = "saves"
 since = "1.4"
 
 [[keyed]]
-folder = "nand"
+folder = "vault"
 holds = "saves"
-key = "title ids"
+key = "ids of titles"
 
 [[wish]]
 file = "a.ini"
@@ -67,7 +67,7 @@ folders = ["logs"]
 
 def test_every_part_of_a_keepsheet_is_read() -> None:
     sheet = parse_sheet(WHOLE, "here")
-    assert sheet.moved == (("sav", "saves", "1.4"),) and sheet.keyed == (("nand", "saves", "title ids"),)
+    assert sheet.moved == (("sav", "saves", "1.4"),) and sheet.keyed == (("vault", "saves", "ids of titles"),)
     assert sheet.wishes == (("a.ini", "video.smooth", "off", "it blurs"),)
     assert sheet.ties == (("Gullwing", ">=1.2", "gull.map", ""),) and sheet.first_start == ("mocklet.cfg", "logs/")
     over = parse_sheet('format = 1\n[classes]\n"saves/" = "extras"\n', "b").over(sheet)

@@ -189,3 +189,19 @@ def test_first_bytes_follow_no_link(tmp_path: Path) -> None:
 
 def test_forks_only_where_there_is_one_thread() -> None:
     assert crew.forks() is (threading.active_count() == 1)
+
+
+def test_where_no_time_tells_of_writes_everything_is_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A file written over with equal size and times, as a system without change times shows it."""
+    from left_intact.core.files import walk
+    from left_intact.core.files.tree import read_tree
+
+    root = plant(tmp_path / "r", {"a": "one", "b/c": "two"})
+    pages = {page.folder: page for page in read_tree(str(root)).pages}
+    for page in pages.values():
+        page.digests = bytes(len(page.digests) - 1) + b"\1" if page.digests else b""
+    monkeypatch.setattr(walk, "CHANGE_TIMES", False)
+    fresh = {e.path: e.digest for e in read_tree(str(root)).entries}
+    assert {e.path: e.digest for e in read_tree(str(root), known=pages).entries} == fresh
+    monkeypatch.setattr(walk, "CHANGE_TIMES", True)
+    assert {e.path: e.digest for e in read_tree(str(root), known=pages).entries} != fresh

@@ -7,8 +7,10 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.plan import Verb
+from left_intact.core.model.plan import Move, Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.lanes import Stroke, lanes_of
@@ -221,3 +223,26 @@ def test_the_page_of_decisions_is_the_table() -> None:
     root = Path(__file__).parents[2]
     page = runpy.run_path(str(root / "tools/decision_table.py"))["page"]()
     assert (root / "docs/decisions.md").read_text().strip() == page.strip()
+
+
+def test_room_is_counted_for_each_file_system() -> None:
+    from left_intact.core.model.place import At
+    from left_intact.core.planning.blockers import machine_faults
+    from left_intact.core.planning.circumstances import BOX, Circumstances
+    from left_intact.core.planning.space import room_for
+
+    def move(root: str, before: int, after: int) -> Move:
+        old = Entry(path="x", bytes=before, digest="a", mode=0o644) if before else None
+        new = Entry(path="x", bytes=after, digest="b", mode=0o644) if after else None
+        return Move(at=At(root, "x"), verb=Verb.REPLACE, file_class=FileClass.PROGRAM, because="", before=old, after=new)
+
+    moves = [move("", 100, 200), move("saves", 0, 1000)]
+    over = 4 << 20
+    together = room_for(moves, Circumstances(free=5 << 20))
+    assert together.needed == 100 + 200 + 1000 + over and not together.rooms and together.short is None
+    apart = Circumstances(rooms={BOX: (1, 9 << 20), "": (1, 9 << 20), "saves": (2, 500)})
+    space = room_for(moves, apart)
+    assert {r.place: r.needed for r in space.rooms} == {"the strongbox and the install": 300 + over, "saves": 1000 + over}
+    assert space.short is not None and space.short.place == "saves" and space.free == 500
+    faults = machine_faults("Mocklet", moves, space, apart)
+    assert [f.code for f in faults] == ["no-room"] and "at saves" in faults[0].says

@@ -32,8 +32,8 @@ def mudlark() -> Specimen:
     s.ship("saves/README.txt", m.text("Saves go here."))
     s.ship("roms/put games here.txt", m.text())
     s.ship_and_change("mudlark.ini", m.ini(), m.ini("video", "mine"))
-    s.haves("saves/{}.srm", s.some(18), m.memory, C.SAVES)
-    s.haves("states/{}.state1", s.some(9), m.state, C.STATES)
+    s.haves("saves/{}.sav", s.some(18), m.memory, C.SAVES)
+    s.haves("states/{}.state", s.some(9), m.state, C.STATES)
     s.haves("states/{}.png", s.some(9), m.picture, C.STATES)
     s.haves("roms/{}.rom", s.some(24), m.media, C.CONTENT)
     s.haves("screenshots/{} 2025-03.png", s.some(7), m.picture, C.EXTRAS)
@@ -47,76 +47,76 @@ def gannet() -> Specimen:
     s = Specimen("gannet", dates="unpacked")
     m = s.make
     s.ships("{}.exe", ["gannet", "gannet-updater"], m.windows_code)
-    s.ships("{}.dll", ["render11", "sound2", "runtime140", "zlib1", "pads"], m.windows_code)
+    s.ships("{}.dll", ["render11", "sound2", "runtime", "unpack", "pads"], m.windows_code)
     s.ships("{}.txt", ["readme", "whatsnew", "license"], m.text)
     s.ships("plugins/{}.dll", ["net", "lightgun", "printer"], m.windows_code)
     s.ships("help/{}.html", ["index", "first-steps", "pads", "faq"], m.page)
     s.ships("languages/{}.xml", ["german", "french", "polish"], m.xml)
     s.have(
         "gannet.ini",
-        m.ini(MemoryFolder="C:\\Games\\gannet\\mem", SnapPath=".\\snp", DiscDir="D:\\discs", ShotFolder="shots"),
+        m.ini(MemoryFolder="C:\\Games\\gannet\\mem", StatePath=".\\stt", DiscFolder="D:\\discs", ShotFolder="shots"),
         C.SETTINGS,
     )
     s.have("pads.ini", m.ini("pad1", "pad2"), C.SETTINGS)
     s.haves("mem/{}.mem", ["slot1", "slot2", "Mill Race"], lambda: m.memory(131072), C.SAVES)
-    s.haves("snp/{}.000", [bare(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
+    s.haves("stt/{}.q", [bare(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
     s.haves("discs/{}.bin", s.some(14), m.media, C.CONTENT)
     s.haves("discs/{}.cue", s.some(14), lambda: m.text("FILE track BINARY"), C.CONTENT)
     s.haves("shots/{}.png", [f"shot{n:04}" for n in range(16)], m.picture, C.EXTRAS)
     s.haves("cheats/{}.cht", s.some(5), m.text, C.EXTRAS)
-    s.haves("inis/{}.ini", s.some(8), m.ini, C.SETTINGS)
+    s.haves("per title/{}.ini", s.some(8), m.ini, C.SETTINGS)
     s.haves("cache/{}.bin", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
     s.have("gannet.log", m.log(), C.CACHE)
     return s
 
 
 def kittiwake() -> Specimen:
-    """A front end: shipped themes beside the person's, media by system, lists, and a database."""
+    """A front end: shipped looks beside the person's own, pictures by machine, lists, and a database."""
     s = Specimen("kittiwake")
     m = s.make
     s.ship("kittiwake", m.code())
     s.ships("lib/{}.so", [f"lib{n}" for n in ("ui", "video", "pads", "search")], m.code)
-    s.ships("resources/themes/plain/{}.xml", ["theme", "colours", "layout"], m.xml)
-    s.ships("resources/themes/plain/art/{}.png", ["back", "logo", "star", "pad"], m.picture)
-    s.ships("resources/sounds/{}.wav", ["move", "choose", "back"], m.sound)
-    s.ships("resources/fonts/{}.ttf", ["plain", "bold"], m.font)
-    s.ships("resources/systems/{}.json", ["brindle", "tarn", "quillon", "osprey"], m.json)
-    s.have("settings.xml", m.xml("settings"), C.SETTINGS)
-    s.have("collections/favourites.txt", m.text(), C.EXTRAS)
-    for system in ("brindle", "osprey"):
-        s.haves(f"gamelists/{system}/{{}}", ["gamelist.xml"], m.xml, C.EXTRAS)
-        s.haves(f"downloaded_media/{system}/covers/{{}}.jpg", s.some(12), m.photo, C.EXTRAS)
-        s.haves(f"downloaded_media/{system}/videos/{{}}.mp4", s.some(4), m.blob, C.EXTRAS)
-        s.haves(f"ROMs/{system}/{{}}.zip", s.some(12), m.archive, C.CONTENT)
-    s.brought("themes/lantern-night/{}", ["theme.xml", "system.xml"], m.xml, C.EXTRAS)
-    s.brought("themes/lantern-night/art/{}.png", ["a", "b", "c", "d"], m.picture, C.EXTRAS)
-    s.have("playtime.json", m.json(), C.SAVES)
-    s.haves("logs/{}.log", ["kittiwake", "scraper"], m.log, C.CACHE)
-    s.have("cache/thumbs.db", m.database(), C.CACHE)
-    s.have("input/pad_3f2a.cfg", m.xml("inputList"), C.SETTINGS)
+    s.ships("resources/looks/plain/{}.xml", ["frame", "inks", "grid"], m.xml)
+    s.ships("resources/looks/plain/drawn/{}.png", ["back", "sign", "star", "pad"], m.picture)
+    s.ships("resources/chimes/{}.wav", ["step", "choose", "back"], m.sound)
+    s.ships("resources/letters/{}.ttf", ["plain", "bold"], m.font)
+    s.ships("resources/machines/{}.json", ["brindle", "tarn", "quillon", "osprey"], m.json)
+    s.have("settings.xml", m.xml("wishes"), C.SETTINGS)
+    s.have("lists/liked.txt", m.text(), C.EXTRAS)
+    for machine in ("brindle", "osprey"):
+        s.haves(f"lists/{machine}/{{}}", ["shelf.xml"], m.xml, C.EXTRAS)
+        s.haves(f"pictures/{machine}/fronts/{{}}.jpg", s.some(12), m.photo, C.EXTRAS)
+        s.haves(f"pictures/{machine}/films/{{}}.mp4", s.some(4), m.blob, C.EXTRAS)
+        s.haves(f"games/{machine}/{{}}.zip", s.some(12), m.archive, C.CONTENT)
+    s.brought("looks/lantern-night/{}", ["frame.xml", "inks.xml"], m.xml, C.EXTRAS)
+    s.brought("looks/lantern-night/drawn/{}.png", ["a", "b", "c", "d"], m.picture, C.EXTRAS)
+    s.have("hours played.json", m.json(), C.SAVES)
+    s.haves("logs/{}.log", ["kittiwake", "picture-fetch"], m.log, C.CACHE)
+    s.have("cache/small-pictures.db", m.database(), C.CACHE)
+    s.have("input/pad one.cfg", m.xml("buttons"), C.SETTINGS)
     return s
 
 
 def wrack() -> Specimen:
-    """A modding tool: mods that bring code of their own, load-outs, an inbox."""
+    """A modding tool: mods that bring code of their own, line-ups, a shelf of fetched ones."""
     s = Specimen("wrack", dates="sources")
     m = s.make
-    s.ships("{}.exe", ["wrack", "wrack-helper"], m.windows_code)
-    s.ships("dlls/{}.dll", ["merge", "archive", "net", "preview", "script", "hash"], m.windows_code)
-    s.ships("tutorials/{}.js", ["first", "second"], m.text)
-    s.ships("stylesheets/{}.css", ["day", "night", "paper"], m.text)
-    s.ships("translations/{}.qm", ["de", "fr", "it"], m.blob)
-    s.have("wrack.ini", m.ini(mod_directory="C:\\tools\\wrack\\mods", profile_dir="loadouts", download_dir="inbox"), C.SETTINGS)
+    s.ships("{}.exe", ["wrack", "wrack-layer"], m.windows_code)
+    s.ships("parts/{}.dll", ["join", "pack", "net", "show", "script", "sums"], m.windows_code)
+    s.ships("lessons/{}.js", ["first", "second"], m.text)
+    s.ships("paint/{}.css", ["day", "night", "paper"], m.text)
+    s.ships("languages/{}.qm", ["de", "fr", "it"], m.blob)
+    s.have("wrack.ini", m.ini(mod_folder="C:\\tools\\wrack\\mods", lineup_folder="lineups", fetched="larder"), C.SETTINGS)
     for number, mod in enumerate(("Night Harbour", "Better Ropes", "HD Gulls")):
-        s.brought(f"mods/{mod}/textures/{{}}.dds", ["sea", "sky", "rope"], m.blob, C.EXTRAS, -30 * number)
+        s.brought(f"mods/{mod}/cloth/{{}}.dds", ["sea", "sky", "rope"], m.blob, C.EXTRAS, -30 * number)
         s.brought(f"mods/{mod}/bin/{{}}.dll", ["hook", "loader"], m.windows_code, C.EXTRAS, -30 * number)
-        s.brought(f"mods/{mod}/{{}}", ["meta.ini"], m.ini, C.EXTRAS, -30 * number)
+        s.brought(f"mods/{mod}/{{}}", ["label.ini"], m.ini, C.EXTRAS, -30 * number)
         s.brought(f"mods/{mod}/docs/{{}}", ["readme.txt", "licence.txt"], m.text, C.EXTRAS, -30 * number)
-    s.haves("loadouts/main/{}", ["modlist.txt", "order.txt", "settings.ini"], m.text, C.SETTINGS)
-    s.haves("loadouts/main/saves/{}.sav", ["quick", "auto", "harbour"], m.save, C.SAVES)
-    s.haves("inbox/{}.zip", ["night-harbour-1.2", "better-ropes-0.9"], m.archive, C.EXTRAS)
-    s.have("logs/wrack_interface.log", m.log(), C.CACHE)
-    s.haves("crashDumps/{}.dmp", ["a", "b"], m.blob, C.CACHE)
+    s.haves("lineups/main/{}", ["on-and-off.txt", "what-first.txt", "settings.ini"], m.text, C.SETTINGS)
+    s.haves("lineups/main/saves/{}.sav", ["quick", "hourly", "harbour"], m.save, C.SAVES)
+    s.haves("larder/{}.zip", ["night-harbour-1.2", "better-ropes-0.9"], m.archive, C.EXTRAS)
+    s.have("logs/last evening.log", m.log(), C.CACHE)
+    s.haves("crash reports/{}.dmp", ["a", "b"], m.blob, C.CACHE)
     return s
 
 
@@ -166,27 +166,27 @@ def saltwick() -> Specimen:
 
 
 def oystercatch() -> Specimen:
-    """A console emulator with a tree of ids for names, firmware, and a large shader cache."""
+    """A console emulator that files saves under ids, with firmware and much that was built up while playing."""
     s = Specimen("oystercatch")
     m = s.make
     s.ships("{}", ["oystercatch"], m.code)
-    s.ships("Sys/{}/default.ini", ["Profiles", "GameSettings"], m.ini)
-    s.ships("Sys/Shaders/{}.glsl", ["deblur", "bloom", "stereo"], m.shader)
-    s.ships("Sys/Resources/{}.png", ["banner", "disc", "nobanner"], m.picture)
-    s.ships("Languages/{}.mo", ["de", "fr", "ja"], m.blob)
-    s.have("User/Config/main.ini", m.ini(), C.SETTINGS)
-    s.have("User/Config/Profiles/pad-mine.ini", m.ini(), C.SETTINGS)
-    s.haves("User/GameSettings/{}.ini", ["QLN01", "QLN07", "QLN19"], m.ini, C.SETTINGS)
-    for title in ("00010001", "00010007", "0001000a"):
-        s.have(f"User/nand/title/{title}/data/save.bin", m.save(b"QSAV"), C.SAVES)
-        s.have(f"User/nand/title/{title}/content/00000000.app", m.media(), C.CONTENT)
-    s.haves("User/MemoryCards/card{}.raw", ["A", "B"], lambda: m.memory(131072), C.SAVES)
-    s.haves("User/StateSaves/{}.s01", ["QLN01", "QLN07"], m.state, C.STATES)
-    s.haves("User/Cache/Shaders/{}.cache", [m.digest_name(16) for _ in range(120)], m.blob, C.CACHE)
-    s.haves("User/ScreenShots/QLN01/{}.png", [f"QLN01-{n}" for n in range(8)], m.picture, C.EXTRAS)
-    s.haves("User/Load/Textures/QLN01/{}.png", [m.digest_name(12) for _ in range(25)], m.picture, C.EXTRAS)
-    s.haves("User/Logs/{}.txt", ["log"], m.log, C.CACHE)
-    s.haves("User/Firmware/{}.bin", ["boot", "font"], m.even_media, C.CONTENT)
+    s.ships("shipped/{}/usual.ini", ["pads", "per title"], m.ini)
+    s.ships("shipped/shaders/{}.glsl", ["unblur", "glow", "two eyes"], m.shader)
+    s.ships("shipped/pictures/{}.png", ["ribbon", "disc", "empty"], m.picture)
+    s.ships("languages/{}.mo", ["de", "fr", "ja"], m.blob)
+    s.have("mine/settings/oystercatch.ini", m.ini(), C.SETTINGS)
+    s.have("mine/settings/pads/ada.ini", m.ini(), C.SETTINGS)
+    s.haves("mine/per title/{}.ini", ["q-0107", "q-0412", "q-0977"], m.ini, C.SETTINGS)
+    for title in ("7f3a-0107", "7f3a-0412", "7f3a-0977"):
+        s.have(f"mine/vault/{title}/kept/progress.blk", m.save(b"QSAV"), C.SAVES)
+        s.have(f"mine/vault/{title}/laid/part-0.blk", m.media(), C.CONTENT)
+    s.haves("mine/memory cards/{}.blk", ["left", "right"], lambda: m.memory(131072), C.SAVES)
+    s.haves("mine/moments/{}.m1", ["q-0107", "q-0412"], m.state, C.STATES)
+    s.haves("mine/cache/shaders/{}.blk", [m.digest_name(16) for _ in range(120)], m.blob, C.CACHE)
+    s.haves("mine/screenshots/q-0107/{}.png", [f"evening-{n}" for n in range(8)], m.picture, C.EXTRAS)
+    s.haves("mine/textures/q-0107/{}.png", [m.digest_name(12) for _ in range(25)], m.picture, C.EXTRAS)
+    s.haves("mine/logs/{}.txt", ["run"], m.log, C.CACHE)
+    s.haves("mine/firmware/{}.blk", ["boot", "letters"], m.even_media, C.CONTENT)
     return s
 
 
@@ -274,24 +274,20 @@ def samphire() -> Specimen:
     s = Specimen("samphire", dates="sources")
     m = s.make
     s.ships("{}", ["samphire"], m.code)
-    s.ships("cores/{}_core.so", ["brindle", "tarn", "quillon", "osprey"], m.code)
-    s.ships("info/{}_core.info", ["brindle", "tarn", "quillon", "osprey"], m.keys)
-    s.ships("assets/glyphs/{}.png", [f"g{n}" for n in range(9)], m.picture)
-    s.ships("database/{}.rdx", ["brindle", "osprey"], m.packed)
-    s.ships("autoconfig/{}.cfg", ["pad-a", "pad-b", "pad-c"], m.keys)
-    s.have(
-        "samphire.cfg",
-        m.keys(savefile_directory="saves", savestate_directory="states", content_dir="/home/ada/carts"),
-        C.SETTINGS,
-    )
-    s.haves("config/{}.opt", ["brindle", "osprey"], m.keys, C.SETTINGS)
-    s.haves("saves/{}.srm", s.some(15), m.memory, C.SAVES)
-    s.haves("states/{}.state", s.some(5), m.state, C.STATES)
-    s.haves("states/{}.state.auto", s.some(3), m.state, C.STATES)
-    s.haves("playlists/{}.json", ["brindle", "osprey"], m.json, C.EXTRAS)
-    s.haves("thumbnails/brindle/boxarts/{}.png", s.some(10), m.picture, C.EXTRAS)
-    s.haves("system/{}.bin", ["brindle_bios", "quillon_boot"], m.even_media, C.CONTENT)
-    s.have("content_history.lst", m.text(), C.CACHE)
+    s.ships("cores/{}.so", ["brindle-core", "tarn-core", "quillon-core", "osprey-core"], m.code)
+    s.ships("about cores/{}.about", ["brindle", "tarn", "quillon", "osprey"], m.keys)
+    s.ships("assets/signs/{}.png", [f"g{n}" for n in range(9)], m.picture)
+    s.ships("known titles/{}.pack", ["brindle", "osprey"], m.packed)
+    s.ships("known pads/{}.cfg", ["pad-a", "pad-b", "pad-c"], m.keys)
+    s.have("samphire.cfg", m.keys(keep_saves_in="saves", keep_states_in="states", titles="/home/ada/carts"), C.SETTINGS)
+    s.haves("settings/{}.core", ["brindle", "osprey"], m.keys, C.SETTINGS)
+    s.haves("saves/{}.sav", s.some(15), m.memory, C.SAVES)
+    s.haves("states/{}.s1", s.some(5), m.state, C.STATES)
+    s.haves("states/{}.on leaving", s.some(3), m.state, C.STATES)
+    s.haves("lists/{}.json", ["brindle", "osprey"], m.json, C.EXTRAS)
+    s.haves("pictures/brindle/fronts/{}.png", s.some(10), m.picture, C.EXTRAS)
+    s.haves("firmware/{}.bin", ["brindle_bios", "quillon_boot"], m.even_media, C.CONTENT)
+    s.have("history.lst", m.text(), C.CACHE)
     return s
 
 
@@ -319,24 +315,24 @@ def spindrift() -> Specimen:
     """Held out. A disc console emulator on Windows: per-game folders, a profile for each pad, no endings on saves."""
     s = Specimen("spindrift", dates="unpacked", held_out=True)
     m = s.make
-    s.ships("{}.exe", ["spindrift", "spindrift-qt"], m.windows_code)
-    s.ships("{}.dll", [f"sdcore{n}" for n in range(4)], m.windows_code)
-    s.ships("resources/game_db/{}.yaml", ["index", "fixes"], m.keys)
+    s.ships("{}.exe", ["spindrift", "spindrift-window"], m.windows_code)
+    s.ships("{}.dll", [f"sdpart{n}" for n in range(4)], m.windows_code)
+    s.ships("resources/known discs/{}.yaml", ["all", "cures"], m.keys)
     s.ships("resources/fonts/{}.ttf", ["mono"], m.font)
-    s.ships("resources/shaders/{}.fx", ["crt", "fx"], m.shader)
+    s.ships("resources/shaders/{}.fx", ["tube", "mist"], m.shader)
     s.ships("docs/{}.pdf", ["manual"], lambda: b"%PDF-1.4" + m.noise(900))
-    s.have("portable.txt", b"", C.PROGRAM)
-    s.have("inis/Spindrift.ini", m.ini(MemoryCards="memcards", Savestates="sstates", Snapshots="snaps"), C.SETTINGS)
-    s.haves("inputprofiles/{}.ini", ["ada", "guest"], m.ini, C.SETTINGS)
-    s.haves("gamesettings/{}.ini", ["QLN-1001_A3", "QLN-1044_7F"], m.ini, C.SETTINGS)
-    s.haves("memcards/{}.card", ["Mcd001", "Mcd002"], lambda: m.memory(131072), C.SAVES)
-    s.haves("memcards/folder card/QLN-1001/{}", ["DATA0", "DATA1", "icon"], m.save, C.SAVES)
-    s.haves("sstates/{}.p2x", ["QLN-1001.01", "QLN-1001.02", "QLN-1044.01"], m.archive, C.STATES)
-    s.haves("snaps/{}.png", s.some(6), m.picture, C.EXTRAS)
+    s.have("keep everything here.txt", b"", C.PROGRAM)
+    s.have("settings/spindrift.ini", m.ini(CardsIn="cards", MomentsIn="frozen", PicturesIn="shots"), C.SETTINGS)
+    s.haves("settings/pads/{}.ini", ["ada", "guest"], m.ini, C.SETTINGS)
+    s.haves("settings/by title/{}.ini", ["Q-1001 A3", "Q-1044 7F"], m.ini, C.SETTINGS)
+    s.haves("cards/{}.blk", ["card one", "card two"], lambda: m.memory(131072), C.SAVES)
+    s.haves("cards/loose card/Q-1001/{}", ["part0", "part1", "sign"], m.save, C.SAVES)
+    s.haves("frozen/{}.frz", ["Q-1001 1", "Q-1001 2", "Q-1044 1"], m.archive, C.STATES)
+    s.haves("shots/{}.png", s.some(6), m.picture, C.EXTRAS)
     s.haves("bios/{}.bin", ["console v1.6", "console v2.2"], m.even_media, C.CONTENT)
-    s.haves("textures/QLN-1001/replacements/{}.png", [m.digest_name(16) for _ in range(14)], m.picture, C.EXTRAS)
-    s.haves("cache/{}", ["shaders.idx", "shaders.bin", "gamelist.cache"], m.blob, C.CACHE)
-    s.have("logs/emulog.txt", m.log(), C.CACHE)
+    s.haves("textures/Q-1001/instead/{}.png", [m.digest_name(16) for _ in range(14)], m.picture, C.EXTRAS)
+    s.haves("cache/{}", ["shaders.one", "shaders.two", "discs seen"], m.blob, C.CACHE)
+    s.have("logs/evening.txt", m.log(), C.CACHE)
     return s
 
 
@@ -352,9 +348,9 @@ def cormorant() -> Specimen:
     s.have("etc/cormorant.yaml", m.keys(), C.SETTINGS)
     s.have("etc/systems.d/brindle.yaml", m.keys(), C.SETTINGS)
     s.haves("players/osprey/battery/{}.sav", s.some(9), m.memory, C.SAVES)
-    s.haves("players/osprey/quick/{}.qs1", s.some(4), m.state, C.STATES)
+    s.haves("players/osprey/quick states/{}.qst", s.some(4), m.state, C.STATES)
     s.haves("carts/{}.cart", s.some(18), m.media, C.CONTENT)
-    s.haves("media/box2d/{}.png", s.some(18), m.picture, C.EXTRAS)
+    s.haves("media/fronts/{}.png", s.some(18), m.picture, C.EXTRAS)
     s.haves("media/manuals/{}.pdf", s.some(5), lambda: b"%PDF-1.5" + m.noise(1500), C.EXTRAS)
     s.brought("skins/brass/{}.png", ["bar", "star", "tile"], m.picture, C.EXTRAS)
     s.haves("var/log/{}.log", ["shell", "media"], m.log, C.CACHE)
@@ -383,23 +379,23 @@ def groyne() -> Specimen:
     s = Specimen("groyne", dates="sources", held_out=True)
     m = s.make
     s.ships("{}", ["groyne"], m.code)
-    s.ships("artwork/{}.lay", ["vertical", "cocktail"], m.xml)
-    s.ships("hash/{}.xml", ["boards", "chips"], m.xml)
-    s.ships("plugins/{}/init.lua", ["console", "hiscore", "timer"], m.text)
-    s.ships("plugins/{}/plugin.json", ["console", "hiscore", "timer"], m.json)
-    s.ships("language/{}/strings.mo", ["german", "french"], m.blob)
-    s.ship("docs/whatsnew.txt", m.text())
-    s.have("groyne.ini", m.keys(rompath="roms;/media/ada/boards", nvram_directory="nvram", cfg_directory="cfg"), C.SETTINGS)
-    s.have("ui.ini", m.keys(), C.SETTINGS)
+    s.ships("artwork/{}.xml", ["upright", "table"], m.xml)
+    s.ships("known boards/{}.xml", ["boards", "chips"], m.xml)
+    s.ships("plugins/{}/start.lua", ["counter", "best-of", "clock"], m.text)
+    s.ships("plugins/{}/about.json", ["counter", "best-of", "clock"], m.json)
+    s.ships("language/{}/words.mo", ["german", "french"], m.blob)
+    s.ship("docs/changes.txt", m.text())
+    s.have("groyne.ini", m.keys(boards_in="boards;/media/ada/boards", memory_in="battery", settings_in="tuned"), C.SETTINGS)
+    s.have("window.ini", m.keys(), C.SETTINGS)
     s.haves("roms/{}.zip", [under(t)[:8] for t in s.some(22)], m.archive, C.CONTENT)
-    s.haves("nvram/{}/eeprom", [under(t)[:8] for t in s.some(7)], lambda: m.full_memory(2048), C.SAVES)
-    s.haves("hi/{}.hi", [under(t)[:8] for t in s.some(10)], m.blob, C.SAVES)
-    s.haves("cfg/{}.cfg", [under(t)[:8] for t in s.some(12)], lambda: m.xml("config"), C.SETTINGS)
-    s.haves("sta/{}/1.sta", [under(t)[:8] for t in s.some(4)], m.state, C.STATES)
-    s.haves("snap/{}/0000.png", [under(t)[:8] for t in s.some(6)], m.picture, C.EXTRAS)
+    s.haves("battery/{}/chip", [under(t)[:8] for t in s.some(7)], lambda: m.full_memory(2048), C.SAVES)
+    s.haves("scores/{}.top", [under(t)[:8] for t in s.some(10)], m.blob, C.SAVES)
+    s.haves("tuned/{}.cfg", [under(t)[:8] for t in s.some(12)], lambda: m.xml("board"), C.SETTINGS)
+    s.haves("moments/{}/1.mom", [under(t)[:8] for t in s.some(4)], m.state, C.STATES)
+    s.haves("shots/{}/first.png", [under(t)[:8] for t in s.some(6)], m.picture, C.EXTRAS)
     s.haves("artwork/{}.zip", [under(t)[:8] for t in s.some(5)], m.archive, C.EXTRAS)
-    s.haves("inp/{}.inp", [under(t)[:8] for t in s.some(2)], m.blob, C.EXTRAS)
-    s.have("error.log", m.log(), C.CACHE)
+    s.haves("replays/{}.rpl", [under(t)[:8] for t in s.some(2)], m.blob, C.EXTRAS)
+    s.have("trouble.log", m.log(), C.CACHE)
     return s
 
 
@@ -413,9 +409,9 @@ def pilotage() -> Specimen:
     s.ships("Pilotage.app/Contents/Resources/{}.lproj/Localizable.strings", ["de", "en", "ja"], m.text)
     s.ship("Pilotage.app/Contents/Info.plist", m.xml("plist"))
     s.have("Pilotage Files/Preferences.plist", m.xml("plist"), C.SETTINGS)
-    s.have("Pilotage Files/Input Profiles/Mine.json", m.json(), C.SETTINGS)
-    s.haves("Pilotage Files/Battery Saves/{}.sav", s.some(8), m.memory, C.SAVES)
-    s.haves("Pilotage Files/Save States/{}.pstate", s.some(4), m.state, C.STATES)
+    s.have("Pilotage Files/Pads/Mine.json", m.json(), C.SETTINGS)
+    s.haves("Pilotage Files/Cart Memory/{}.sav", s.some(8), m.memory, C.SAVES)
+    s.haves("Pilotage Files/Moments/{}.moment", s.some(4), m.state, C.STATES)
     s.haves("Pilotage Files/Games/{}.cart", s.some(9), m.media, C.CONTENT)
     s.haves("Pilotage Files/Screenshots/{}.png", s.some(5), m.picture, C.EXTRAS)
     s.haves("Pilotage Files/Cheats/{}.txt", s.some(3), m.text, C.EXTRAS)
@@ -424,21 +420,21 @@ def pilotage() -> Specimen:
 
 
 def thimble() -> Specimen:
-    """A launcher with instances: each has mods, saves in folders of their own, and settings; libraries are shipped."""
+    """A launcher with rooms: each has mods, saves in folders of their own, and settings; libraries are shipped."""
     s = Specimen("thimble")
     m = s.make
     s.ships("{}", ["thimble"], m.code)
     s.ships("libraries/{}.jar", ["core-2.4", "net-1.1", "ui-0.9"], m.archive)
-    s.ships("jre/bin/{}", ["java", "keytool"], m.code)
-    s.ships("jre/lib/{}", ["modules", "security"], m.blob)
-    s.have("thimble.cfg", m.keys(InstanceDir="instances"), C.SETTINGS)
+    s.ships("runtime/bin/{}", ["engine", "signer"], m.code)
+    s.ships("runtime/lib/{}", ["parts", "locks"], m.blob)
+    s.have("thimble.cfg", m.keys(RoomsIn="rooms"), C.SETTINGS)
     s.have("accounts.json", m.json(), C.SETTINGS)
-    for instance in ("Harbour", "Long Winter"):
-        s.haves(f"instances/{instance}/mods/{{}}.jar", ["ropes", "gulls", "lanterns"], m.archive, C.EXTRAS)
-        s.haves(f"instances/{instance}/config/{{}}.toml", ["ropes", "gulls"], m.keys, C.SETTINGS)
-        s.haves(f"instances/{instance}/saves/Pier World/{{}}", ["level.dat", "region.0", "region.1"], m.save, C.SAVES)
-        s.haves(f"instances/{instance}/screenshots/{{}}.png", ["a", "b"], m.picture, C.EXTRAS)
-        s.haves(f"instances/{instance}/logs/{{}}.log", ["latest"], m.log, C.CACHE)
+    for room in ("Harbour", "Long Winter"):
+        s.haves(f"rooms/{room}/mods/{{}}.jar", ["ropes", "gulls", "lanterns"], m.archive, C.EXTRAS)
+        s.haves(f"rooms/{room}/settings/{{}}.toml", ["ropes", "gulls"], m.keys, C.SETTINGS)
+        s.haves(f"rooms/{room}/saves/Pier at dusk/{{}}", ["head", "land-0", "land-1"], m.save, C.SAVES)
+        s.haves(f"rooms/{room}/screenshots/{{}}.png", ["a", "b"], m.picture, C.EXTRAS)
+        s.haves(f"rooms/{room}/logs/{{}}.log", ["tonight"], m.log, C.CACHE)
     return s
 
 
@@ -446,19 +442,19 @@ def gunwale() -> Specimen:
     """Held out. A card of a handheld: saves beside what they belong to, a hidden folder with the program."""
     s = Specimen("gunwale", held_out=True)
     m = s.make
-    s.ships(".system/bin/{}", ["gunwale", "shutdown"], m.code)
-    s.ships(".system/lib/{}.so", ["sdl", "png", "mad"], m.code)
-    s.ships(".system/cores/{}.so", ["brindle", "osprey"], m.code)
-    s.ships(".system/res/{}.png", ["charging", "logo", "font"], m.picture)
+    s.ships(".gunwale/bin/{}", ["gunwale", "goodnight"], m.code)
+    s.ships(".gunwale/lib/{}.so", ["draw", "png", "tune"], m.code)
+    s.ships(".gunwale/cores/{}.so", ["brindle", "osprey"], m.code)
+    s.ships(".gunwale/pictures/{}.png", ["charging", "sign", "letters"], m.picture)
     s.ship("README.txt", m.text())
-    s.have(".userdata/gunwale.cfg", m.keys(), C.SETTINGS)
-    s.haves("Roms/Osprey Pocket/{}.cart", s.some(12), m.media, C.CONTENT)
-    s.haves("Roms/Osprey Pocket/{}.sav", s.some(7), m.memory, C.SAVES)
-    s.haves("Roms/Osprey Pocket/{}.st0", s.some(3), m.state, C.STATES)
-    s.haves("Roms/Osprey Pocket/Imgs/{}.png", s.some(12), m.picture, C.EXTRAS)
-    s.haves("Bios/{}.bin", ["osprey_boot"], m.even_media, C.CONTENT)
-    s.have(".userdata/recent.txt", m.text(), C.SETTINGS)
-    s.have(".userdata/logs/run.log", m.log(), C.CACHE)
+    s.have(".kept/gunwale.cfg", m.keys(), C.SETTINGS)
+    s.haves("Carts/Osprey Leaf/{}.cart", s.some(12), m.media, C.CONTENT)
+    s.haves("Carts/Osprey Leaf/{}.sav", s.some(7), m.memory, C.SAVES)
+    s.haves("Carts/Osprey Leaf/{}.state0", s.some(3), m.state, C.STATES)
+    s.haves("Carts/Osprey Leaf/pictures/{}.png", s.some(12), m.picture, C.EXTRAS)
+    s.haves("Firmware/{}.bin", ["osprey_boot"], m.even_media, C.CONTENT)
+    s.have(".kept/recent.txt", m.text(), C.SETTINGS)
+    s.have(".kept/logs/run.log", m.log(), C.CACHE)
     return s
 
 
@@ -473,9 +469,9 @@ def marlinspike() -> Specimen:
     s.ships("{}", ["LICENSE", "version"], m.text)
     s.have("profile/settings.json", m.json(), C.SETTINGS)
     s.have("profile/bindings.json", m.json(), C.SETTINGS)
-    s.haves("profile/Cache/Data/f_{}", [f"{n:06x}" for n in range(30)], m.blob, C.CACHE)
-    s.haves("profile/GPUCache/{}", ["data_0", "data_1", "index"], m.blob, C.CACHE)
-    s.haves("profile/salvataggi/{}.srm", s.some(8), m.memory, C.SAVES)
+    s.haves("profile/cache/pages/p_{}", [f"{n:06x}" for n in range(30)], m.blob, C.CACHE)
+    s.haves("profile/shader cache/{}", ["part 0", "part 1", "index"], m.blob, C.CACHE)
+    s.haves("profile/salvataggi/{}.sav", s.some(8), m.memory, C.SAVES)
     s.haves("profile/istantanee/{}.state", s.some(5), m.state, C.STATES)
     s.haves("library/{}.cart", s.some(12), m.media, C.CONTENT)
     s.haves("profile/copertine/{}.jpg", s.some(12), m.photo, C.EXTRAS)
@@ -488,18 +484,18 @@ def jackstay() -> Specimen:
     m = s.make
     s.ships("app/bin/{}", ["jackstay"], m.code)
     s.ships("app/lib/{}.so", ["render", "mixer", "joy"], m.code)
-    s.ships("app/share/jackstay/{}.json", ["compat", "languages"], m.json)
+    s.ships("app/share/jackstay/{}.json", ["known discs", "languages"], m.json)
     s.ships("app/share/icons/hicolor/{}.png", ["48", "128"], m.picture)
     s.ships("app/share/applications/{}", ["jackstay.desktop"], m.keys)
-    s.have("config/jackstay/config.yml", m.keys(), C.SETTINGS)
-    s.haves("config/jackstay/input_configs/{}.yml", ["pad one", "pad two"], m.keys, C.SETTINGS)
-    s.haves("config/jackstay/custom_configs/config_{}.yml", ["QLN-1001", "QLN-1044"], m.keys, C.SETTINGS)
-    for title in ("QLN-1001-PROFILE", "QLN-1044-AUTO"):
-        s.haves(f"data/jackstay/hdd0/home/0001/savedata/{title}/{{}}", ["ICON.PNG", "BG.PNG"], m.picture, C.SAVES)
-        s.haves(f"data/jackstay/hdd0/home/0001/savedata/{title}/{{}}", ["PARAM.DAT", "SAVE.DAT"], m.save, C.SAVES)
-    s.haves("data/jackstay/hdd0/game/QLN-1001/data/{}.arc", ["stage1", "stage2", "sound"], m.media, C.CONTENT)
-    s.haves("data/jackstay/patches/{}.yml", ["patch", "imported"], m.keys, C.EXTRAS)
-    s.haves("cache/jackstay/QLN-1001/shaders/{}.bin", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
+    s.have("config/jackstay/jackstay.yml", m.keys(), C.SETTINGS)
+    s.haves("config/jackstay/pads/{}.yml", ["pad one", "pad two"], m.keys, C.SETTINGS)
+    s.haves("config/jackstay/by title/{}.yml", ["Q-1001", "Q-1044"], m.keys, C.SETTINGS)
+    for title in ("Q-1001 first player", "Q-1044 on leaving"):
+        s.haves(f"data/jackstay/drawer/player 1/saves/{title}/{{}}", ["sign.png", "back.png"], m.picture, C.SAVES)
+        s.haves(f"data/jackstay/drawer/player 1/saves/{title}/{{}}", ["label.blk", "progress.blk"], m.save, C.SAVES)
+    s.haves("data/jackstay/drawer/titles/Q-1001/{}.arc", ["stage1", "stage2", "sound"], m.media, C.CONTENT)
+    s.haves("data/jackstay/patches/{}.yml", ["own", "fetched"], m.keys, C.EXTRAS)
+    s.haves("cache/jackstay/Q-1001/shaders/{}.blk", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
     s.haves("cache/jackstay/{}", ["jackstay.log"], m.log, C.CACHE)
     return s
 

@@ -48,35 +48,35 @@ async def test_holding_waving_off_and_following(room: SimpleNamespace, tmp_path:
         assert isinstance(app.screen, NewsScreen) and "never looked at" in words(app)
         await press(app, pilot, "c")
         assert "3 of 3 installs have something newer" in words(app)
-        _go(app, "brindlebox-4.7.0-linux")
+        _go(app, "brindlemere-4.7.0-linux")
         await press(app, pilot, "d")
         assert "not this one, you said" in words(app)
         await press(app, pilot, "d", "h")
         app.screen.query_one(Input).value = "until 4.8: the pads first"
         await press(app, pilot, "enter")
         assert "held at 4.6.1" in words(app) and "the pads first" in words(app)
-        hold = room.bench.library.hold(room.bench.find("Brindlebox"))
+        hold = room.bench.library.hold(room.bench.find("Brindlemere"))
         assert (hold.beyond, hold.until) == ("4.6.1", "4.8")
         await press(app, pilot, "o")
         app.screen.query_one(Input).value = str(tmp_path / "nowhere")
         await press(app, pilot, "enter")
-        assert len(room.bench.library.outlets(room.bench.find("Brindlebox"))) == 1
+        assert len(room.bench.library.outlets(room.bench.find("Brindlemere"))) == 1
         await press(app, pilot, "a", "escape")
         assert isinstance(app.screen, ShelfScreen) and "held at 4.6.1" in words(app)
         assert room.bench.library.choice("look-at-start") == "yes"
     async with running(room) as (app, pilot):
         assert any(path.startswith("/feed/") and status == 304 for path, status, _ in room.server.log)
         await press(app, pilot, "n")
-        _go(app, "install:Brindlebox")
+        _go(app, "install:Brindlemere")
         await press(app, pilot, "h", "a")
-        assert room.bench.library.hold(room.bench.find("Brindlebox")) is None
+        assert room.bench.library.hold(room.bench.find("Brindlemere")) is None
 
 
 async def test_fetching_all_and_going_on_to_the_arrival(room: SimpleNamespace) -> None:
     async with running(room) as (app, pilot):
         await press(app, pilot, "n", "c", "F")
         assert "3 releases here, 0 not" in _said(app)
-        _go(app, "tarnlight-0.42")
+        _go(app, "tarnlight-26.11")
         await press(app, pilot, "enter")
         assert isinstance(app.screen, ArrivalScreen) and "newer than what is installed" in words(app)
 
@@ -85,7 +85,7 @@ async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleName
     room.server.wrong = True
     async with running(room) as (app, pilot):
         await press(app, pilot, "n", "c")
-        _go(app, "tarnlight-0.42")
+        _go(app, "tarnlight-26.11")
         await press(app, pilot, "f")
         assert "thrown away" in _said(app)
     assert room.bench.library.waiting(room.bench.find("Tarnlight")) is None

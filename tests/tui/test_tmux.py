@@ -66,7 +66,7 @@ def start(server: libtmux.Server, home: str, words: str = "") -> Terminal:
 
 def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: libtmux.Server) -> None:
     room = build_demo(str(tmp_path / "pier"))
-    root = room.install("brindlebox")
+    root = room.install("brindlemere")
     before = snapshot(root)
     screen = start(terminal, room.home)
     screen.until("the shelf by class")
@@ -86,7 +86,7 @@ def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: 
     assert "0 lost" in shown and "4.6.1 before, 4.7.0 now, read from the program itself" in shown
     assert snapshot(root) != before
     screen.keys("g")
-    screen.until("byte for byte. What you made")
+    screen.until("come back in place of what lies there now")
     screen.keys("Enter")
     screen.until("is 4.6.1 again")
     assert snapshot(root) == before
@@ -145,7 +145,7 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.keys("Down", "Down")
     screen.until("Moth Hour keeps its scores.")
     screen.keys("f")
-    shown = screen.until("tarnlight-0.42-linux.zip is here")
+    shown = screen.until("tarnlight-26.11-linux.zip is here")
     assert "gone on from after" in shown
     screen.keys("Down", "Enter")
     screen.until("4 files replace something you own")
@@ -162,4 +162,4 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.until("the routes")
     screen.keys("3")
     screen.until("what happens")
-    assert "Tarnlight 0.41 → 0.42" in screen.screen()
+    assert "Tarnlight 26.10 → 26.11" in screen.screen()

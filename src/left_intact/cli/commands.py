@@ -11,7 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from left_intact.cli import knowing, show
-from left_intact.cli.setting import AsJson, InstallWord, setting
+from left_intact.cli.setting import AsJson, InstallWord, cancelling, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.library.store import Install
@@ -19,6 +19,7 @@ from left_intact.core.model.as_json import plan_json, proof_json, survey_json
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.update import State
 from left_intact.home import default_home
 from left_intact.workbench import Outcome
 
@@ -119,11 +120,13 @@ def update(
     while drawn.open_questions:
         given |= {q.id: q.default for q in drawn.open_questions}
         drawn = draft.plan(given)
-    _finish_with_proof(target, bench.update(drawn, target, allowed=allow or []), as_json)
+    with cancelling() as cancel:
+        outcome = bench.update(drawn, target, allowed=allow or [], cancel=cancel)
+    _finish_with_proof(target, outcome, as_json)
 
 
 def _refuse_blocked(drawn: Plan, allow: list[str]) -> None:
-    from left_intact.core.carrying.engine import refuse_if_blocked
+    from left_intact.core.carrying.chain import refuse_if_blocked
 
     known = {fault.code for fault in drawn.blockers}
     try:
@@ -143,8 +146,14 @@ def _print_questions(drawn: Plan, as_json: bool) -> None:
 
 
 def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> None:
+    if outcome.waits:
+        if as_json:
+            _out(show.waits_said(outcome.update))
+        else:
+            typer.echo(show.waits_text(install, outcome.update))
+        raise typer.Exit(1)
     if as_json:
-        _out(proof_json(outcome.proof))
+        _out({**proof_json(outcome.proof), "notes": list(outcome.update.notes)})
     else:
         typer.echo(show.proof_text(install, outcome))
     if outcome.proof.verdict is not Verdict.INTACT:
@@ -160,16 +169,61 @@ def prove(install: InstallWord, as_json: AsJson = False) -> None:
 
 
 @app.command("go-back")
-def go_back(install: InstallWord, as_json: AsJson = False) -> None:
-    """Undo the last update, byte for byte."""
+def go_back(
+    install: InstallWord,
+    update: Annotated[int | None, typer.Option(metavar="N", help="a named update of its history, not the last")] = None,
+    plan: Annotated[bool, typer.Option("--plan", help="only show what would happen")] = False,
+    answers: Answers = None,
+    as_json: AsJson = False,
+) -> None:
+    """Undo the last update, or a named one, byte for byte; then prove it."""
     bench = bench_of()
     target = bench.find(install)
-    back = bench.go_back(target)
+    drawn = bench.draft_back(target, number=update, answers=_read_answers(answers))
+    if plan:
+        if as_json:
+            _out(plan_json(drawn))
+        else:
+            typer.echo(show.plan_text(drawn))
+        return
+    with cancelling() as cancel:
+        back = bench.go_back(target, plan=drawn, cancel=cancel)
     if as_json:
-        kept = [{"path": path, "kept_at": where} for path, where in back.kept]
-        _out({"install": target.name, "version": back.update.from_version, "restored": back.restored, "kept": kept})
+        _out(show.back_json(target, back))
     else:
         typer.echo(show.back_text(target, back))
+    if back.waits is not None or back.missing or (back.proof is not None and back.proof.verdict is not Verdict.INTACT):
+        raise typer.Exit(1)
+
+
+@app.command("go-on")
+def go_on(
+    install: InstallWord,
+    done: Annotated[str, typer.Option(metavar="STEP", help="say that a step was done that cannot be seen")] = "",
+    skip: Annotated[str, typer.Option(metavar="STEP", help="leave a step out that may be left out")] = "",
+    answers: Answers = None,
+    as_json: AsJson = False,
+) -> None:
+    """Take up an update that waits: look whether the step was done, then carry on."""
+    if done and skip:
+        raise Misuse("done-and-skip", "--done and --skip exclude each other", way_out="Give one of them.")
+    bench = bench_of()
+    target = bench.find(install)
+    with cancelling() as cancel:
+        outcome = bench.go_on(target, done=done, skip=skip, answers=_read_answers(answers), cancel=cancel)
+    _finish_with_proof(target, outcome, as_json)
+
+
+@app.command("give-up")
+def give_up(install: InstallWord, as_json: AsJson = False) -> None:
+    """End a waiting update where it stands; what is in force stays on trial."""
+    bench = bench_of()
+    target = bench.find(install)
+    ended = bench.give_up(target)
+    if as_json:
+        _out({"install": target.name, "state": ended.state.value, "to_version": ended.to_version})
+    else:
+        typer.echo(show.given_up_text(target, ended))
 
 
 @app.command()
@@ -195,11 +249,22 @@ def recover(
         raise Misuse("both-ways", "--forward and --back exclude each other", way_out="Give one of them.")
     bench = bench_of()
     direction = True if forward else False if back else None
-    done = [(install, bench.recover(install, direction)) for install, _ in bench.interrupted()]
+    done, failed = [], list(bench.troubled())
+    for install, _ in bench.interrupted():
+        try:
+            done.append((install, bench.recover(install, direction)))
+        except LeftIntactError as error:
+            failed.append((install, error))
     if as_json:
-        _out({"recovered": [{"install": i.name, "state": u.state.value, "to_version": u.to_version} for i, u in done]})
+        _out(show.recovered_json(done, failed))
     else:
         typer.echo(show.recovered_text(done))
+    for install, trouble in failed:
+        _say(f"{install.name}: {trouble.line()}")
+    if failed:
+        raise typer.Exit(max(trouble.exit_code for _, trouble in failed))
+    if any(update.missing or update.state is State.WAITING for _, update in done):
+        raise typer.Exit(1)
 
 
 @app.command()
@@ -377,7 +442,7 @@ def run(words: list[str]) -> int:
     except typer.Exit as error:
         return error.exit_code
     except (KeyboardInterrupt, typer.Abort):
-        _say("stopped. Run `left-intact recover` if an update was under way.")
+        _say("stopped. If an update was under way, end it with: left-intact recover")
         return 1
     except BrokenPipeError:
         sys.stderr.close()

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import json
+import signal
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Annotated, Any
 
 import typer
 
+from left_intact.core.model.progress import CancelToken
 from left_intact.workbench import Workbench
 
 
@@ -24,6 +29,25 @@ AsJson = Annotated[bool, typer.Option("--json", help="one JSON object on standar
 
 def bench() -> Workbench:
     return Workbench(setting.home)
+
+
+@contextmanager
+def cancelling() -> Iterator[CancelToken]:
+    """The first Ctrl-C stops the work and puts everything back; a second one ends the program at once."""
+    token, before = CancelToken(), signal.getsignal(signal.SIGINT)
+
+    def stop(number: int, frame: object) -> None:
+        token.cancel()
+        signal.signal(signal.SIGINT, signal.default_int_handler)
+
+    if threading.current_thread() is not threading.main_thread():
+        yield token
+        return
+    signal.signal(signal.SIGINT, stop)
+    try:
+        yield token
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 def out(said: dict[str, Any]) -> None:

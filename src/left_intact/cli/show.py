@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
-from left_intact.core.carrying.recovery import Settled, WentBack
+from left_intact.core.carrying.recovery import Settled
 from left_intact.core.library.store import Install
+from left_intact.core.model.as_json import proof_json, waits_json
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import CheckState
+from left_intact.core.model.stages import Carry, HandStep, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State, Update
 from left_intact.core.outlets.pack import PackView
 from left_intact.noticing import News
 from left_intact.words import count, size
-from left_intact.workbench import Outcome, ShelfRow
+from left_intact.workbench import Outcome, ShelfRow, WentBack
 
 _MARK = {CheckState.PASSED: "ok", CheckState.FAILED: "FAILED", CheckState.YOURS: "yours"}
 
@@ -27,6 +30,8 @@ def shelf_json(row: ShelfRow) -> dict[str, Any]:
         "version": row.summary.get("version") or None,
         "waiting": {"arrival": row.waiting[0], "version": row.waiting[1]} if row.waiting else None,
         "state": row.state.value if row.state else None,
+        "waits_for": waits_json(row.waits),
+        "trouble": row.trouble or None,
         "totals": row.summary.get("totals"),
     }
 
@@ -40,6 +45,10 @@ def shelf_text(rows: list[ShelfRow]) -> str:
         waiting = f" → {row.waiting[1] or 'a new build'} waits" if row.waiting else ""
         state = f"  [{row.state.value}]" if row.state and row.state is not State.SETTLED else ""
         lines.append(f"{row.install.name:20} {version}{waiting}{state}  {row.install.root}")
+        if row.waits:
+            lines.append(f"{'':20} waits for you: {row.waits.asks} ({row.waits.why})")
+        if row.trouble:
+            lines.append(f"{'':20} {row.trouble}")
     return "\n".join(lines)
 
 
@@ -65,10 +74,20 @@ def plan_text(plan: Plan) -> str:
             mine = sum(1 for m in moves if m.file_class.is_the_persons)
             theirs = f"  ({mine:,} of them yours)" if mine and verb is Verb.KEEP else ""
             lines.append(f"{verb.value:8} {count(len(moves), 'path'):>14}{theirs}")
+    if len(plan.stages) > 1:
+        lines += ["", *(f"stage {n}  {_stage_words(stage)}" for n, stage in enumerate(plan.stages, 1))]
     lines.append(f"\nroom     {size(plan.space.needed)} needed, {size(plan.space.free)} free")
     lines += [f"BLOCKED  {f.says}. {f.way_out}" for f in plan.blockers]
     lines += [f"warning  {f.says}" for f in plan.warnings]
     return "\n".join(lines) + ("\n\n" + questions_text(plan) if plan.questions else "")
+
+
+def _stage_words(stage: Stage) -> str:
+    if isinstance(stage, Carry):
+        return f"{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
+    if isinstance(stage, HandStep):
+        return f"you: {stage.asks} ({stage.why})"
+    return f"then drawn: {stage.intends}"
 
 
 def questions_text(plan: Plan) -> str:
@@ -147,15 +166,57 @@ def proof_text(install: Install, outcome: Outcome) -> str:
             lines.append(f"{kind:10} {line.before.files:>7,} → {line.after.files:>7,}   {told}")
     lines.append("")
     lines += [f"{_MARK[c.state]:6} {c.name:14} {c.says}" for c in proof.checks]
+    lines += [f"note   {note}" for note in outcome.update.notes]
     if outcome.update.state is State.ON_TRIAL:
         lines.append(f'\nOn trial. Back again: left-intact go-back "{install.name}"')
     return "\n".join(lines)
 
 
+def waits_said(update: Update) -> dict[str, Any]:
+    """What a run that waits answers, as JSON."""
+    return {"install": update.install, "state": update.state.value, "waits_for": waits_json(update.waits)}
+
+
+def waits_text(install: Install, update: Update) -> str:
+    waits = update.waits
+    lines = [f"WAITS  {install.name} {update.from_version} → {update.to_version}"]
+    if waits is not None:
+        lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
+        if waits.options:
+            lines.append(f"answers  {waits.step} = {' | '.join(waits.options)}")
+        seen = "it is seen by itself" if waits.can_be_seen else f"--done {waits.step}" if not waits.options else "--answers FILE"
+        lines += ["", f'Then: left-intact go-on "{install.name}"' + ("" if waits.can_be_seen else f" {seen}")]
+    return "\n".join(lines)
+
+
+def given_up_text(install: Install, update: Update) -> str:
+    if update.state is State.ON_TRIAL:
+        return f'{install.name}: what was in force stays, on trial. Back again: left-intact go-back "{install.name}"'
+    return f"{install.name}: given up; nothing of it is in force"
+
+
+def back_json(install: Install, back: WentBack) -> dict[str, Any]:
+    kept = [{"path": path, "kept_at": where} for path, where in back.kept]
+    said: dict[str, Any] = {
+        "install": install.name, "version": back.update.from_version, "restored": back.restored, "kept": kept,
+        "missing": list(back.missing),
+    }  # fmt: skip
+    if back.waits is not None:
+        said |= {"waits_for": waits_json(back.waits.waits)}
+    if back.proof is not None:
+        said |= {"verdict": back.proof.verdict.value, "proof": proof_json(back.proof)}
+    return said
+
+
 def back_text(install: Install, back: WentBack) -> str:
+    if back.waits is not None:
+        return waits_text(install, back.waits)
+    verdict = f" Proof: {back.proof.verdict.value}." if back.proof is not None else ""
     lines = [
-        f"{install.name} is as it was before the update to {back.update.to_version}: {count(back.restored, 'path')} put back."
+        f"{install.name} is as it was before the update to {back.update.to_version}: "
+        f"{count(back.restored, 'path')} put back.{verdict}"
     ]
+    lines += [f"not put back: {says}" for says in back.missing]
     lines += [f"kept from the trial: {path} is at {where}" for path, where in back.kept]
     return "\n".join(lines)
 
@@ -165,8 +226,21 @@ def settled_text(install: Install, done: Settled) -> str:
     return f"{install.name} {done.update.to_version} is settled; {size(done.freed)} freed.{held}"
 
 
+def recovered_json(done: list[tuple[Install, Update]], failed: list[tuple[Install, LeftIntactError]]) -> dict[str, Any]:
+    """What became of every run that was cut off."""
+    return {
+        "recovered": [
+            {"install": i.name, "state": u.state.value, "to_version": u.to_version, "missing": list(u.missing)} for i, u in done
+        ],
+        "failed": [{"install": i.name, "code": e.code, "says": e.line()} for i, e in failed],
+    }
+
+
 def recovered_text(done: list[tuple[Install, Update]]) -> str:
     if not done:
         return "No update was cut off; nothing to recover."
     words = {State.ON_TRIAL: "the update is complete and on trial"}
-    return "\n".join(f"{i.name}: {words.get(u.state, 'everything is as it was before')}" for i, u in done)
+    words |= {State.WAITING: "what was cut off is put back, and the update waits: left-intact go-on"}
+    lines = [f"{i.name}: {words.get(u.state, 'everything is as it was before')}" for i, u in done]
+    lines += [f"{i.name}: not put back, no sound copy is left: {path}" for i, u in done for path in u.missing]
+    return "\n".join(lines)

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from left_intact.standins.outlet import OutletServer
 
 _MARKER = "pier-room.json"
-_FORMAT = 2
+_FORMAT = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,24 +73,24 @@ def _mark(path: str, number: int) -> None:
 
 
 def _plant(room: Room) -> None:
-    from left_intact.demo import brindlebox, patchwright, tarnlight
+    from left_intact.demo import brindlemere, patchwright, tarnlight
     from left_intact.demo.outlet import plant_outlet
 
-    box, wright, light = brindlebox.invent(), patchwright.invent(), tarnlight.invent()
-    box.install.lay(room.install("brindlebox"))
+    mere, wright, light = brindlemere.invent(), patchwright.invent(), tarnlight.invent()
+    mere.install.lay(room.install("brindlemere"))
     wright.install.lay(room.install("patchwright"))
     wright.game.lay(room.install("gullwing-rally"))
-    box.shipped.pack(room.download("kept/brindlebox-4.6.1-linux.zip"), "brindlebox-4.6.1")
-    box.arriving.pack(room.download("brindlebox-4.7.0-linux.zip"), "brindlebox-4.7.0")
-    box.elsewhere.pack(room.download("brindlebox-4.7.0-windows.zip"), "brindlebox-4.7.0")
+    mere.shipped.pack(room.download("kept/brindlemere-4.6.1-linux.zip"), "brindlemere-4.6.1")
+    mere.arriving.pack(room.download("brindlemere-4.7.0-linux.zip"), "brindlemere-4.7.0")
+    mere.elsewhere.pack(room.download("brindlemere-4.7.0-windows.zip"), "brindlemere-4.7.0")
     wright.shipped.pack(room.download("kept/patchwright-3.9.9.zip"), "patchwright")
     wright.arriving.pack(room.download("patchwright-3.9.10.zip"), "patchwright")
     light.install.lay(room.install("tarnlight"))
-    light.shipped.pack(room.download("kept/tarnlight-0.41-linux.zip"), "tarnlight-0.41")
-    light.arriving.pack(room.download("kept/tarnlight-0.42-linux.zip"), "tarnlight-0.42")
+    light.shipped.pack(room.download("kept/tarnlight-26.10-linux.zip"), "tarnlight-26.10")
+    light.arriving.pack(room.download("kept/tarnlight-26.11-linux.zip"), "tarnlight-26.11")
     packed = {name: room.download(name) for name in (
-        "brindlebox-4.7.0-linux.zip", "brindlebox-4.7.0-windows.zip", "patchwright-3.9.10.zip")}  # fmt: skip
-    packed |= {name: room.download(f"kept/{name}") for name in ("tarnlight-0.41-linux.zip", "tarnlight-0.42-linux.zip")}
+        "brindlemere-4.7.0-linux.zip", "brindlemere-4.7.0-windows.zip", "patchwright-3.9.10.zip")}  # fmt: skip
+    packed |= {name: room.download(f"kept/{name}") for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")}
     plant_outlet(room, packed, light.pack, light.full_bytes)
 
 
@@ -100,9 +100,9 @@ def _register(room: Room) -> None:
 
     bench = Workbench(room.home)
     for name, role, waiting, kept in (
-        ("Brindlebox", "emulator", "brindlebox-4.7.0-linux.zip", "kept/brindlebox-4.6.1-linux.zip"),
+        ("Brindlemere", "emulator", "brindlemere-4.7.0-linux.zip", "kept/brindlemere-4.6.1-linux.zip"),
         ("Patchwright", "modding tool", "patchwright-3.9.10.zip", ""),
-        ("Tarnlight", "arcade emulator", "", "kept/tarnlight-0.41-linux.zip"),
+        ("Tarnlight", "arcade emulator", "", "kept/tarnlight-26.10-linux.zip"),
     ):
         program = name.lower()
         install = bench.library.register(room.install(program), name=name, role=role, version_command=(program, "--version"))

@@ -28,10 +28,10 @@ _PATCH_NOTES = {
     "3.9.8": "# Patchwright 3.9.8\n\n- Undo is kept over a restart.\n",
 }  # fmt: skip
 _TARN_NOTES = {
-    "0.42": "# Tarnlight 0.42\n\n- 90 boards are dumped anew; see the pack of changes.\n- glow is 25 unless you set it.\n"
+    "26.11": "# Tarnlight 26.11\n\n- 90 boards are dumped anew; see the pack of changes.\n- glow is 25 unless you set it.\n"
             "- Two-beam boards of the late kind start.\n- Moth Hour keeps its scores.\n",
-    "0.41": "# Tarnlight 0.41\n\n- The beam is drawn in order.\n",
-    "0.40": "# Tarnlight 0.40\n\n- Cocktail cabinets turn.\n",
+    "26.10": "# Tarnlight 26.10\n\n- The beam is drawn in order.\n",
+    "26.09": "# Tarnlight 26.09\n\n- Cocktail cabinets turn.\n",
 }  # fmt: skip
 
 
@@ -41,7 +41,7 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
     os.makedirs(folder, exist_ok=True)
     for name, path in packed.items():
         shutil.copy2(path, os.path.join(folder, name))
-    pack.pack(os.path.join(folder, "tarnlight-changed-content-0.42.zip"), "pack")
+    pack.pack(os.path.join(folder, "tarnlight-changed-content-26.11.zip"), "pack")
     said = []
 
     def release(program: str, version: str, file: str, published: str, notes: str, **more: str) -> None:
@@ -52,8 +52,10 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
 
     for version, day, more in (("4.8.0-beta1", "2026-11-21", {"channel": "preview"}), ("4.7.0", "2026-11-20", {}),
                                ("4.6.2", "2026-02-12", {})):  # fmt: skip
-        release("Brindlebox", version, f"brindlebox-{version}-linux.zip", day, _BRINDLE_NOTES[version], notes_type="html", **more)
-    release("Brindlebox", "4.7.0", "brindlebox-4.7.0-windows.zip", "2026-11-20", _BRINDLE_NOTES["4.7.0"], notes_type="html",
+        release(
+            "Brindlemere", version, f"brindlemere-{version}-linux.zip", day, _BRINDLE_NOTES[version], notes_type="html", **more
+        )
+    release("Brindlemere", "4.7.0", "brindlemere-4.7.0-windows.zip", "2026-11-20", _BRINDLE_NOTES["4.7.0"], notes_type="html",
             platform="windows x86_64")  # fmt: skip
     release(
         "Patchwright",
@@ -64,19 +66,19 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
         needs="Gullwing Rally 2.10 or newer",
     )
     release("Patchwright", "3.9.8", "patchwright-3.9.8.zip", "2026-03-01", _PATCH_NOTES["3.9.8"])
-    release("Tarnlight", "0.42", "tarnlight-0.42-linux.zip", "2026-11-07", _TARN_NOTES["0.42"])
+    release("Tarnlight", "26.11", "tarnlight-26.11-linux.zip", "2026-11-07", _TARN_NOTES["26.11"])
     release(
         "Tarnlight",
-        "0.42",
-        "tarnlight-changed-content-0.42.zip",
+        "26.11",
+        "tarnlight-changed-content-26.11.zip",
         "2026-11-07",
         "",
         kind="pack",
         full=str(full_bytes),
         platform="",
     )
-    release("Tarnlight", "0.41", "tarnlight-0.41-linux.zip", "2026-10-03", _TARN_NOTES["0.41"])
-    release("Tarnlight", "0.40", "tarnlight-0.40-linux.zip", "2026-09-05", _TARN_NOTES["0.40"])
+    release("Tarnlight", "26.10", "tarnlight-26.10-linux.zip", "2026-10-03", _TARN_NOTES["26.10"])
+    release("Tarnlight", "26.09", "tarnlight-26.09-linux.zip", "2026-09-05", _TARN_NOTES["26.09"])
     with open(os.path.join(folder, "outlet.json"), "w", encoding="utf-8") as file:
         json.dump({"title": "the outlet by the pier", "releases": said}, file, indent=1)
 

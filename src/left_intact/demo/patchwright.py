@@ -26,14 +26,14 @@ def main() -> None:
     if "--version" in sys.argv:
         print("Patchwright", VERSION)
         return
-    for folder in ("mods", "loadouts", "inbox", "logs"):
+    for folder in ("mods", "lineups", "fetched mods", "logs"):
         (HERE / folder).mkdir(exist_ok=True)
     settings = HERE / "patchwright.json"
     if not settings.exists():
         settings.write_text(json.dumps({{"game": "", "active": "club-night"}}, indent=2))
     active = json.loads(settings.read_text()).get("active", "club-night")
-    load_out = HERE / "loadouts" / f"{{active}}.json"
-    mods = json.loads(load_out.read_text())["mods"] if load_out.exists() else []
+    line_up = HERE / "lineups" / f"{{active}}.json"
+    mods = json.loads(line_up.read_text())["mods"] if line_up.exists() else []
     print(f"Patchwright {{VERSION}}: {{sum(m['on'] for m in mods)}} of {{len(mods)}} mods on")
 
 
@@ -101,7 +101,7 @@ def _release(version: str, built: int) -> Bed:
     for language in ("cy", "de", "es", "fr", "ga", "it", "nl", "pl", "pt", "sv"):
         for part in ("menu", "rules", "messages"):
             bed.put(f"share/locale/{language}/{part}.mo", noise(rng, rng.randrange(600, 2400), b"PMO1"), built + 1)
-    for page in ("start", "mods", "load-outs", "undo", "rules", "helper-files"):
+    for page in ("start", "mods", "line-ups", "undo", "rules", "helper-files"):
         bed.put(f"docs/{page}.html", f"<!doctype html>\n<title>{page}</title>\n<p>{page} {version}</p>\n", built + 2)
     return bed
 
@@ -144,9 +144,11 @@ def _install(shipped: Bed) -> Bed:
     for name, left_off in (("pier-cup", (4, 9, 16)), ("club-night", (0, 1, 2)), ("wet", (5,)), ("everything", ())):
         said = {"name": name, "mods": [{"mod": m, "on": n not in left_off} for n, m in enumerate(_MODS)]}
         text = json.dumps(said, indent=1) + "\n"
-        bed.put(f"loadouts/{name}.json", text, over_time(rng, "2026-05-01", "2026-11-10"))
+        bed.put(f"lineups/{name}.json", text, over_time(rng, "2026-05-01", "2026-11-10"))
     for number in range(9):
-        bed.put(f"inbox/fetched-{number}.zip", noise(rng, 30_000, b"PK\x03\x04"), over_time(rng, "2026-09-01", "2026-11-12"))
+        bed.put(
+            f"fetched mods/fetched-{number}.zip", noise(rng, 30_000, b"PK\x03\x04"), over_time(rng, "2026-09-01", "2026-11-12")
+        )
     for number in range(40):
         when = over_time(rng, "2026-07-01", "2026-11-14")
         bed.put(f"logs/run-{number:03}.log", f"run {number}\n" * 30, when)

@@ -1,4 +1,4 @@
-"""Tarnlight, an arcade emulator with numbered monthly releases: 0.41 with 160 games, and a pack of changed content."""
+"""Tarnlight, an arcade emulator with numbered monthly releases: 26.10 with 163 games, and a pack of changed content."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from left_intact.demo.binaries import elf, png
 from left_intact.demo.names import slug, titles
 from left_intact.demo.planting import Bed, moment, noise, over_time, same_but
 
-BUILT_041 = moment("2026-10-03 12:00")
-BUILT_042 = moment("2026-11-07 12:00")
+BUILT_2610 = moment("2026-10-03 12:00")
+BUILT_2611 = moment("2026-11-07 12:00")
 
 _PROGRAM = '''#!/usr/bin/env python3
 """Tarnlight: arcade boards with vector screens. A small stand-in."""
@@ -25,7 +25,7 @@ def main() -> None:
     if "--version" in sys.argv:
         print("Tarnlight", VERSION)
         return
-    for folder in ("games", "tuned", "scores", "frozen"):
+    for folder in ("games", "tuned", "scores", "moments"):
         (HERE / folder).mkdir(exist_ok=True)
     if not (HERE / "tarnlight.conf").exists():
         (HERE / "tarnlight.conf").write_text("beam = 60\\nsmooth = on\\n")
@@ -49,7 +49,7 @@ class Tarnlight:
 
 
 def invent() -> Tarnlight:
-    shipped = _release("0.41", BUILT_041)
+    shipped = _release("26.10", BUILT_2610)
     install = _install(shipped)
     return Tarnlight(shipped=shipped, arriving=_next(shipped), install=install, pack=_pack(install), full_bytes=41_300_000_000)
 
@@ -70,18 +70,18 @@ def _release(version: str, built: int) -> Bed:
 
 
 def _next(shipped: Bed) -> Bed:
-    rng = random.Random("tarnlight 0.42")
+    rng = random.Random("tarnlight 26.11")
     changes: dict[str, bytes | str] = {
-        "tarnlight": _PROGRAM.format(version="0.42"), "VERSION": "0.42\n",
+        "tarnlight": _PROGRAM.format(version="26.11"), "VERSION": "26.11\n",
         "tarnlight.conf": "beam = 60\nsmooth = on\nglow = 25\nflicker = off\n",
     }  # fmt: skip
     for name in ("vector", "beam", "board"):
-        changes[f"lib/lib{name}.so"] = elf(f"tarnlight 0.42 {name}", noise(rng, 40_000))
-    changes |= {f"boards/family-{n:02}.xml": f"<boards family='{n}' release='0.42'/>\n" for n in range(0, 40, 3)}
+        changes[f"lib/lib{name}.so"] = elf(f"tarnlight 26.11 {name}", noise(rng, 40_000))
+    changes |= {f"boards/family-{n:02}.xml": f"<boards family='{n}' release='26.11'/>\n" for n in range(0, 40, 3)}
     changed = same_but(shipped, changes)
     bed = Bed()
     for path, plant in changed.plants.items():
-        bed.put(path, plant.content, BUILT_042 + plant.mtime - BUILT_041, plant.mode)
+        bed.put(path, plant.content, BUILT_2611 + plant.mtime - BUILT_2610, plant.mode)
     return bed
 
 
@@ -89,7 +89,7 @@ def _install(shipped: Bed) -> Bed:
     rng = random.Random("tarnlight at the pier")
     bed = Bed(dict(shipped.plants))
     bed.put("tarnlight.conf", "beam = 50\nsmooth = off\nglow = 20\n", moment("2026-10-21 20:10"))
-    games = titles(160, "tarnlight")
+    games = titles(163, "tarnlight")
     for game in games:
         content = noise(rng, rng.randrange(12_000, 40_000), b"TVB1")
         bed.put(f"games/{slug(game)}.board", content, over_time(rng, "2025-01-01", "2026-10-01"))
@@ -98,7 +98,7 @@ def _install(shipped: Bed) -> Bed:
     for game in games[:144]:
         bed.put(f"scores/{slug(game)}.hi", noise(rng, 1_024, b"TVH1"), over_time(rng, "2025-02-01", "2026-11-20"))
     for game in games[:31]:
-        bed.put(f"frozen/{slug(game)}.st", noise(rng, 20_011, b"TVS0.41"), over_time(rng, "2025-12-01", "2026-11-18"))
+        bed.put(f"moments/{slug(game)}.st", noise(rng, 20_011, b"TVS26.10"), over_time(rng, "2025-12-01", "2026-11-18"))
     for number in range(60):
         bed.put(f"side art/panel-{number:02}.png", png(80, 60, rng), over_time(rng, "2025-03-01", "2026-08-01"))
     return bed
@@ -106,12 +106,12 @@ def _install(shipped: Bed) -> Bed:
 
 def _pack(install: Bed) -> Bed:
     """90 changed boards, nested as packs are; 4 of them this person owns in an older dump."""
-    rng = random.Random("tarnlight pack 0.42")
-    bed, root = Bed(), "changed since 0.41/boards"
-    bed.put("changed since 0.41/read me.txt", "The boards that 0.42 names or wants otherwise.\n", BUILT_042)
+    rng = random.Random("tarnlight pack 26.11")
+    bed, root = Bed(), "changed since 26.10/boards"
+    bed.put("changed since 26.10/read me.txt", "The boards that 26.11 names or wants otherwise.\n", BUILT_2611)
     owned = sorted(p for p in install.plants if p.startswith("games/"))
     for path in (owned[7], owned[41], owned[88], owned[131]):
-        bed.put(f"{root}/{path[6:]}", noise(rng, len(install.plants[path].content) + 512, b"TVB2"), BUILT_042)
+        bed.put(f"{root}/{path[6:]}", noise(rng, len(install.plants[path].content) + 512, b"TVB2"), BUILT_2611)
     for number in range(86):
-        bed.put(f"{root}/never-had-{number:02}.board", noise(rng, rng.randrange(60_000, 160_000), b"TVB2"), BUILT_042)
+        bed.put(f"{root}/never-had-{number:02}.board", noise(rng, rng.randrange(60_000, 160_000), b"TVB2"), BUILT_2611)
     return bed

@@ -13,7 +13,7 @@ from left_intact.demo.build import Room
 from left_intact.words import count, size
 from left_intact.workbench import Workbench
 
-EXAMPLES = (("Brindlebox", "brindlebox-4.7.0-linux.zip"), ("Patchwright", "patchwright-3.9.10.zip"))
+EXAMPLES = (("Brindlemere", "brindlemere-4.7.0-linux.zip"), ("Patchwright", "patchwright-3.9.10.zip"))
 
 
 def run_unattended(room: Room, *, as_json: bool = False) -> int:

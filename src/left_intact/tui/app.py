@@ -92,10 +92,15 @@ class LeftIntactApp(App[int]):
         from left_intact.tui.screens.dialogs import RecoverDialog
         from left_intact.tui.screens.stage import screen_for
 
+        if row.trouble:
+            self.notify(row.trouble, severity="error", timeout=12)
+            return
         if row.state in UNFINISHED:
             self.push_screen(RecoverDialog(row), self._recovered)
             return
         desk = Desk(row=row)
+        if row.state is State.WAITING:
+            stop = "under way"
         first = stop or ("proof" if row.state is State.ON_TRIAL and not row.waiting else "survey")
         self.push_screen(screen_for(first, desk))
 

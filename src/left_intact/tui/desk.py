@@ -42,6 +42,11 @@ class Desk:
         return self.row.install
 
     @property
+    def waits(self) -> bool:
+        """Whether an update of it waits for the person."""
+        return self.row.state is State.WAITING
+
+    @property
     def on_trial(self) -> bool:
         return self.outcome is not None and self.outcome.update.state is State.ON_TRIAL
 
@@ -64,6 +69,8 @@ class Desk:
         return tuple(stops)
 
     def _survey(self) -> tuple[str, bool, bool]:
+        if self.survey is None and self.waits:
+            return "", True, False
         if self.survey is None:
             return "reading…", False, False
         unsorted = self.survey.totals()[FileClass.UNSORTED].files
@@ -72,6 +79,8 @@ class Desk:
         return count(sum(t.files for t in self.survey.totals().values()), "file"), True, False
 
     def _arrival(self) -> tuple[str, bool, bool]:
+        if self.waits and self.arrival is None:
+            return self.row.updates[0].to_version or "a build", True, False
         if self.arrival is not None:
             return f"{self.arrival.release.version_text or 'a build'}, looked at", True, False
         if self.outcome is not None and self.on_trial:
@@ -83,6 +92,8 @@ class Desk:
         return "nothing waits", False, False
 
     def _plan(self) -> tuple[str, bool, bool]:
+        if self.waits:
+            return "agreed", True, False
         if self.on_trial and self.draft is None:
             return "carried out", True, False
         if self.plan is None:
@@ -98,6 +109,8 @@ class Desk:
     def _under_way(self) -> tuple[str, bool, bool]:
         if self.under_way:
             return "at work", False, True
+        if self.waits:
+            return "waits for you", False, True
         if self.on_trial:
             return f"{self.seconds:.1f} s" if self.seconds else "done", True, False
         return "", False, False

@@ -1,8 +1,8 @@
-"""The journal of one strongbox: every update with its whole plan, written before the first change.
+"""The journal of one strongbox: every run as a chain of stages, each whole in it before its first change.
 
-Only the state of an update changes afterwards. How far an update came is told by the
-disk, since each step knows what lay there before and what is to lie there after.
-The schema is described in docs/formats.md.
+Afterwards only states change. How far a stage came is told by the disk, since each step knows
+what lay there before and what is to lie there after. Everything but states is kept as records
+(dictionaries with a version), so that fields may come and go. The schema is described in docs/formats.md.
 """
 
 from __future__ import annotations
@@ -10,199 +10,419 @@ from __future__ import annotations
 import json
 import sqlite3
 import time
-from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
+from left_intact.core.carrying.heads import Heads, waits_from
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry
-from left_intact.core.model.packing import entry_from_list, entry_to_list
-from left_intact.core.model.plan import KeyLine, Verb
-from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.survey import Folder
-from left_intact.core.model.update import UNFINISHED, State, Update
-
-_MIGRATIONS = (
-    """
-    CREATE TABLE updates (
-        id INTEGER PRIMARY KEY, state TEXT NOT NULL, install TEXT NOT NULL, root TEXT NOT NULL,
-        from_version TEXT NOT NULL, to_version TEXT NOT NULL, arrival TEXT NOT NULL,
-        arrival_root TEXT NOT NULL, began REAL NOT NULL, changed REAL NOT NULL, merged TEXT NOT NULL);
-    CREATE TABLE steps (
-        update_id INTEGER NOT NULL, seq INTEGER NOT NULL, path TEXT NOT NULL, verb TEXT NOT NULL,
-        class TEXT NOT NULL, before TEXT, after TEXT, content BLOB, PRIMARY KEY (update_id, seq));
-    CREATE TABLE folders (
-        update_id INTEGER NOT NULL, path TEXT NOT NULL, mode INTEGER NOT NULL, mtime_ns INTEGER NOT NULL);
-    CREATE TABLE witness (
-        update_id INTEGER NOT NULL, path TEXT NOT NULL, class TEXT NOT NULL, verb TEXT NOT NULL,
-        before TEXT, agreed TEXT);
-    CREATE INDEX witness_of ON witness (update_id);
-    CREATE TABLE trial (update_id INTEGER NOT NULL, path TEXT NOT NULL, kept_at TEXT NOT NULL);
-    """,
-    "ALTER TABLE updates ADD COLUMN roots TEXT NOT NULL DEFAULT '[]';",
+from left_intact.core.model.entry import Attributes, Entry
+from left_intact.core.model.packing import (
+    VERSION,
+    Record,
+    at_from_list,
+    at_to_list,
+    attributes_from_record,
+    attributes_to_record,
+    carry_from_record,
+    carry_to_record,
+    entries_from_columns,
+    entries_to_columns,
+    entry_from_record,
+    entry_to_record,
+    hand_from_record,
+    hand_to_record,
+    later_from_record,
+    later_to_record,
+    lines_from_records,
+    lines_to_records,
+    packed,
+    root_to_record,
+    shipped_from_record,
+    shipped_to_record,
+    source_from_record,
+    source_to_record,
+    unpacked,
 )
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.proof import Witness, Witnessed
+from left_intact.core.model.stages import Carry, HandStep, KeyLine, Later, Shipped, Source, Verb
+from left_intact.core.model.update import TORN, RunKind, StageState, State, Update, WaitsFor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One path that goes from one state to another; None is an empty place."""
+    """One place that goes from one state to another; None is an empty place."""
 
     seq: int
-    path: str
+    at: At
     verb: Verb
     file_class: FileClass
     before: Entry | None
     after: Entry | None
-    content: bytes | None = None
-    """The bytes of a merged file, which no archive has."""
+    source: Source | None = None
+    attributes: Attributes | None = None
+    """What the system kept of `before` beside its content, mode and time."""
+    partner: At | None = None
+    """Another name of the same file, where it was hard-linked."""
+    gives: Attributes | None = None
+    """Owner and attributes of `after`; None takes those of `before`."""
+    joins: At | None = None
+    """Another name that `after` is to share its bytes with."""
+    by_name: bool = False
+    """Whether what is displaced is kept under its own name too."""
+
+    @property
+    def path(self) -> str:
+        return self.at.shown
 
 
-def entry_to_text(entry: Entry | None) -> str | None:
-    """An entry as one line of ASCII JSON; odd names survive as escapes."""
-    return None if entry is None else json.dumps(entry_to_list(entry))
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FolderTime:
+    """A folder whose time the steps change, as it was; or as it is to be at the end."""
+
+    at: At
+    mode: int
+    mtime_ns: int
+    wanted: bool = False
+    """Whether this is what the stage is to leave, and not what was before it."""
 
 
-def entry_from_text(text: str | None) -> Entry | None:
-    return None if text is None else entry_from_list(json.loads(text))
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageRow:
+    """One stage as journalled."""
+
+    seq: int
+    kind: str
+    """`carry`, `hand` or `later`."""
+    state: StageState
+    hand: HandStep | None = None
+    later: Later | None = None
+    shipped: Shipped | None = None
+    waits: WaitsFor | None = None
+    answers: Mapping[str, str] = field(default_factory=dict)
 
 
-class Journal:
-    """Opened for each use; full synchronisation, so that a commit is on the device."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Observed:
+    """What a step by hand changed: neither lost nor altered."""
 
-    def __init__(self, path: str) -> None:
-        self._db = sqlite3.connect(path, isolation_level=None, timeout=10)
-        self._db.row_factory = sqlite3.Row
-        self._db.execute("PRAGMA synchronous = FULL")
-        self._migrate()
+    at: At
+    before: Entry | None
+    after: Entry | None
+    file_class: FileClass = FileClass.UNSORTED
 
-    def _migrate(self) -> None:
-        at = self._db.execute("PRAGMA user_version").fetchone()[0]
-        for number, script in enumerate(_MIGRATIONS[at:], at + 1):
-            self._db.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")
 
-    def close(self) -> None:
-        self._db.close()
+class Journal(Heads):
+    """The whole of a strongbox's journal."""
 
-    def __enter__(self) -> Journal:
-        return self
+    # ------------------------------------------------------------ beginning
 
-    def __exit__(self, *_: object) -> None:
-        self.close()
-
-    @contextmanager
-    def _transaction(self) -> Iterator[None]:
-        self._db.execute("BEGIN IMMEDIATE")
-        try:
-            yield
-        except BaseException:
-            self._db.execute("ROLLBACK")
-            raise
-        self._db.execute("COMMIT")
-
-    def begin(
-        self, *, install: str, root: str, arrival: str, arrival_root: str, steps: Iterable[Step],
-        folders: Iterable[Folder], witness: Witness,
-    ) -> Update:  # fmt: skip
-        """Write a whole update down, in one transaction."""
+    def begin(self, *, record: Record, stages: Sequence[Carry | HandStep | Later], kind: RunKind = RunKind.UPDATE) -> Update:
+        """Write the head and the outline of a run down. Updates that it takes back become `going-back` with it."""
         now = time.time()
-        merged = json.dumps({path: [asdict(line) for line in lines] for path, lines in witness.merged.items()})
-        with self._transaction():
-            cursor = self._db.execute(
-                "INSERT INTO updates (state, install, root, from_version, to_version, arrival, arrival_root, "
-                "began, changed, merged, roots) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-                (State.STAGING, install, _text(root), witness.version, witness.to_version, _text(arrival),
-                 _text(arrival_root), now, now, merged, json.dumps(witness.roots)),
-            )  # fmt: skip
-            update = int(cursor.lastrowid or 0)
-            self._db.executemany(
-                "INSERT INTO steps VALUES (?,?,?,?,?,?,?,?)",
-                ((update, s.seq, _text(s.path), s.verb, s.file_class, entry_to_text(s.before),
-                  entry_to_text(s.after), s.content) for s in steps),
-            )  # fmt: skip
-            self._db.executemany(
-                "INSERT INTO folders VALUES (?,?,?,?)", ((update, _text(f.path), f.mode, f.mtime_ns) for f in folders)
+        state = State.GOING_BACK if kind is RunKind.BACK else State.STAGING
+        with self._base.transaction() as db:
+            said = {"v": VERSION, "kind": kind.value, "began": now, **record}
+            cursor = db.execute(
+                "INSERT INTO updates (state, changed, record) VALUES (?,?,?)", (state.value, now, json.dumps(said))
             )
-            self._db.executemany(
-                "INSERT INTO witness VALUES (?,?,?,?,?,?)",
-                ((update, _text(path), row.file_class, row.verb, entry_to_text(row.before), entry_to_text(row.agreed))
-                 for path, row in witness.rows.items()),
-            )  # fmt: skip
+            update = int(cursor.lastrowid or 0)
+            for seq, stage in enumerate(stages, 1):
+                self._put_stage(db, update, seq, stage)
+                if isinstance(stage, Carry) and len(stages) > 1:
+                    db.execute("INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(carry_to_record(stage))))
+            for undone in record.get("undoes", ()):
+                db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (State.GOING_BACK.value, now, undone))
         return self.update(update)
 
-    def set_state(self, update: int, state: State) -> None:
-        with self._transaction():
-            self._db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (state, time.time(), update))
+    @staticmethod
+    def _put_stage(db: sqlite3.Connection, update: int, seq: int, stage: Carry | HandStep | Later) -> None:
+        match stage:
+            case Carry():
+                kind, said = "carry", {"shipped": shipped_to_record(stage.shipped)}
+            case HandStep():
+                kind, said = "hand", {"hand": hand_to_record(stage)}
+            case Later():
+                kind, said = "later", {"later": later_to_record(stage)}
+        db.execute(
+            "INSERT INTO stages VALUES (?,?,?,?,?)",
+            (update, seq, kind, StageState.PLANNED.value, json.dumps({"v": VERSION, **said})),
+        )
 
-    def update(self, update: int) -> Update:
-        return _update(self._db.execute("SELECT * FROM updates WHERE id = ?", (update,)).fetchone())
-
-    def updates(self) -> list[Update]:
-        """All updates, newest first."""
-        return [_update(row) for row in self._db.execute("SELECT * FROM updates ORDER BY id DESC")]
-
-    def unfinished(self) -> Update | None:
-        return next((u for u in self.updates() if u.state in UNFINISHED), None)
-
-    def last_in_force(self) -> Update | None:
-        """The newest update that is on trial or settled."""
-        return next((u for u in self.updates() if u.state in (State.ON_TRIAL, State.SETTLED)), None)
-
-    def steps(self, update: int) -> list[Step]:
-        rows = self._db.execute("SELECT * FROM steps WHERE update_id = ? ORDER BY seq", (update,))
-        return [
-            Step(
-                seq=row["seq"], path=_path(row["path"]), verb=Verb(row["verb"]), file_class=FileClass(row["class"]),
-                before=entry_from_text(row["before"]), after=entry_from_text(row["after"]), content=row["content"],
+    def put_carry(
+        self, update: int, stage: int, *, carry: Carry, steps: Iterable[Step], folders: Iterable[FolderTime], witness: Witness
+    ) -> None:
+        """The whole of a stage, in one transaction; its state becomes `staging`, also of one that was to be drawn later."""
+        with self._base.transaction() as db:
+            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            said = json.loads(row[0]) | {"shipped": shipped_to_record(carry.shipped), "waits": None}
+            db.execute(
+                "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
+                (StageState.STAGING.value, json.dumps(said), update, stage),
             )
-            for row in rows
-        ]  # fmt: skip
+            for table in ("steps", "folders", "witness"):
+                db.execute(f"DELETE FROM {table} WHERE update_id = ? AND stage = ?", (update, stage))
+            db.executemany("INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in steps))
+            db.executemany(
+                "INSERT INTO folders VALUES (?,?,?)", ((update, stage, json.dumps(_folder_record(f))) for f in folders)
+            )
+            db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, _witness_row(witness)))
 
-    def folders(self, update: int) -> list[Folder]:
-        rows = self._db.execute("SELECT * FROM folders WHERE update_id = ?", (update,))
-        return [Folder(path=_path(row["path"]), mode=row["mode"], mtime_ns=row["mtime_ns"]) for row in rows]
+    def drawn(self, update: int, stage: int) -> Carry | None:
+        """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn comes."""
+        with self._rows("SELECT record FROM moves WHERE update_id = ? AND stage = ?", update, stage) as rows:
+            return carry_from_record(unpacked(rows[0][0])) if rows else None
 
-    def witness(self, update: int) -> Witness:
-        head = self._db.execute("SELECT * FROM updates WHERE id = ?", (update,)).fetchone()
-        rows = self._db.execute("SELECT * FROM witness WHERE update_id = ?", (update,))
-        merged = json.loads(head["merged"])
-        return Witness(
-            rows={
-                _path(row["path"]): Witnessed(
-                    file_class=FileClass(row["class"]), verb=Verb(row["verb"]),
-                    before=entry_from_text(row["before"]), agreed=entry_from_text(row["agreed"]),
+    def begin_again(self, update: int, stage: int) -> None:
+        """A stage that was put back waits for its turn anew; one that was drawn late is drawn again then."""
+        with self._base.transaction() as db:
+            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            kind = "later" if json.loads(row[0]).get("later") else "carry"
+            db.execute(
+                "UPDATE stages SET kind = ?, state = ? WHERE update_id = ? AND seq = ?",
+                (kind, StageState.PLANNED.value, update, stage),
+            )
+
+    # ------------------------------------------------------------ states
+
+    def set_state(
+        self,
+        update: int,
+        state: State,
+        *,
+        stage: tuple[int, StageState] | None = None,
+        ended: Mapping[int, State] | None = None,
+        more: Mapping[str, Any] | None = None,
+    ) -> None:
+        """Where a run (and one of its stages, and other runs that end with it) stands now, in one transaction."""
+        with self._base.transaction() as db:
+            now = time.time()
+            db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (state.value, now, update))
+            if stage is not None:
+                query = "UPDATE stages SET state = ? WHERE update_id = ? AND seq = ?"
+                db.execute(query, (stage[1].value, update, stage[0]))
+            for other, its in (ended or {}).items():
+                db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (its.value, now, other))
+            if more:
+                self._add_to_record(db, update, more)
+
+    def set_stage(self, update: int, stage: int, state: StageState, more: Mapping[str, Any] | None = None) -> None:
+        with self._base.transaction() as db:
+            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            said = json.dumps(json.loads(row[0]) | dict(more or {}))
+            db.execute(
+                "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?", (state.value, said, update, stage)
+            )
+
+    def wait(self, update: int, stage: int, waits: WaitsFor) -> None:
+        """A stage waits for the person, and the run with it."""
+        said = {"waits": _waits_record(waits)}
+        self.set_stage(update, stage, StageState.WAITING, said)
+        self.set_state(update, State.WAITING)
+
+    @staticmethod
+    def _add_to_record(db: sqlite3.Connection, update: int, more: Mapping[str, Any]) -> None:
+        row = db.execute("SELECT record FROM updates WHERE id = ?", (update,)).fetchone()
+        db.execute("UPDATE updates SET record = ? WHERE id = ?", (json.dumps(json.loads(row[0]) | dict(more)), update))
+
+    def add_to_record(self, update: int, more: Mapping[str, Any]) -> None:
+        with self._base.transaction() as db:
+            self._add_to_record(db, update, more)
+
+    def record(self, update: int) -> Record:
+        with self._rows("SELECT record FROM updates WHERE id = ?", update) as rows:
+            said: Record = json.loads(rows[0][0])
+            return said
+
+    # ------------------------------------------------------------ stages
+
+    def stages(self, update: int) -> list[StageRow]:
+        with self._rows("SELECT * FROM stages WHERE update_id = ? ORDER BY seq", update) as rows:
+            return [_stage_from(row) for row in rows]
+
+    def steps(self, update: int, stage: int | None = None) -> list[Step]:
+        """The steps of a stage, in their order; of all stages without one."""
+        query = "SELECT * FROM steps WHERE update_id = ?" + ("" if stage is None else " AND stage = ?")
+        values = (update,) if stage is None else (update, stage)
+        with self._rows(query + " ORDER BY stage, seq", *values) as rows:
+            return [_step_from(row) for row in rows]
+
+    def folders(self, update: int, stage: int) -> list[FolderTime]:
+        with self._rows("SELECT record FROM folders WHERE update_id = ? AND stage = ?", update, stage) as rows:
+            return [_folder_from(json.loads(row[0])) for row in rows]
+
+    def witness_of(self, update: int, stage: int) -> Witness:
+        """What was known before the first change of one stage."""
+        with self._rows("SELECT record FROM witness WHERE update_id = ? AND stage = ?", update, stage) as rows:
+            return _witness_from(rows[0][0]) if rows else Witness(rows={}, version="", to_version="", merged={})
+
+    def set_observed(
+        self, update: int, stage: int, observed: Iterable[Observed], ended: tuple[StageState, State] | None = None
+    ) -> None:
+        """What lies there before a step by hand; with `ended` what it changed, and in the same transaction where it stands."""
+        said = {
+            "v": VERSION,
+            "rows": [
+                [at_to_list(o.at), entry_to_record(o.before), entry_to_record(o.after), o.file_class.value] for o in observed
+            ],
+        }
+        with self._base.transaction() as db:
+            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
+            if ended is None:
+                return
+            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            record = json.dumps(json.loads(row[0]) | {"waits": None})
+            query = "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?"
+            db.execute(query, (ended[0].value, record, update, stage))
+            db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (ended[1].value, time.time(), update))
+
+    def observed(self, update: int, stage: int) -> list[Observed]:
+        with self._rows("SELECT record FROM observed WHERE update_id = ? AND stage = ?", update, stage) as rows:
+            if not rows:
+                return []
+            return [
+                Observed(
+                    at=at_from_list(at),
+                    before=entry_from_record(before),
+                    after=entry_from_record(after),
+                    file_class=FileClass(kind),
                 )
-                for row in rows
-            },
-            version=head["from_version"],
-            to_version=head["to_version"],
-            merged={path: tuple(KeyLine(**line) for line in lines) for path, lines in merged.items()},
-            roots=tuple((label, place) for label, place in json.loads(head["roots"])),
-        )  # fmt: skip
+                for at, before, after, kind in unpacked(rows[0][0])["rows"]
+            ]
+
+    # ------------------------------------------------------------ what was made on trial
 
     def note_trial(self, update: int, path: str, kept_at: str) -> None:
-        with self._transaction():
-            self._db.execute("INSERT INTO trial VALUES (?,?,?)", (update, _text(path), _text(kept_at)))
+        with self._base.transaction() as db:
+            db.execute("INSERT INTO kept VALUES (?,?)", (update, json.dumps({"v": VERSION, "path": path, "kept_at": kept_at})))
 
     def trial(self, update: int) -> list[tuple[str, str]]:
         """(path, where it is kept) of what was changed while on trial and set aside on going back."""
-        rows: Sequence[Any] = self._db.execute("SELECT path, kept_at FROM trial WHERE update_id = ?", (update,)).fetchall()
-        return [(_path(row[0]), _path(row[1])) for row in rows]
+        with self._rows("SELECT record FROM kept WHERE update_id = ?", update) as rows:
+            said = [json.loads(row[0]) for row in rows]
+            return [(one["path"], one["kept_at"]) for one in said]
 
 
-def _update(row: sqlite3.Row) -> Update:
-    return Update(
-        id=row["id"], state=State(row["state"]), install=row["install"], root=_path(row["root"]),
-        from_version=row["from_version"], to_version=row["to_version"], arrival=_path(row["arrival"]),
-        arrival_root=_path(row["arrival_root"]), began=row["began"], changed=row["changed"],
+# ---------------------------------------------------------------- records
+
+
+def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
+    said: Record = {
+        "v": VERSION, "at": at_to_list(step.at), "verb": step.verb.value, "class": step.file_class.value,
+        "before": entry_to_record(step.before), "after": entry_to_record(step.after), "source": source_to_record(step.source),
+    }  # fmt: skip
+    for name, given in (("attributes", step.attributes), ("gives", step.gives)):
+        if given is not None:
+            said[name] = attributes_to_record(given)
+    for name, at in (("partner", step.partner), ("joins", step.joins)):
+        if at is not None:
+            said[name] = at_to_list(at)
+    if step.by_name:
+        said["by_name"] = True
+    return update, stage, step.seq, json.dumps(said), getattr(step.source, "content", None)
+
+
+def _step_from(row: sqlite3.Row) -> Step:
+    said = json.loads(row["record"])
+    return Step(
+        seq=row["seq"], at=at_from_list(said["at"]), verb=Verb(said["verb"]), file_class=FileClass(said["class"]),
+        before=entry_from_record(said["before"]), after=entry_from_record(said["after"]),
+        source=source_from_record(said.get("source"), row["content"]),
+        attributes=attributes_from_record(said.get("attributes")), gives=attributes_from_record(said.get("gives")),
+        partner=at_from_list(said["partner"]) if said.get("partner") else None,
+        joins=at_from_list(said["joins"]) if said.get("joins") else None, by_name=said.get("by_name", False),
     )  # fmt: skip
 
 
-def _text(path: str) -> str:
-    # SQLite takes no lone surrogates, JSON escapes do.
-    return json.dumps(path)
+def _folder_record(folder: FolderTime) -> Record:
+    return {
+        "v": VERSION, "at": at_to_list(folder.at), "mode": folder.mode, "mtime_ns": folder.mtime_ns, "wanted": folder.wanted,
+    }  # fmt: skip
 
 
-def _path(text: str) -> str:
-    path: str = json.loads(text)
-    return path
+def _folder_from(said: Record) -> FolderTime:
+    return FolderTime(at=at_from_list(said["at"]), mode=said["mode"], mtime_ns=said["mtime_ns"], wanted=said.get("wanted", False))
+
+
+def _stage_from(row: sqlite3.Row) -> StageRow:
+    said = json.loads(row["record"])
+    return StageRow(
+        seq=row["seq"],
+        kind=row["kind"],
+        state=StageState(row["state"]),
+        hand=hand_from_record(said["hand"]) if said.get("hand") else None,
+        later=later_from_record(said["later"]) if said.get("later") else None,
+        shipped=shipped_from_record(said.get("shipped")),
+        waits=waits_from(said.get("waits")),
+        answers=said.get("answers", {}),
+    )
+
+
+def _waits_record(waits: WaitsFor) -> Record:
+    return {
+        "step": waits.step, "asks": waits.asks, "why": waits.why, "may_skip": waits.may_skip,
+        "can_be_seen": waits.can_be_seen, "options": list(waits.options),
+    }  # fmt: skip
+
+
+def _witness_row(witness: Witness) -> bytes:
+    """Entries in columns; what is agreed is told as `same` where it is what lay there before."""
+    entries: list[Entry] = []
+    rows = []
+    for at, row in witness.rows.items():
+        before = after = -1
+        if row.before is not None:
+            before = len(entries)
+            entries.append(row.before)
+        if row.agreed is row.before:
+            after = before
+        elif row.agreed is not None:
+            after = len(entries)
+            entries.append(row.agreed)
+        rows.append([*at, row.file_class.value, row.verb.value, before, after])
+    return packed(
+        {
+            "v": VERSION, "version": witness.version, "to_version": witness.to_version,
+            "entries": entries_to_columns(entries), "rows": rows, "roots": [list(pair) for pair in witness.roots],
+            "merged": [[*at, lines_to_records(lines)] for at, lines in witness.merged.items()],
+        }
+    )  # fmt: skip
+
+
+def _witness_from(data: bytes) -> Witness:
+    said = unpacked(data)
+    entries = entries_from_columns(said["entries"])
+    classes, verbs = {c.value: c for c in FileClass}, {v.value: v for v in Verb}
+    merged: dict[At, tuple[KeyLine, ...]] = {At(root, path): lines_from_records(lines) for root, path, lines in said["merged"]}
+    return Witness(
+        rows={
+            At(root, path): Witnessed(
+                file_class=classes[kind],
+                verb=verbs[verb],
+                before=entries[before] if before >= 0 else None,
+                agreed=entries[after] if after >= 0 else None,
+            )
+            for root, path, kind, verb, before, after in said["rows"]
+        },
+        version=said["version"],
+        to_version=said["to_version"],
+        merged=merged,
+        roots=tuple((label, place) for label, place in said["roots"]),
+    )
+
+
+def run_record(
+    *, install: str, from_version: str, to_version: str, route: str, roots: Iterable[Root],
+    arrivals: Iterable[tuple[str, str, str, str]], on_failure: str, inputs: Mapping[str, Any], undoes: Sequence[int] = (),
+) -> Record:  # fmt: skip
+    """The head of a run. `arrivals` are (source, root in it, digest, version)."""
+    return {
+        "install": install, "from_version": from_version, "to_version": to_version, "route": route,
+        "roots": [root_to_record(root) for root in roots],
+        "arrivals": [{"source": s, "root": r, "digest": d, "version": v} for s, r, d, v in arrivals],
+        "on_failure": on_failure, "inputs": dict(inputs), "undoes": list(undoes),
+    }  # fmt: skip
+
+
+__all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "run_record"]

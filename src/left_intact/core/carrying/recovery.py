@@ -1,29 +1,36 @@
-"""Ending what was cut off, going back, and settling."""
+"""Ending what was cut off, taking up what waits, giving up, and settling."""
 
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 
-from left_intact.core.carrying.engine import Run, go_forward, interrupted, is_at, prepare, stage, take_back
-from left_intact.core.carrying.journal import Journal, Step
+from left_intact.core.carrying import laying
+from left_intact.core.carrying.chain import (
+    Chain,
+    Outside,
+    advance,
+    interrupted,
+    observe,
+    refuse_if_open,
+    refuse_roots,
+    stage_done,
+    undo_before,
+)
+from left_intact.core.carrying.contents import list_rows
+from left_intact.core.carrying.journal import Journal, StageRow
+from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.files.identity import identity_of
+from left_intact.core.files.place import root_replaced
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.plan import Verb
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import State, Update
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WentBack:
-    """What going back did."""
-
-    update: Update
-    restored: int
-    """Paths that were brought to their state before."""
-    kept: tuple[tuple[str, str], ...]
-    """(path, where it is kept now) of what was changed while on trial."""
+from left_intact.core.model.stages import Sign, Verb
+from left_intact.core.model.update import TORN, RunKind, StageState, State, Update, WaitsFor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,110 +45,234 @@ class Settled:
 
 
 def unfinished(box: Strongbox) -> Update | None:
-    """The update that was cut off, if there is one."""
+    """The run that was cut off, if there is one."""
     if not box.exists:
         return None
     with Journal(box.journal_path) as journal:
         return journal.unfinished()
 
 
-def recover(box: Strongbox, forward: bool | None, report: Report = silent) -> Update:
-    """End an interrupted update. Without a direction: forward once laying had begun, else back.
-
-    May itself be cut off any number of times. Raises `nothing-to-recover`.
-    """
+@contextmanager
+def _opened(box: Strongbox, outside: Outside, root: str, report: Report) -> Iterator[tuple[Journal, Chain | None]]:
+    """The journal, and a chain for the run in it that is not at its end."""
     with box.locked(), Journal(box.journal_path) as journal:
-        update = journal.unfinished()
+        update = journal.unfinished() or journal.waiting()
         if update is None:
-            raise LeftIntactError("nothing-to-recover", "no update was cut off", way_out="All is as it should be.")
-        run = Run(box, journal, update, journal.steps(update.id), report)
-        if forward if forward is not None else update.state is State.CARRYING:
-            _recover_forward(run)
-        else:
-            was_trial = update.state is State.GOING_BACK
-            state = State.GOING_BACK if was_trial else State.PUTTING_BACK
-            if update.state is State.STAGING:
-                box.clear_work(update.id)
-                journal.set_state(update.id, State.ABANDONED)
-            else:
-                journal.set_state(update.id, state)
-                run.update = journal.update(update.id)
-                take_back(run, ending=State.GONE_BACK if was_trial else State.ABANDONED)
-        return journal.update(update.id)
-
-
-def _recover_forward(run: Run) -> None:
-    try:
-        if run.update.state is State.STAGING:
-            run.box.clear_work(run.update.id)
-            stage(run)
-        else:
-            run.box.open_work(run.update.id)
-            _prepare_missing(run)
-    except (LeftIntactError, OSError) as error:
-        raise LeftIntactError(
-            "cannot-go-forward", f"the update cannot be completed: {error}", path=run.update.arrival,
-            way_out="Go back instead: left-intact recover --back.",
-        ) from error  # fmt: skip
-    go_forward(run, exact=False)
-
-
-def _prepare_missing(run: Run) -> None:
-    """Prepared files are renamed into place, so a missing one is laid or must be made again."""
-    for step in run.steps:
-        entry = step.after
-        if entry is None or entry.kind is Kind.FOLDER or os.path.lexists(run.ready(step)):
-            continue
-        if not is_at(run.root, step.path, entry, exact=False):
-            prepare(run)
-            run.box.flush()
+            yield journal, None
             return
+        update = _bound(journal, update, root)
+        refuse_roots(update.roots, box)
+        with Roots(update.roots) as roots:
+            chain = Chain(box, journal, update, outside, roots, report, CancelToken())
+            yield journal, chain
 
 
-def go_back(box: Strongbox, report: Report = silent, cancel: CancelToken | None = None) -> WentBack:
-    """Undo the newest update that is on trial. Raises `nothing-to-go-back-to`, `Interrupted`."""
-    nothing = LeftIntactError(
-        "nothing-to-go-back-to", "there is no update on trial to go back from",
-        way_out="Settled updates have given their old files up.",
-    )  # fmt: skip
-    if not box.exists:
-        raise nothing
-    with box.locked(), Journal(box.journal_path) as journal:
-        if (open_one := journal.unfinished()) is not None:
-            raise interrupted(open_one)
-        update = journal.last_in_force()
-        if update is None or update.state is not State.ON_TRIAL:
-            raise nothing
-        steps = journal.steps(update.id)
-        _refuse_damaged(box, steps)
-        journal.set_state(update.id, State.GOING_BACK)
-        update = journal.update(update.id)
-        run = Run(box, journal, update, steps, report, cancel or CancelToken())
-        take_back(run, ending=State.GONE_BACK)
-        return WentBack(update=journal.update(update.id), restored=len(steps), kept=tuple(run.kept))
+def _bound(journal: Journal, update: Update, root: str) -> Update:
+    """A run whose install was renamed since is led to where it lies now; a link is never followed."""
+    roots = tuple(rebound(known, root if not known.label else known.place) for known in update.roots)
+    if roots != update.roots:
+        from left_intact.core.model.packing import root_to_record
+
+        journal.add_to_record(update.id, {"roots": [root_to_record(one) for one in roots]})
+    return journal.update(update.id)
 
 
-def _refuse_damaged(box: Strongbox, steps: list[Step]) -> None:
-    for step in steps:
-        if step.before is not None and step.before.kind is Kind.FILE and not box.has(step.before.digest):
+def rebound(known: Root, place: str) -> Root:
+    """A root at the place it has now. Raises `root-replaced` where a link lies there."""
+    if os.path.islink(place):
+        raise root_replaced(place)
+    return replace(known, place=place, identity=identity_of(place) or known.identity)
+
+
+# ---------------------------------------------------------------- what was cut off
+
+
+def recover(box: Strongbox, outside: Outside, root: str, forward: bool | None, report: Report = silent) -> Update:
+    """End an interrupted run. Without a direction: on to its end once laying had begun, else back.
+
+    Forward and back are those of the update: a going back that was cut off is ended by `forward` with the update in
+    force, and what was made on trial in its place. May itself be cut off any number of times. Raises
+    `nothing-to-recover`, `cannot-go-forward`, `HalfDone`.
+    """
+    with _opened(box, outside, root, report) as (_, chain):
+        if chain is None or chain.update.state is State.WAITING:
+            raise LeftIntactError("nothing-to-recover", "no update was cut off", way_out="All is as it should be.")
+        torn = next((s for s in chain.stages() if s.state in TORN), None)
+        absent = [r.place for r in chain.roots_now() if r.existed and identity_of(r.place) is None]
+        if absent and torn is not None:
             raise LeftIntactError(
-                "strongbox-damaged", "the copy of this file in the strongbox is missing or damaged", path=step.path,
-                way_out="Nothing was changed; put the strongbox right first.",
+                "root-absent", "this folder is not there now; what was cut off waits for it", path=absent[0],
+                way_out="Bring it back (a stick, a renamed folder), then recover again.",
             )  # fmt: skip
+        if _onward(chain.update, torn, forward):
+            _take_up_undone(chain)
+            if torn is not None:
+                _finish_stage(chain, torn)
+            advance(chain)
+        else:
+            _take_back(chain, torn)
+        return chain.again()
+
+
+def _onward(update: Update, torn: StageRow | None, forward: bool | None) -> bool:
+    """Whether a run is brought to its own end."""
+    if update.kind is RunKind.BACK:
+        return not forward if forward is not None else torn is None or torn.state is not StageState.PUTTING_BACK
+    if forward is not None:
+        return forward
+    return update.state is State.CARRYING and (torn is None or torn.state is StageState.CARRYING)
+
+
+def _take_up_undone(chain: Chain) -> None:
+    """Stages of an update that was being taken back whole, when it was cut off, have their turn again."""
+    if chain.update.state is State.PUTTING_BACK:
+        for stage in (s for s in chain.stages() if s.state is StageState.UNDONE):
+            chain.journal.begin_again(chain.update.id, stage.seq)
+
+
+def _finish_stage(chain: Chain, torn: StageRow) -> None:
+    with chain.run(torn.seq) as run:
+        try:
+            if torn.state is StageState.STAGING:
+                run.annexes.clear()
+                laying.stage(run)
+            else:
+                laying.prepare_missing(run)
+        except (LeftIntactError, OSError) as error:
+            if isinstance(error, LeftIntactError) and error.code == "stopped":
+                raise
+            raise LeftIntactError(
+                "cannot-go-forward", f"the update cannot be completed: {error}", path=run.update.arrival,
+                way_out="Go back instead: left-intact recover --back.",
+            ) from error  # fmt: skip
+        state = State.GOING_BACK if run.update.kind is RunKind.BACK else State.CARRYING
+        chain.journal.set_state(run.update.id, state, stage=(torn.seq, StageState.CARRYING))
+        run.update = chain.again()
+        laying.lay(run, exact=False)
+        stage_done(chain, run)
+
+
+def _take_back(chain: Chain, torn: StageRow | None) -> None:
+    """Put the torn stage back, then those before it; a step by hand among them makes the run wait instead."""
+    journal, update = chain.journal, chain.update
+    was_trial = update.state is State.GOING_BACK and update.kind is RunKind.UPDATE
+    if torn is not None:
+        with chain.run(torn.seq) as run:
+            if torn.state is StageState.STAGING:
+                run.annexes.clear()
+            else:
+                state = State.GOING_BACK if was_trial or update.kind is RunKind.BACK else State.PUTTING_BACK
+                laying.with_state(run, state)
+                laying.put_back(run, journal.folders(update.id, torn.seq), ending=run.annexes.clear)
+        journal.set_stage(update.id, torn.seq, StageState.UNDONE)
+    before = [s for s in chain.stages() if s.state is StageState.DONE]
+    if torn is not None and any(s.kind == "hand" for s in before):
+        journal.begin_again(update.id, torn.seq)
+        why = "it was cut off and put back; what came before it is in force"
+        journal.wait(update.id, torn.seq, WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why,
+                                                   can_be_seen=False))  # fmt: skip
+        return
+    ending = State.GONE_BACK if was_trial else State.ABANDONED
+    undo_before(chain, max((s.seq for s in chain.stages()), default=0) + 1, ending)
+
+
+# ---------------------------------------------------------------- what waits
+
+
+def go_on(
+    box: Strongbox, outside: Outside, root: str, *, done: str = "", skip: str = "", answers: Mapping[str, str] | None = None,
+    report: Report = silent, cancel: CancelToken | None = None,
+) -> Update:  # fmt: skip
+    """Take up a run that waits: look whether its step was done, then carry on.
+
+    Raises `nothing-waits`, `not-done-yet`, `cannot-skip`, `unknown-step`, and whatever carrying out raises.
+    """
+    with _opened(box, outside, root, report) as (_, chain):
+        chain = _waiting_one(chain)
+        chain.cancel = cancel or CancelToken()
+        stage = next((s for s in chain.stages() if s.state is StageState.WAITING), None)
+        if stage is not None:
+            _take_up(chain, stage, done, skip, answers or {})
+        return advance(chain)
+
+
+def _waiting_one(chain: Chain | None) -> Chain:
+    if chain is None:
+        raise LeftIntactError("nothing-waits", "no update waits for you", way_out="All is as it should be.")
+    if chain.update.state is not State.WAITING:
+        raise interrupted(chain.update)
+    return chain
+
+
+def _take_up(chain: Chain, stage: StageRow, done: str, skip: str, answers: Mapping[str, str]) -> None:
+    waits = stage.waits
+    named = waits.step if waits else ""
+    for word in filter(None, (done, skip)):
+        if word != named:
+            raise Misuse("unknown-step", f"no step is called {word}", way_out=f"It waits for: {named}.")
+    if stage.hand is not None:
+        _take_up_hand(chain, stage, done=bool(done), skip=bool(skip))
+        return
+    known = {named} if waits and waits.options else set()
+    for name, answer in answers.items():
+        if name not in known or (waits and answer not in waits.options):
+            options = ", ".join(waits.options) if waits else ""
+            raise Misuse("unknown-answer", f"{answer!r} answers nothing here", way_out=f"{named}: {options}.")
+    chain.journal.set_stage(
+        chain.update.id, stage.seq, StageState.PLANNED, {"answers": {**stage.answers, **answers}, "waits": None}
+    )
+
+
+def _take_up_hand(chain: Chain, stage: StageRow, *, done: bool, skip: bool) -> None:
+    step = stage.hand
+    assert step is not None
+    if skip:
+        if not step.may_skip:
+            raise LeftIntactError("cannot-skip", f"this step cannot be left out: {step.asks}", path=chain.update.root,
+                                  way_out="Do it, or end the update with give-up.")  # fmt: skip
+        observe(chain, stage, StageState.SKIPPED)
+    elif done:
+        if step.check.sign is not Sign.SAID and not chain.outside.was_done(step, chain.update):
+            raise LeftIntactError(
+                "not-done-yet", f"it cannot be seen that this was done: {step.asks}", path=chain.roots.full(step.check.at),
+                way_out="Do it, then go on.",
+            )  # fmt: skip
+        observe(chain, stage, StageState.DONE)
+
+
+def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
+    """End a run that waits where it stands; what is in force stays on trial. Raises `nothing-waits`."""
+    with _opened(box, outside, root, silent) as (journal, chain):
+        chain = _waiting_one(chain)
+        update = chain.update
+        for stage in chain.stages():
+            if stage.state is StageState.WAITING and stage.hand is not None:
+                observe(chain, stage, StageState.GIVEN_UP)
+            elif stage.state in (StageState.WAITING, StageState.PLANNED):
+                journal.set_stage(update.id, stage.seq, StageState.GIVEN_UP, {"waits": None})
+        in_force = any(s.state is StageState.DONE for s in chain.stages())
+        if update.kind is RunKind.BACK:
+            # What it had taken back is seen on the tree by the next going back.
+            journal.set_state(update.id, State.ABANDONED, ended=dict.fromkeys(update.undoes, State.ON_TRIAL))
+        else:
+            journal.set_state(update.id, State.ON_TRIAL if in_force else State.ABANDONED)
+        return chain.again()
+
+
+# ---------------------------------------------------------------- settling
 
 
 def settle(box: Strongbox) -> Settled:
     """Confirm the update on trial and free the program's own old files.
 
-    What was the person's (merged settings as they were, files they chose to have
-    replaced) stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`.
+    What was the person's (merged settings as they were, files they chose to have replaced, what was made safe)
+    stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`, `waiting`.
     """
     nothing = LeftIntactError("nothing-to-settle", "there is no update on trial", way_out="Nothing needs doing.")
     if not box.exists:
         raise nothing
     with box.locked(), Journal(box.journal_path) as journal:
-        if (open_one := journal.unfinished()) is not None:
-            raise interrupted(open_one)
+        refuse_if_open(journal)
         on_trial = [u for u in journal.updates() if u.state is State.ON_TRIAL]
         if not on_trial:
             raise nothing
@@ -149,16 +280,17 @@ def settle(box: Strongbox) -> Settled:
             journal.set_state(update.id, State.SETTLED)
         held, freeable = _sort_objects(journal)
         freed = sum(box.free(digest) for digest in freeable - held)
+        box.write_list(list_rows(journal, box))
         return Settled(update=journal.update(on_trial[0].id), freed=freed, held=len(held))
 
 
 def _sort_objects(journal: Journal) -> tuple[set[str], set[str]]:
-    """(digests of the person's, digests of the program's) over all updates."""
+    """(digests of the person's, digests of the program's) over all runs."""
     held: set[str] = set()
     freeable: set[str] = set()
-    for update in journal.updates():
-        for step in journal.steps(update.id):
+    for run in journal.runs():
+        for step in journal.steps(run.id):
             if step.before is not None and step.before.kind is Kind.FILE:
-                theirs = step.verb is Verb.MERGE or step.file_class.is_the_persons
+                theirs = step.by_name or step.verb is Verb.MERGE or step.file_class.is_the_persons
                 (held if theirs else freeable).add(step.before.digest)
     return held, freeable

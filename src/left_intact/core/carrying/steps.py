@@ -1,88 +1,191 @@
-"""From a plan to the steps that carry it out, in an order that works forward and, reversed, back."""
+"""From a stage to the steps that carry it out, in an order that works forward and, reversed, back.
+
+A step follows from what lies at a place, what is to lie there and where its bytes come from; the
+verb is only a word for people. One step a place.
+"""
 
 from __future__ import annotations
 
-from left_intact.core.carrying.journal import Step
-from left_intact.core.files.names import parents
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from left_intact.core.carrying.journal import FolderTime, Step
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.files.names import parents, safe_path
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.plan import Move, Plan, Verb
+from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.survey import Folder
+from left_intact.core.model.stages import Carry, Move, Verb
 
-_NEW_FOLDER = 0o755
-
-
-def steps_of(plan: Plan) -> list[Step]:
-    """First what goes, then folders, then what is replaced, then what is new."""
-    retired = [m for m in plan.moves if m.verb is Verb.RETIRE]
-    replaced = [m for m in plan.moves if m.verb in (Verb.REPLACE, Verb.MERGE)]
-    added = [m for m in plan.moves if m.verb is Verb.ADD]
-    rows: list[tuple[str, Verb, FileClass, Entry | None, Entry | None, bytes | None]] = []
-    rows += [(m.path, m.verb, m.file_class, m.before, None, None) for m in retired]
-    for folder in _emptied(plan, retired, added):
-        entry = Entry(path=folder.path, kind=Kind.FOLDER, mode=folder.mode, mtime_ns=folder.mtime_ns)
-        rows.append((folder.path, Verb.RETIRE, FileClass.PROGRAM, entry, None, None))
-    for path, mode in _new_folders(plan, added):
-        entry = Entry(path=path, kind=Kind.FOLDER, mode=mode)
-        rows.append((path, Verb.ADD, FileClass.PROGRAM, None, entry, None))
-    for move in replaced:
-        content = plan.merges[move.path].content if move.verb is Verb.MERGE else None
-        rows.append((move.path, move.verb, move.file_class, move.before, move.after, content))
-    rows += [
-        (m.path, m.verb, m.file_class, None, m.after, None)
-        for m in added
-        if m.after is not None and m.after.kind is not Kind.FOLDER
-    ]
-    return [
-        Step(seq=number, path=path, verb=verb, file_class=kind, before=before, after=after, content=content)
-        for number, (path, verb, kind, before, after, content) in enumerate(rows, 1)
-    ]
+NEW_FOLDER = 0o755
 
 
-def _emptied(plan: Plan, retired: list[Move], added: list[Move]) -> list[Folder]:
-    """Folders that hold nothing but what is retired, deepest first."""
-    stays: set[str] = set()
-    for move in plan.moves:
-        if move.before is not None and move.verb is not Verb.RETIRE:
-            stays.update(parents(move.path))
-            stays.add(move.path)
-    for move in added:
-        stays.update(parents(move.path))
-    touched = {parent for move in retired for parent in parents(move.path)}
-    found = [f for f in plan.survey.folders if f.path in touched and f.path not in stays]
-    return sorted(found, key=lambda f: (-f.path.count("/"), f.path))
+def steps_of(carry: Carry, places: Roots, tree: Mapping[At, Entry] | None = None) -> list[Step]:
+    """First what goes, then folders, then what is exchanged, then what is new. Reads the disk for folders and attributes.
+
+    `tree` is what is known to lie in the roots, to find other names of files that are hard-linked. Raises
+    `bad-path`, `other-file-system`, `changed-meanwhile`.
+    """
+    moves = [_vetted(move) for move in carry.moves if move.is_step]
+    for move in moves:
+        refuse_bad_path(move.at, places)
+    steps = {move.at: _step_of(move) for move in moves}
+    for step in _new_folders(steps, places):
+        steps[step.at] = step
+    if carry.tidy:
+        for step in _emptied(steps, places):
+            steps[step.at] = step
+    known = _other_names(tree or {})
+    ready = [_with_attributes(step, places, known) for step in sorted(steps.values(), key=_order)]
+    _refuse_other_file_systems(ready, places)
+    return [replace(step, seq=number) for number, step in enumerate(ready, 1)]
 
 
-def _new_folders(plan: Plan, added: list[Move]) -> list[tuple[str, int]]:
-    """Folders that must be made, outermost first, with their modes."""
-    there = {f.path for f in plan.survey.folders}
-    wanted: dict[str, int] = {}
-    for move in added:
-        for parent in parents(move.path):
-            wanted.setdefault(parent, _NEW_FOLDER)
-        if move.after is not None and move.after.kind is Kind.FOLDER:
-            wanted[move.path] = (move.after.mode or _NEW_FOLDER) | 0o700
-    return sorted(((p, m) for p, m in wanted.items() if p not in there), key=lambda item: (item[0].count("/"), item[0]))
+def refuse_bad_path(at: At, roots: Roots) -> None:
+    """Raise `bad-path` unless a place is one below a root of the run; a journal is read as if a stranger had written it."""
+    if at.root not in roots.all or (at.path and safe_path(at.path) != at.path):
+        raise LeftIntactError("bad-path", "this is no path below a root of the install", path=at.shown,
+                              way_out="Nothing was changed; draw the plan again.")  # fmt: skip
 
 
-def touched_folders(plan: Plan, steps: list[Step], root_folder: Folder) -> list[Folder]:
-    """Folders whose time the steps will change, as they are now; the root as an empty path."""
-    touched = {step.path.rpartition("/")[0] for step in steps}
-    found = [f for f in plan.survey.folders if f.path in touched]
-    return [root_folder, *found] if "" in touched else found
+def _vetted(move: Move) -> Move:
+    for entry in (move.before, move.after):
+        if entry is not None and entry.kind in (Kind.OTHER, Kind.FAULT) and move.changes_disk:
+            raise LeftIntactError(
+                "unreadable", "this cannot be read, so it cannot be displaced safely", path=move.path,
+                way_out="Leave it out, or give yourself the right to read it.",
+            )  # fmt: skip
+    return move
 
 
-def witness_of(plan: Plan) -> Witness:
+def _step_of(move: Move) -> Step:
+    return Step(
+        seq=0, at=move.at, verb=move.verb, file_class=move.file_class, before=move.before, after=move.after,
+        source=move.source, gives=move.gives, joins=move.joins, by_name=move.by_name,
+    )  # fmt: skip
+
+
+def _order(step: Step) -> tuple[int, int, At]:
+    depth = step.at.path.count("/") if step.at.path else -1
+    was = step.before is not None and step.before.kind is Kind.FOLDER
+    is_folder = step.after is not None and step.after.kind is Kind.FOLDER
+    if step.after is None:
+        return (1, -depth, step.at) if was else (0, 0, step.at)
+    if is_folder:
+        return 2, depth, step.at
+    return (4 if step.before is None else 3), 0, step.at
+
+
+def _new_folders(steps: Mapping[At, Step], places: Roots) -> list[Step]:
+    """Folders that must be made on the way to what is laid, unless they are there or a step makes them."""
+    wanted: dict[At, Step] = {}
+    for at, step in steps.items():
+        if step.after is None:
+            continue
+        for folder in parents(at.path):
+            place = At(at.root, folder)
+            if place in wanted or (place in steps and _is_folder(steps[place].after)):
+                continue
+            there = places.look(place)
+            if there is not None and there.kind is Kind.FOLDER:
+                continue
+            known = steps.get(place)
+            before = known.before if known is not None else None
+            if there is not None and (before is None or known is None):
+                raise LeftIntactError(
+                    "changed-meanwhile", "this is no folder, and something is to be laid in it", path=place.shown,
+                    way_out="Draw the plan again.",
+                )  # fmt: skip
+            after = Entry(path=folder, kind=Kind.FOLDER, mode=NEW_FOLDER)
+            kind = known.file_class if known is not None else FileClass.PROGRAM
+            wanted[place] = Step(seq=0, at=place, verb=Verb.ADD, file_class=kind, before=before, after=after)
+    for label in {at.root for at, step in steps.items() if step.after is not None}:
+        if At(label, "") not in steps and not places.is_there(label):
+            after = Entry(path="", kind=Kind.FOLDER, mode=NEW_FOLDER)
+            root = At(label, "")
+            wanted[root] = Step(seq=0, at=root, verb=Verb.ADD, file_class=FileClass.PROGRAM, before=None, after=after)
+    return list(wanted.values())
+
+
+def _is_folder(entry: Entry | None) -> bool:
+    return entry is not None and entry.kind is Kind.FOLDER
+
+
+def _emptied(steps: Mapping[At, Step], places: Roots) -> list[Step]:
+    """Folders that hold nothing but what goes."""
+    stays = {At(at.root, folder) for at, step in steps.items() if step.after is not None for folder in parents(at.path)}
+    going = {at for at, step in steps.items() if step.after is None and not _is_folder(step.before)}
+    asked = {At(at.root, folder) for at in going for folder in parents(at.path)}
+    found: dict[At, Step] = {}
+    for at in sorted(asked - stays, key=lambda a: -a.path.count("/")):
+        known = steps.get(at)
+        if known is not None and known.after is not None and not _is_folder(known.after):
+            continue  # it becomes a file: one exchange, which the planner asked for
+        names = places.names(at)
+        inside = [At(at.root, f"{at.path}/{name}") for name in names or []]
+        if names is None or any(one not in going and one not in found for one in inside):
+            continue
+        there = places.look(at)
+        found[at] = Step(seq=0, at=at, verb=Verb.RETIRE, file_class=FileClass.PROGRAM, before=there, after=None)
+    return list(found.values())
+
+
+def _other_names(tree: Mapping[At, Entry]) -> dict[tuple[int, int], list[At]]:
+    """By device and inode: where files lie that may have several names."""
+    found: dict[tuple[int, int], list[At]] = {}
+    for at, entry in tree.items():
+        if entry.kind is Kind.FILE and entry.stamp[1]:
+            found.setdefault(entry.stamp[:2], []).append(at)
+    return found
+
+
+def _with_attributes(step: Step, places: Roots, known: Mapping[tuple[int, int], list[At]]) -> Step:
+    if step.before is None or step.before.kind is Kind.FOLDER:
+        return step
+    attributes = places.attributes(step.at)
+    others = known.get(step.before.stamp[:2], ()) if attributes.names > 1 else ()
+    partner = next((at for at in others if at != step.at), None)
+    return replace(step, attributes=None if attributes == Attributes() else attributes, partner=partner)
+
+
+def _refuse_other_file_systems(steps: Iterable[Step], places: Roots) -> None:
+    seen: set[At] = set()
+    for step in steps:
+        folder = step.at.folder
+        if not folder.path or folder in seen:
+            continue
+        seen.add(folder)
+        device = places.device(folder)
+        if device is not None and device != places.file_system(folder.root):
+            raise LeftIntactError(
+                "other-file-system", "this folder lies on another file system than the install", path=folder.shown,
+                way_out="Take it up as a root of its own (left-intact roots --add).",
+            )  # fmt: skip
+
+
+def touched_folders(steps: Iterable[Step], places: Roots) -> list[FolderTime]:
+    """Folders whose time the steps will change, as they are now; a root has an empty path."""
+    found: dict[At, FolderTime] = {}
+    for step in steps:
+        at = step.at.folder
+        if at in found or not step.at.path:
+            continue
+        there = places.look(at)
+        if there is not None and there.kind is Kind.FOLDER:
+            found[at] = FolderTime(at=at, mode=there.mode or 0, mtime_ns=there.mtime_ns)
+    return list(found.values())
+
+
+def witness_of(moves: Iterable[Move], *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]) -> Witness:
     """What is known before the first change, for the proof to compare with."""
-    rows = {}
-    for move in plan.moves:
+    from left_intact.core.model.stages import Made
+
+    rows, merged = {}, {}
+    for move in moves:
         agreed = move.after if move.changes_disk else move.before
-        rows[move.path] = Witnessed(file_class=move.file_class, verb=move.verb, before=move.before, agreed=agreed)
-    return Witness(
-        rows=rows,
-        version=plan.from_version,
-        to_version=plan.to_version,
-        merged={path: merge.lines for path, merge in plan.merges.items()},
-        roots=plan.survey.roots,
-    )
+        rows[move.at] = Witnessed(file_class=move.file_class, verb=move.verb, before=move.before, agreed=agreed)
+        if isinstance(move.source, Made) and move.source.lines:
+            merged[move.at] = move.source.lines
+    return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots)

@@ -1,20 +1,45 @@
 """The store of verified copies of everything an update displaced.
 
-It lies beside the install, in `.left-intact/`, so that it shares the file system and
-outlives an uninstall. Objects are named by their digest and verified whenever read.
+It lies beside the install, in `.left-intact/`, so that it shares the file system and outlives
+an uninstall. Objects are named by their digest and verified whenever read. It belongs to one
+person alone, and carries whose it is: `boxes` finds it by that. A plain list in it says what
+every object is, so that a person can restore by hand (docs/strongbox.md).
 """
 
 from __future__ import annotations
 
+import json
 import os
-import re
-import sqlite3
-from collections.abc import Iterator
-from contextlib import contextmanager
-from hashlib import sha256
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from left_intact.core.files.names import STRONGBOX_FOLDER
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.files.identity import identity_of
+from left_intact.core.model.errors import LeftIntactError, reason_of
+
+if TYPE_CHECKING:
+    from left_intact.core.files.place import LocalPlace
+
+CARD = "box.json"
+"""The file that says whose a strongbox is."""
+LIST = "contents.tsv"
+_LIST_HEAD = (
+    "# What every object is. An object is a plain copy of a file, named by the BLAKE3 digest of its bytes:\n"
+    "# objects/AB/ABCDEF... To restore by hand, copy it to the path of its line. Paths are JSON strings.\n"
+    "object\tupdate\ttaken\tverb\tclass\tbytes\tmode\tmodified\troot\tpath\n"
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Card:
+    """Whose a strongbox is."""
+
+    id: str
+    install: str
+    """The install's own id in a library."""
+    path: str
+    identity: tuple[int, int] | None
 
 
 class Strongbox:
@@ -22,69 +47,131 @@ class Strongbox:
 
     def __init__(self, folder: str) -> None:
         self.folder = folder
+        self._place: LocalPlace | None = None
 
     @property
     def journal_path(self) -> str:
         return os.path.join(self.folder, "journal.sqlite")
 
-    def make(self) -> None:
-        os.makedirs(os.path.join(self.folder, "objects"), mode=0o700, exist_ok=True)
-
     @property
     def exists(self) -> bool:
         return os.path.exists(self.journal_path)
 
+    @property
+    def place(self) -> LocalPlace:
+        """The folder itself, open."""
+        if self._place is None:
+            from left_intact.core.files.place import LocalPlace
+
+            self._place = LocalPlace(self.folder, ours=True)
+        return self._place
+
+    def close(self) -> None:
+        if self._place is not None:
+            self._place.close()
+            self._place = None
+
+    def make(self) -> None:
+        """Make the folders, each for its owner alone. Raises `strongbox-unwritable`."""
+        try:
+            for folder in (os.path.dirname(self.folder), self.folder, os.path.join(self.folder, "objects")):
+                _private_folder(folder)
+        except OSError as error:
+            raise LeftIntactError(
+                "strongbox-unwritable",
+                f"the strongbox cannot be made ({reason_of(error)})",
+                path=self.folder,
+                way_out="Give yourself the right to write there.",
+            ) from error
+
+    # ------------------------------------------------------------ whose it is
+
+    def card(self) -> Card | None:
+        """Whose it is; None for one that version 0.1 made, or that cannot be read."""
+        try:
+            with open(os.path.join(self.folder, CARD), encoding="utf-8") as file:
+                said = json.load(file)
+            identity = said.get("identity")
+            return Card(
+                id=said["id"],
+                install=said.get("install", ""),
+                path=said["path"],
+                identity=(identity[0], identity[1]) if identity else None,
+            )
+        except (OSError, ValueError, KeyError, TypeError):
+            return None
+
+    def claim(self, root: str, install: str) -> Card:
+        """Write down whose it is, where that is not so already."""
+        import secrets
+
+        known = self.card()
+        card = Card(id=known.id if known else secrets.token_hex(8), install=install, path=root, identity=identity_of(root))
+        if card != known:
+            said = {"v": 1, "id": card.id, "install": install, "path": root, "identity": card.identity}
+            self._write_whole(CARD, json.dumps(said).encode())
+        return card
+
+    def _write_whole(self, name: str, content: bytes) -> None:
+        """A file of ours written beside, then put in its place in one step."""
+        part = f"{name}.part"
+        self.place.discard(part)
+        with self.place.new_file(part) as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        self.place.take(self.place, part, name, over=True)
+
+    def write_list(self, rows: Iterable[Sequence[str]]) -> None:
+        """The plain list of what every object is."""
+        body = "".join("\t".join(row) + "\n" for row in rows)
+        self._write_whole(LIST, (_LIST_HEAD + body).encode("utf-8", "backslashreplace"))
+
     # ------------------------------------------------------------ objects
 
+    @staticmethod
+    def _object(digest: str) -> str:
+        return f"objects/{digest[:2]}/{digest}"
+
     def object_path(self, digest: str) -> str:
-        return os.path.join(self.folder, "objects", digest[:2], digest)
+        return os.path.join(self.folder, *self._object(digest).split("/"))
 
     def has(self, digest: str) -> bool:
         """Whether a verified copy is there; a damaged one counts as none."""
-        from left_intact.core.carrying import disk
-
         try:
-            return disk.digest_of(self.object_path(digest)) == digest
-        except OSError:
+            return self.place.digest(self._object(digest)) == digest
+        except (OSError, LeftIntactError):
             return False
 
-    def keep(self, source: str, digest: str) -> None:
+    def keep(self, source: LocalPlace, path: str, digest: str) -> None:
         """Take a verified copy of a file. Not flushed; see `flush`."""
-        from left_intact.core.carrying import disk
-
         if self.has(digest):
             return
-        path = self.object_path(digest)
-        os.makedirs(os.path.dirname(path), mode=0o700, exist_ok=True)
-        waiting = path + ".part"
-        disk.discard(waiting, self.folder)
-        disk.copy_verified(source, waiting, digest)
-        os.replace(waiting, path)
+        name = self._object(digest)
+        self.place.make_folders(name.rpartition("/")[0])
+        self.place.discard(name + ".part")
+        self.place.copy_in(source, path, name + ".part", digest)
+        self.place.take(self.place, name + ".part", name, over=True)
 
-    def give(self, digest: str, target: str) -> None:
+    def give(self, digest: str, place: LocalPlace, path: str) -> None:
         """Copy an object out to a new path. Raises `strongbox-damaged` where it fails its digest."""
-        from left_intact.core.carrying import disk
-
-        path = self.object_path(digest)
         try:
-            disk.copy_verified(path, target, digest)
+            place.copy_in(self.place, self._object(digest), path, digest)
         except (LeftIntactError, FileNotFoundError) as error:
             raise LeftIntactError(
-                "strongbox-damaged", "a copy in the strongbox is missing or damaged", path=path,
+                "strongbox-damaged",
+                "a copy in the strongbox is missing or damaged",
+                path=self.object_path(digest),
                 way_out="Nothing else was touched; see what is in the strongbox before going on.",
-            ) from error  # fmt: skip
+            ) from error
 
     def free(self, digest: str) -> int:
         """Let go of an object; returns the bytes it freed."""
-        from left_intact.core.carrying import disk
-
-        path = self.object_path(digest)
-        try:
-            size = os.path.getsize(path)
-        except OSError:
+        info = self.place.stat(self._object(digest))
+        if info is None:
             return 0
-        disk.discard(path, self.folder)
-        return size
+        self.place.discard(self._object(digest))
+        return info.st_size
 
     def size(self) -> int:
         """Bytes in all objects."""
@@ -94,62 +181,58 @@ class Strongbox:
         return total
 
     def flush(self) -> None:
-        from left_intact.core.carrying import disk
+        self.place.flush()
 
-        disk.flush_file_system(self.folder)
-
-    # ------------------------------------------------------------ work folders
-
-    def work_folder(self, update: int) -> str:
-        return os.path.join(self.folder, f"work-{update}")
-
-    def open_work(self, update: int) -> str:
-        folder = self.work_folder(update)
-        os.makedirs(folder, mode=0o700, exist_ok=True)
-        return folder
-
-    def clear_work(self, update: int) -> None:
-        from left_intact.core.carrying import disk
-
-        disk.discard_all(self.work_folder(update), self.folder)
+    # ------------------------------------------------------------ what was made on trial
 
     def trial_path(self, update: int, path: str) -> str:
-        """Where a file that was changed while on trial is kept, under its own name."""
-        return os.path.join(self.folder, f"from-trial-{update}", path)
+        """Where a file that was changed while on trial is kept, under its own name; a name that is free."""
+        wanted = f"from-trial-{update}/{path}"
+        name, number = wanted, 2
+        while self.place.stat(name) is not None:
+            name, number = f"{wanted}.{number}", number + 1
+        self.place.make_folders(name.rpartition("/")[0])
+        return name
+
+    def holds(self, path: str) -> bool:
+        """Whether a whole path is one in this strongbox, and something lies there."""
+        start = self.folder + os.sep
+        return path.startswith(start) and self.place.stat(path[len(start) :].replace(os.sep, "/")) is not None
 
     # ------------------------------------------------------------ one at a time
 
     @contextmanager
     def locked(self) -> Iterator[None]:
-        """Hold the strongbox for one process; a crash lets go of it by itself."""
+        """Hold the strongbox for one process; a crash lets go of it by itself. Raises `busy`, `no-room`."""
         self.make()
-        lock = sqlite3.connect(os.path.join(self.folder, "lock.sqlite"), timeout=0.2, isolation_level=None)
+        path = os.path.join(self.folder, "lock.sqlite")
+        from left_intact.core.database import Database
+
+        base = Database(path, "lock", (), way_out="Remove it if no Left Intact is at work.")
         try:
-            lock.execute("BEGIN EXCLUSIVE")
-        except sqlite3.OperationalError as error:
-            lock.close()
-            raise LeftIntactError(
-                "busy", "another Left Intact is at work on this install", path=self.folder, way_out="Wait for it."
-            ) from error
-        try:
+            base.db.execute("PRAGMA busy_timeout = 200")
+            with base.worded():
+                try:
+                    base.db.execute("BEGIN EXCLUSIVE")
+                except LeftIntactError as error:
+                    if error.code != "busy":
+                        raise
+                    raise LeftIntactError(
+                        "busy", "another Left Intact is at work on this install", path=self.folder, way_out="Wait for it."
+                    ) from error
             yield
         finally:
-            lock.close()
+            base.close()
+            self.close()
 
 
-def strongbox_for(root: str, name: str, home: str) -> Strongbox:
-    """The strongbox of an install: beside it, or below `home` where that cannot be written."""
-    root = os.path.abspath(root)
-    slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "install"
-    label = f"{slug}-{sha256(os.fsencode(root)).hexdigest()[:8]}"
-    at_home = os.path.join(home, "strongbox", label)
-    beside = os.path.join(os.path.dirname(root), STRONGBOX_FOLDER, label)
-    if os.path.exists(os.path.join(at_home, "journal.sqlite")) or not _can_write_beside(root):
-        return Strongbox(at_home)
-    return Strongbox(beside)
-
-
-def _can_write_beside(root: str) -> bool:
-    parent = os.path.dirname(root)
-    folder = os.path.join(parent, STRONGBOX_FOLDER)
-    return os.access(folder if os.path.isdir(folder) else parent, os.W_OK) and parent != root
+def _private_folder(folder: str) -> None:
+    """A real folder for its owner alone, made where it is not there; an older one of ours is mended."""
+    if not os.path.isdir(os.path.dirname(folder)):
+        os.makedirs(os.path.dirname(folder), mode=0o700, exist_ok=True)
+    with suppress(FileExistsError):
+        os.mkdir(folder, 0o700)
+    if hasattr(os, "getuid"):
+        info = os.lstat(folder)
+        if info.st_uid == os.getuid() and info.st_mode & 0o077:
+            os.chmod(folder, 0o700)

@@ -5,7 +5,11 @@ from __future__ import annotations
 import os
 import shutil
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import psutil
 
 _NARROW = ("vfat", "exfat", "ntfs", "ntfs3", "fuseblk", "msdos", "cifs", "smb3")
 
@@ -31,6 +35,24 @@ def _may_write(folder: str) -> bool:
     return os.access(folder, os.W_OK | os.X_OK)
 
 
+def longest_names(root: str) -> tuple[int, int]:
+    """(bytes of one name, bytes of a whole path) that the file system and the system allow."""
+    try:
+        return os.pathconf(root, "PC_NAME_MAX"), os.pathconf(root, "PC_PATH_MAX") - 1
+    except (AttributeError, OSError, ValueError):
+        return 255, 259 if sys.platform == "win32" else 4095
+
+
+def rooms(places: Mapping[str, str]) -> dict[str, tuple[int, int]]:
+    """(device, bytes free) of some folders; of the nearest real one above where one is yet to be made."""
+    found = {}
+    for label, folder in places.items():
+        while not os.path.isdir(folder):
+            folder = os.path.dirname(folder)
+        found[label] = (os.stat(folder).st_dev, free_bytes(folder))
+    return found
+
+
 def running_from(root: str) -> tuple[str, ...]:
     """Programs that were started from below `root`, as `name (process 123)`."""
     import psutil
@@ -38,12 +60,23 @@ def running_from(root: str) -> tuple[str, ...]:
     prefix = os.path.realpath(root) + os.sep
     ours = {os.getpid(), *(p.pid for p in psutil.Process().parents())}
     found = []
-    for process in psutil.process_iter(["pid", "name", "exe", "cmdline"]):
-        info = process.info
+    for process in psutil.process_iter():
+        info = _known_of(process)
         started = [info["exe"] or "", *(info["cmdline"] or [])[:2]]
         if info["pid"] not in ours and any(_below(path, prefix) for path in started):
             found.append(f"{info['name']} (process {info['pid']})")
     return tuple(found)
+
+
+def _known_of(process: psutil.Process) -> dict[str, Any]:
+    """What the system tells of a process; one that it refuses to speak of counts as none of ours."""
+    import psutil
+
+    try:
+        info: dict[str, Any] = process.as_dict(["pid", "name", "exe", "cmdline"])
+    except (psutil.Error, OSError):
+        return {"pid": process.pid, "name": "", "exe": "", "cmdline": []}
+    return info
 
 
 def _below(path: str, prefix: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 
 STRONGBOX_FOLDER = ".left-intact"
@@ -38,6 +39,11 @@ def link_stays_inside(path: str, target: str) -> bool:
         elif part not in ("", "."):
             depth.append(part)
     return True
+
+
+def lies_in(path: str, folder: str) -> bool:
+    """Whether an absolute path is a folder or lies below it, both as the system writes them; other drives never are."""
+    return path == folder or path.startswith(folder.rstrip(os.sep) + os.sep)
 
 
 def parents(path: str) -> list[str]:

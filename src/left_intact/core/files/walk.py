@@ -19,6 +19,7 @@ from blake3 import blake3
 from left_intact.core.files.crew import share_out
 from left_intact.core.files.headers import HEAD_BYTES as HEADER
 from left_intact.core.files.headers import recognise
+from left_intact.core.files.identity import CHANGE_TIMES
 from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.files.pages import (
     COLUMNS,
@@ -78,7 +79,7 @@ def read_pages(
 
     def meanwhile() -> None:
         nonlocal before
-        before = known() if callable(known) else known or {}
+        before = (known() if callable(known) else known or {}) if CHANGE_TIMES else {}
 
     at_once = content and known is None
     with collector_at_rest():

@@ -8,14 +8,17 @@ import os
 import sqlite3
 import time
 import zlib
-from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from collections.abc import Iterable, Mapping
+from contextlib import AbstractContextManager
+from dataclasses import asdict, dataclass, replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
+from left_intact.core.database import Database
+from left_intact.core.files.identity import identity_of
+from left_intact.core.files.private import private_folder
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, reason_of
 
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
@@ -24,6 +27,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
+    from left_intact.core.model.update import KnownBox
     from left_intact.core.survey.read import Before
 
 SAID_BY_ITSELF = "the program itself"
@@ -67,9 +71,15 @@ _MIGRATIONS = (
         PRIMARY KEY (install_id, path));
     CREATE TABLE sheets (install_id INTEGER PRIMARY KEY, sheet TEXT NOT NULL);
     """,
+    """
+    ALTER TABLE installs ADD COLUMN identity TEXT NOT NULL DEFAULT '';
+    CREATE TABLE boxes (
+        install_id INTEGER PRIMARY KEY, box TEXT NOT NULL, folder BLOB NOT NULL, needed INTEGER NOT NULL);
+    """,
 )
 _OF_AN_INSTALL = (
     "baselines", "rulings", "proofs", "waiting", "outlets", "holds", "dismissed", "pages", "sortings", "roots", "runs", "sheets",
+    "boxes",
 )  # fmt: skip
 
 
@@ -100,35 +110,24 @@ class Library:
 
     def __init__(self, home: str) -> None:
         self.home = home
-        os.makedirs(home, mode=0o700, exist_ok=True)
         self.path = os.path.join(home, "library.sqlite")
         try:
-            self._db = sqlite3.connect(self.path, isolation_level=None, timeout=10, check_same_thread=False)
-            self._db.row_factory = sqlite3.Row
-            self._migrate()
-        except sqlite3.DatabaseError as error:
+            private_folder(home)
+        except OSError as error:
             raise LeftIntactError(
-                "library-broken", f"the library cannot be read ({error})", path=self.path,
-                way_out="Move it elsewhere; installs and strongboxes are not touched.",
+                "library-unreadable", f"the folder for the library cannot be made ({reason_of(error)})", path=home,
+                way_out="Name another with --home.",
             ) from error  # fmt: skip
-
-    def _migrate(self) -> None:
-        at = self._db.execute("PRAGMA user_version").fetchone()[0]
-        for number, script in enumerate(_MIGRATIONS[at:], at + 1):
-            self._db.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")
+        self._base = Database(
+            self.path, "library", _MIGRATIONS, way_out="Move it elsewhere; installs and strongboxes are not touched."
+        )
+        self._db = self._base.db
 
     def close(self) -> None:
-        self._db.close()
+        self._base.close()
 
-    @contextmanager
-    def _transaction(self) -> Iterator[sqlite3.Connection]:
-        self._db.execute("BEGIN IMMEDIATE")
-        try:
-            yield self._db
-        except BaseException:
-            self._db.execute("ROLLBACK")
-            raise
-        self._db.execute("COMMIT")
+    def _transaction(self) -> AbstractContextManager[sqlite3.Connection]:
+        return self._base.transaction()
 
     # ------------------------------------------------------------ installs
 
@@ -137,23 +136,45 @@ class Library:
 
     def find(self, word: str) -> Install:
         """A registered install by name, or by path; a path is registered when first used."""
-        for install in self.installs():
+        with self._base.worded():
+            installs = self.installs()
+        for install in installs:
             if word.lower() == install.name.lower():
                 return install
-        root = os.path.abspath(os.path.expanduser(word))
-        for install in self.installs():
-            if install.root == root:
+        root = os.path.realpath(os.path.expanduser(word))
+        for install in installs:
+            if os.path.realpath(install.root) == root:
                 return install
+        if (moved := self._moved(installs, root)) is not None:
+            return moved
         if not os.path.isdir(root):
             raise LeftIntactError("no-install", "there is no install of this name or path", path=word,
                                   way_out="See `left-intact shelf`, or give the path of its folder.")  # fmt: skip
         return self.register(root)
 
+    def _moved(self, installs: list[Install], root: str) -> Install | None:
+        """An install whose folder was renamed or moved whole: the same folder, no longer where it was."""
+        identity = identity_of(root)
+        for install in installs:
+            known = self._db.execute("SELECT identity FROM installs WHERE id = ?", (install.id,)).fetchone()[0]
+            if identity is not None and known == _identity_text(identity) and not os.path.lexists(install.root):
+                self.set_place(install, root)
+                return replace(install, root=root)
+        return None
+
+    def set_place(self, install: Install, root: str) -> None:
+        """Where an install lies now; nothing of it on disk is touched."""
+        with self._transaction() as db:
+            db.execute(
+                "UPDATE installs SET root = ?, identity = ? WHERE id = ?",
+                (os.fsencode(root), _identity_text(identity_of(root)), install.id),
+            )
+
     def register(self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()) -> Install:
         """Take an install up. A name that is taken gets a number."""
         from left_intact.core.model.version import name_without_version
 
-        root = os.path.abspath(root)
+        root = os.path.realpath(root)
         bare = name or name_without_version(os.path.basename(root)).title() or os.path.basename(root) or "Install"
         bare = bare.encode("utf-8", "replace").decode()
         taken = {install.name.lower() for install in self.installs()}
@@ -162,9 +183,10 @@ class Library:
             chosen, number = f"{bare} {number}", number + 1
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO installs (name, root, role, added, version_command) VALUES (?,?,?,?,?)",
-                (chosen, os.fsencode(root), role, time.time(), json.dumps(list(version_command))),
-            )
+                "INSERT INTO installs (name, root, role, added, version_command, identity) VALUES (?,?,?,?,?,?)",
+                (chosen, os.fsencode(root), role, time.time(), json.dumps(list(version_command)),
+                 _identity_text(identity_of(root))),
+            )  # fmt: skip
         return self.find(root)
 
     def forget(self, install: Install) -> None:
@@ -173,6 +195,20 @@ class Library:
             for table in _OF_AN_INSTALL:
                 db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
             db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
+
+    # ------------------------------------------------------------ strongboxes
+
+    def box(self, install: Install) -> KnownBox | None:
+        """What is remembered of the strongbox of an install."""
+        from left_intact.core.model.update import KnownBox
+
+        row = self._db.execute("SELECT * FROM boxes WHERE install_id = ?", (install.id,)).fetchone()
+        return KnownBox(id=row["box"], folder=os.fsdecode(row["folder"]), needed=bool(row["needed"])) if row else None
+
+    def set_box(self, install: Install, box: str, folder: str, *, needed: bool) -> None:
+        with self._transaction() as db:
+            db.execute("REPLACE INTO boxes VALUES (?,?,?,?)", (install.id, box, os.fsencode(folder), needed))
+            db.execute("UPDATE installs SET identity = ? WHERE id = ?", (_identity_text(identity_of(install.root)), install.id))
 
     # ------------------------------------------------------------ what the shelf shows
 
@@ -393,12 +429,17 @@ def _install(row: sqlite3.Row) -> Install:
     )  # fmt: skip
 
 
+def _identity_text(identity: tuple[int, int] | None) -> str:
+    return f"{identity[0]}:{identity[1]}" if identity else ""
+
+
 def _release_to(release: Release) -> bytes:
-    from left_intact.core.model.packing import entry_to_list
+    from left_intact.core.model.packing import VERSION, entries_to_columns
 
     said = {
+        "v": VERSION,
         "name": release.name,
-        "entries": [entry_to_list(e) for e in release.entries.values()],
+        "entries": entries_to_columns(release.entries.values()),
         "texts": {p: base64.b64encode(t).decode() for p, t in release.texts.items()},
         "readings": [asdict(r) for r in release.readings],
         "platform": release.platform,
@@ -407,13 +448,13 @@ def _release_to(release: Release) -> bytes:
 
 
 def _release_from(data: bytes) -> Release:
-    from left_intact.core.model.packing import entry_from_list
+    from left_intact.core.model.packing import entries_from_columns
     from left_intact.core.model.release import Reading, Release
 
     said = json.loads(zlib.decompress(data))
     return Release(
         name=said["name"],
-        entries=MappingProxyType({e.path: e for e in map(entry_from_list, said["entries"])}),
+        entries=MappingProxyType({e.path: e for e in entries_from_columns(said["entries"])}),
         texts=MappingProxyType({p: base64.b64decode(t) for p, t in said["texts"].items()}),
         readings=tuple(Reading(**r) for r in said["readings"]),
         platform=said["platform"],

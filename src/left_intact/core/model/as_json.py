@@ -7,7 +7,9 @@ from typing import Any
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question, Verb
 from left_intact.core.model.proof import Proof
+from left_intact.core.model.stages import Carry, HandStep, Stage
 from left_intact.core.model.survey import Survey, Total
+from left_intact.core.model.update import WaitsFor
 
 Json = dict[str, Any]
 
@@ -91,7 +93,36 @@ def plan_json(plan: Plan) -> Json:
         "questions": [question_json(q) for q in plan.questions],
         "blockers": [fault_json(f) for f in plan.blockers],
         "warnings": [fault_json(f) for f in plan.warnings],
-        "space": {"needed": plan.space.needed, "free": plan.space.free},
+        "space": {
+            "needed": plan.space.needed,
+            "free": plan.space.free,
+            "rooms": [{"place": r.place, "needed": r.needed, "free": r.free} for r in plan.space.rooms],
+        },
+        "stages": [stage_json(stage) for stage in plan.stages],
+        "on_failure": plan.on_failure.value,
+    }
+
+
+def stage_json(stage: Stage) -> Json:
+    """The outline of a plan: what changes together, steps by hand, and what is drawn later."""
+    if isinstance(stage, Carry):
+        return {"kind": "carry", "changes": sum(1 for m in stage.moves if m.changes_disk)}
+    if isinstance(stage, HandStep):
+        return {"kind": "hand", "id": stage.id, "asks": stage.asks, "why": stage.why, "may_skip": stage.may_skip}
+    return {"kind": "later", "intends": stage.intends}
+
+
+def waits_json(waits: WaitsFor | None) -> Json | None:
+    """What an update waits for."""
+    if waits is None:
+        return None
+    return {
+        "step": waits.step,
+        "asks": waits.asks,
+        "why": waits.why,
+        "may_skip": waits.may_skip,
+        "can_be_seen": waits.can_be_seen,
+        "options": list(waits.options),
     }
 
 

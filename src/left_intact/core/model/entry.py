@@ -53,6 +53,19 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Attributes:
+    """What the system keeps of a file beside its content, mode and time."""
+
+    owner: int = -1
+    """User number, -1 where the system has none."""
+    group: int = -1
+    names: int = 1
+    """How many names it has; over one, it is hard-linked."""
+    extended: tuple[tuple[str, bytes], ...] = ()
+    """Extended attributes, by name."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """One reason for (or against) a class."""
 

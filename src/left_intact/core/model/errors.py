@@ -72,3 +72,9 @@ class Misuse(LeftIntactError):
     """The words of a command do not fit together."""
 
     exit_code = 2
+
+
+class HalfDone(LeftIntactError):
+    """Putting back could not be ended; the journal knows how far it came."""
+
+    exit_code = 4

@@ -5,29 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 from types import MappingProxyType
+from typing import Any
 
-from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.place import Root
 from left_intact.core.model.release import Arrival, Release
+from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
 from left_intact.core.model.survey import Survey
 
-
-class Verb(StrEnum):
-    """The closed set of what can happen to a path."""
-
-    KEEP = "keep"
-    REPLACE = "replace"
-    ADD = "add"
-    RETIRE = "retire"
-    MERGE = "merge"
-    CARRY = "carry"
-    REHOME = "rehome"
-    DROP = "drop"
-    """The arriving one is not laid; what is there stays as it is."""
-    ASK = "ask"
-    """Waits for an answer; nothing happens to it before that."""
+__all__ = ["Carry", "KeyLine", "Merge", "Move", "Plan", "Question", "Room", "Route", "RouteChoice", "Space", "Verb"]
 
 
 class Route(StrEnum):
@@ -48,19 +36,6 @@ class RouteChoice:
     name: Route
     fits: bool
     because: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeyLine:
-    """One key of a settings file, as each side says it. None where a side lacks the key."""
-
-    key: str
-    shipped: str | None
-    yours: str | None
-    arriving: str | None
-    result: str | None
-    decided: str
-    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out` or `conflict`."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,65 +69,84 @@ class Question:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Move:
-    """One line of a plan."""
+class Room:
+    """What one file system must hold on the way, in bytes."""
 
-    path: str
-    verb: Verb
-    file_class: FileClass
-    because: str
-    bytes: int = 0
-    """Size after the move (before it, for what is retired)."""
-    before: Entry | None = None
-    """What lies there now."""
-    after: Entry | None = None
-    """What will lie there; None where the path will be empty, equal to `before` where it stays."""
-    came_from: str = ""
-    question: str = ""
-
-    @property
-    def changes_disk(self) -> bool:
-        return self.verb in (Verb.REPLACE, Verb.ADD, Verb.RETIRE, Verb.MERGE, Verb.CARRY, Verb.REHOME)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Space:
-    """Room on the file system of the install, in bytes."""
-
+    place: str
     needed: int
     free: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Space:
+    """Room for all of it: the sum of what is needed, and what is free where it is tightest."""
+
+    needed: int
+    free: int
+    rooms: tuple[Room, ...] = ()
+    """One a file system, where there are several."""
+
+    @property
+    def short(self) -> Room | None:
+        """The file system that has too little."""
+        rooms = self.rooms or (Room(place="", needed=self.needed, free=self.free),)
+        return next((room for room in rooms if room.needed > room.free), None)
+
+
+@dataclass(frozen=True, kw_only=True)
 class Plan:
-    """A pure function of survey, arrival, baseline, keepsheet and answers."""
+    """A pure function of survey, arrivals, baseline, keepsheet and answers."""
 
     install: str
-    root: str
+    roots: tuple[Root, ...]
+    """The install's own first, with an empty label."""
     from_version: str
     to_version: str
     route: Route
-    routes: tuple[RouteChoice, ...]
-    moves: tuple[Move, ...]
-    """Ordered by path."""
+    routes: tuple[RouteChoice, ...] = ()
+    stages: tuple[Stage, ...]
+    kept: tuple[Move, ...] = ()
+    """What stays as it is, or waits for an answer, ordered by place."""
     merges: Mapping[str, Merge] = field(default_factory=lambda: MappingProxyType({}))
+    """By path in words."""
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
     warnings: tuple[Fault, ...] = ()
     space: Space = Space(needed=0, free=0)
     survey: Survey
-    arrival: Arrival
+    arrivals: tuple[Arrival, ...] = ()
     baseline: Release | None = None
-    partial: bool = False
-    """Whether it lays parts only (a pack's share), so that the release on record stays."""
+    on_failure: OnFailure = OnFailure.UNDO
+    inputs: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
+    """What it was drawn from, for the journal: answers, rulings, sheet; plain values only."""
+    undoes: tuple[int, ...] = ()
+    """The updates that it takes back; empty for an update."""
+
+    @property
+    def root(self) -> str:
+        return self.roots[0].place
+
+    @property
+    def arrival(self) -> Arrival:
+        """The first of what came; a plan that takes something back has none."""
+        return self.arrivals[0]
+
+    @property
+    def carries(self) -> tuple[Carry, ...]:
+        return tuple(stage for stage in self.stages if isinstance(stage, Carry))
+
+    @cached_property
+    def moves(self) -> tuple[Move, ...]:
+        """All that is known now, changing or not, ordered by place."""
+        return tuple(sorted((*self.kept, *(m for c in self.carries for m in c.moves)), key=lambda m: m.at))
+
+    @property
+    def changes(self) -> tuple[Move, ...]:
+        return tuple(m for c in self.carries for m in c.moves if m.changes_disk)
 
     @property
     def open_questions(self) -> tuple[Question, ...]:
         return tuple(q for q in self.questions if q.answer is None)
-
-    @property
-    def changes(self) -> tuple[Move, ...]:
-        return tuple(m for m in self.moves if m.changes_disk)
 
     def count(self, verb: Verb) -> int:
         return sum(1 for m in self.moves if m.verb is verb)

@@ -7,7 +7,8 @@ from enum import StrEnum
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
-from left_intact.core.model.plan import KeyLine, Verb
+from left_intact.core.model.place import At
+from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
 
 
@@ -49,10 +50,10 @@ class Witnessed:
 class Witness:
     """Taken and stored before the first change."""
 
-    rows: dict[str, Witnessed]
+    rows: dict[At, Witnessed]
     version: str
     to_version: str
-    merged: dict[str, tuple[KeyLine, ...]]
+    merged: dict[At, tuple[KeyLine, ...]]
     roots: tuple[tuple[str, str], ...] = ()
     """(label, absolute path) of the roots beside the first."""
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from left_intact.core.model.place import Root
+
 
 class State(StrEnum):
     """Where an update stands. Those of `UNFINISHED` are interrupted when found at rest."""
@@ -15,13 +17,55 @@ class State(StrEnum):
     """An update that did not come to its end is being taken out again."""
     GOING_BACK = "going-back"
     """An update that was on trial is being taken out again."""
+    WAITING = "waiting"
+    """For a step by hand or an answer; days may pass and nothing is torn."""
     ON_TRIAL = "on-trial"
     SETTLED = "settled"
     GONE_BACK = "gone-back"
     ABANDONED = "abandoned"
+    DONE = "done"
+    """Of a going back: it came to its end."""
 
 
 UNFINISHED = (State.STAGING, State.CARRYING, State.PUTTING_BACK, State.GOING_BACK)
+
+
+class StageState(StrEnum):
+    """Where one stage of an update stands."""
+
+    PLANNED = "planned"
+    STAGING = "staging"
+    CARRYING = "carrying"
+    PUTTING_BACK = "putting-back"
+    WAITING = "waiting"
+    DONE = "done"
+    SKIPPED = "skipped"
+    UNDONE = "undone"
+    GIVEN_UP = "given-up"
+
+
+TORN = (StageState.STAGING, StageState.CARRYING, StageState.PUTTING_BACK)
+"""What a crash leaves and a recovery ends."""
+
+
+class RunKind(StrEnum):
+    UPDATE = "update"
+    BACK = "back"
+    """It takes updates back."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaitsFor:
+    """What an update waits for."""
+
+    step: str
+    asks: str
+    why: str
+    may_skip: bool = False
+    can_be_seen: bool = True
+    """Whether it is seen by looking that it was done; else the person says so."""
+    options: tuple[str, ...] = ()
+    """Of a question: the answers."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,3 +83,26 @@ class Update:
     began: float
     """Seconds since 1970."""
     changed: float
+    kind: RunKind = RunKind.UPDATE
+    undoes: tuple[int, ...] = ()
+    """Of a going back: the updates it takes back."""
+    roots: tuple[Root, ...] = ()
+    arrivals: tuple[tuple[str, str, str], ...] = ()
+    """(source, root in it, digest of the archive) of all that came."""
+    route: str = ""
+    waits: WaitsFor | None = None
+    missing: tuple[str, ...] = ()
+    """What could not be put back, since its copy is lost or damaged."""
+    notes: tuple[str, ...] = ()
+    """What could not be kept as it was, such as owners that only the system may give."""
+    stages: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownBox:
+    """What a library remembers of a strongbox."""
+
+    id: str
+    folder: str
+    needed: bool
+    """Whether an update is on trial, waits or was cut off: without the box nothing may change."""

@@ -156,7 +156,7 @@ _IN_NAME = (
 
 
 def version_in_name(name: str) -> Version | None:
-    """The version that a file or folder name carries, e.g. `brindlebox-4.7.0-linux.zip` -> 4.7.0."""
+    """The version that a file or folder name carries, e.g. `brindlemere-4.7.0-linux.zip` -> 4.7.0."""
     while _EXTENSIONS.search(name):
         name = _EXTENSIONS.sub("", name)
     name = _PLATFORM_WORDS.sub(" ", name)
@@ -169,7 +169,7 @@ def version_in_name(name: str) -> Version | None:
 
 
 def name_without_version(name: str) -> str:
-    """The program's bare name in lower case: `Brindlebox-4.7.0-linux.zip` -> `brindlebox`."""
+    """The program's bare name in lower case: `Brindlemere-4.7.0-linux.zip` -> `brindlemere`."""
     while _EXTENSIONS.search(name):
         name = _EXTENSIONS.sub("", name)
     name = _PLATFORM_WORDS.sub(" ", name)

@@ -199,7 +199,7 @@ def _begin_anew(part: str) -> None:
 
 
 def _take_its_name(part: str, target: str) -> None:
-    from left_intact.core.carrying.disk import take_name
+    from left_intact.core.files.private import take_name
 
     take_name(part, target)
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Iterable, Mapping
 
 from left_intact.core.files.names import needs_other_name
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.plan import Move, Space, Verb
+from left_intact.core.model.plan import Move, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version
@@ -16,6 +17,7 @@ from left_intact.core.planning.circumstances import Circumstances
 
 _COMMON = re.compile(r"(?i)^(readme|licen[cs]e|copying|changelog|changes|news|version|manifest|authors|credits)\b")
 _FEW = 5
+_SHOWN = 60
 _STRANGER, _OTHER_NAME = 0.1, 0.25
 
 
@@ -90,18 +92,48 @@ def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Cir
     if facts.running:
         says = f"{install} is running: {', '.join(facts.running[:3])}"
         found.append(Fault(code="running", says=says, way_out="Quit it first."))
-    if changing and space.needed > space.free:
-        says = f"there is not enough room: {space.needed:,} bytes are needed, {space.free:,} are free"
+    if changing and (tight := space.short) is not None:
+        where = f" at {tight.place}" if tight.place else ""
+        says = f"there is not enough room{where}: {tight.needed:,} bytes are needed, {tight.free:,} are free"
         found.append(Fault(code="no-room", says=says, way_out="Free some room on that disk."))
-    if changing and facts.unwritable:
-        listed = ", ".join(facts.unwritable[:3]) + (" …" if len(facts.unwritable) > 3 else "")
-        says = f"{len(facts.unwritable)} folders may not be written: {listed}"
+    barred = sorted(_touched(changing) & set(facts.unwritable))
+    if barred:
+        listed = ", ".join(barred[:3]) + (" …" if len(barred) > 3 else "")
+        says = f"{len(barred)} folders may not be written: {listed}"
         found.append(Fault(code="no-rights", says=says, way_out="Give yourself the right to write there."))
-    arriving = [m for m in changing if m.verb is Verb.ADD]
-    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
-        says = f"this file system cannot hold {len(bad)} names: {bad[0]}"
-        found.append(Fault(code="names", says=says, way_out="Move the install to another file system."))
+    return [*found, *_name_faults([m for m in changing if m.after is not None and m.before is None], facts)]
+
+
+def _touched(changing: Iterable[Move]) -> set[str]:
+    """Every folder in which something changes, and those above it; the root as a dot."""
+    found = {"."} if changing else set()
+    for move in changing:
+        at = move.path.rpartition("/")[0]
+        while at and at not in found:
+            found.add(at)
+            at = at.rpartition("/")[0]
     return found
+
+
+def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
+    """Names that the file system of the install cannot hold, told before the first write."""
+    way = "Move the install to another file system."
+    found = []
+    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
+        found.append(Fault(code="names", says=f"this file system cannot hold {len(bad)} names: {bad[0]}", way_out=way))
+    if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:
+        shown = long[0] if len(long[0]) < _SHOWN else long[0][:_SHOWN] + "…"
+        says = f"{len(long)} names are too long for this file system: {shown}"
+        found.append(Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install."))
+    if not facts.links and (links := [m.path for m in arriving if m.after is not None and m.after.kind is Kind.LINK]):
+        found.append(Fault(code="names", says=f"this file system holds no links: {links[0]}", way_out=way))
+    return found
+
+
+def _too_long(path: str, facts: Circumstances) -> bool:
+    root = len(os.fsencode(facts.roots[0].place)) + 1 if facts.roots else 0
+    parts = [len(os.fsencode(part)) for part in path.split("/")]
+    return max(parts) > facts.name_bytes or root + sum(parts) + len(parts) > facts.path_bytes
 
 
 def reading_warnings(findings: Iterable[Finding]) -> list[Fault]:

@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+from left_intact.core.model.place import Root
+
+BOX = "strongbox:"
+"""No label: those have no colon."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,3 +28,13 @@ class Circumstances:
     """Why the arriving version is held back; empty where it is not."""
     folds_case: bool = False
     """Whether names that differ but for case are one."""
+    name_bytes: int = 255
+    """How long one name may be."""
+    path_bytes: int = 4095
+    """How long a whole path may be, the root's included."""
+    links: bool = True
+    """Whether the file system holds links."""
+    roots: tuple[Root, ...] = ()
+    """The folders of the install, as they were before it was read."""
+    rooms: Mapping[str, tuple[int, int]] = field(default_factory=lambda: MappingProxyType({}))
+    """(device, bytes free) by the label of each root; the strongbox under `BOX`. Empty where all is on one."""

@@ -19,17 +19,19 @@ from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.plan import Merge, Move, Plan, Question, Route, Space, Verb
+from left_intact.core.model.place import At, Root, at_of
+from left_intact.core.model.plan import Merge, Move, Plan, Question, Route, Verb
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.model.survey import Survey
+from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped, Source
+from left_intact.core.model.survey import Folder, Survey
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.routes import choose_routes
+from left_intact.core.planning.space import room_for
 from left_intact.core.planning.table import Ask, Base, Coming, Mine, Nature, Row, look_up, nature_of, situate
 from left_intact.core.settings.merge import merge_settings
 
-_OVERHEAD = 4 << 20
 _BASELINE_LEAST = 0.5
 
 
@@ -54,7 +56,7 @@ class Brief:
 class _Sketch:
     brief: Brief
     mine: dict[str, Finding]
-    folders: set[str]
+    folders: Mapping[str, Folder]
     baseline: Release | None
     rows: dict[str, Row] = field(default_factory=dict)
     merges: dict[str, Merge] = field(default_factory=dict)
@@ -72,24 +74,25 @@ class _Sketch:
 def draw_up(brief: Brief) -> Plan:
     """The plan for a brief. Questions without an answer leave their moves at `ask`."""
     mine = {f.path: f for f in brief.survey.findings}
-    sketch = _Sketch(brief, mine, {f.path for f in brief.survey.folders}, _usable_baseline(brief, mine))
+    sketch = _Sketch(brief, mine, {f.path: f for f in brief.survey.folders}, _usable_baseline(brief, mine))
     if brief.baseline is not None and sketch.baseline is None:
         says = f"{brief.baseline.name} is not what lies here: less than half of it is present, so it is left out"
         sketch.warnings.append(Fault(code="baseline-mismatch", says=says))
     _look_up_all(sketch)
     questions = _ask(sketch)
     moves = _clear_of_obstacles(sketch, [m for path in sorted(sketch.rows) if (m := _move(sketch, path))])
-    space = _space(moves, brief.facts)
+    space = room_for(moves, brief.facts)
     version_blockers, version_warnings = blockers.version_faults(brief.survey.reading, brief.arrival.release.reading)
     known = sketch.baseline.entries if sketch.baseline else None
     return Plan(
         install=brief.install,
-        root=brief.survey.root,
+        roots=roots_of(brief.survey, brief.facts),
         from_version=brief.survey.version_text,
         to_version=brief.arrival.release.version_text,
         route=Route.IN_PLACE,
         routes=choose_routes(brief.arrival),
-        moves=tuple(moves),
+        stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=Shipped(arrival=0)),),
+        kept=tuple(m for m in moves if not m.is_step),
         merges=MappingProxyType(sketch.merges),
         questions=tuple(questions),
         blockers=(
@@ -102,9 +105,18 @@ def draw_up(brief: Brief) -> Plan:
         warnings=(*version_warnings, *sketch.warnings, *blockers.reading_warnings(brief.survey.findings)),
         space=space,
         survey=brief.survey,
-        arrival=brief.arrival,
+        arrivals=(brief.arrival,),
         baseline=sketch.baseline,
+        inputs=MappingProxyType({"arrival_digest": brief.arrival.digest}),
     )
+
+
+def roots_of(survey: Survey, facts: Circumstances) -> tuple[Root, ...]:
+    """The folders of an install, with their identities where those were looked at."""
+    if facts.roots:
+        return facts.roots
+    others = (Root(label=label, place=place) for label, place in survey.roots)
+    return (Root(label="", place=survey.root), *others)
 
 
 def _usable_baseline(brief: Brief, mine: Mapping[str, Finding]) -> Release | None:
@@ -213,10 +225,12 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
     before = finding.entry if finding else None
     verb, because, question = _settled(sketch, path, row)
     file_class = finding.file_class if finding else FileClass.PROGRAM
+    if before is None and (folder := sketch.folders.get(path)) is not None and verb is Verb.ADD:
+        before = Entry(path=path, kind=Kind.FOLDER, mode=folder.mode, mtime_ns=folder.mtime_ns)
     after = before
     if verb in (Verb.ADD, Verb.REPLACE):
         assert coming is not None
-        after = _laid(coming, before)
+        after = _laid(coming, before if before is None or before.kind is Kind.FILE else None)
     elif verb is Verb.RETIRE:
         after = None
     elif verb is Verb.MERGE:
@@ -232,9 +246,24 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         new=sketch.brief.arrival.release.version_text or "the arrival",
     )
     return Move(
-        path=path, verb=verb, file_class=file_class, because=said, bytes=size, before=before, after=after,
-        question=question,
+        at=_at(sketch, path), verb=verb, file_class=file_class, because=said, bytes=size, before=before, after=after,
+        source=_source(sketch, path, verb, after), question=question,
     )  # fmt: skip
+
+
+def _at(sketch: _Sketch, path: str) -> At:
+    return at_of(path, [label for label, _ in sketch.brief.survey.roots])
+
+
+def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:
+    """Where the bytes of what is laid come from."""
+    if after is None or verb not in (Verb.ADD, Verb.REPLACE, Verb.MERGE):
+        return None
+    if verb is Verb.MERGE:
+        merge = sketch.merges[path]
+        return Made(after.digest, merge.content, merge.lines)
+    wrapper = sketch.brief.arrival.root
+    return FromArrival(0, f"{wrapper}/{path}" if wrapper else path)
 
 
 def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:
@@ -297,11 +326,3 @@ def _obstacle(path: str, solid: Mapping[str, Move]) -> Move | None:
             return solid[path[:at]]
         at = path.find("/", at + 1)
     return None
-
-
-def _space(moves: list[Move], facts: Circumstances) -> Space:
-    needed = 0
-    for move in moves:
-        if move.changes_disk:
-            needed += (move.after.bytes if move.after else 0) + (move.before.bytes if move.before else 0)
-    return Space(needed=needed + _OVERHEAD if needed else 0, free=facts.free)

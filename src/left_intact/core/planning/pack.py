@@ -6,14 +6,16 @@ from dataclasses import replace
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
-from left_intact.core.model.plan import Move, Plan, Route, Space, Verb
+from left_intact.core.model.place import at_of
+from left_intact.core.model.plan import Move, Plan, Route, Verb
 from left_intact.core.model.release import Arrival
+from left_intact.core.model.stages import Carry, FromArrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.draw import roots_of
 from left_intact.core.planning.routes import choose_routes
-
-_OVERHEAD = 4 << 20
+from left_intact.core.planning.space import room_for
 
 
 def draw_pack(install: str, survey: Survey, arrival: Arrival, facts: Circumstances) -> Plan:
@@ -23,29 +25,33 @@ def draw_pack(install: str, survey: Survey, arrival: Arrival, facts: Circumstanc
     go into the strongbox and count there as theirs.
     """
     moves = []
+    labels = [label for label, _ in survey.roots]
     mine = {f.path: f for f in survey.findings}
     for path, finding in mine.items():
-        coming = arrival.release.entries.get(path)
-        if coming is None or coming.same_content(finding.entry):
-            moves.append(Move(path=path, verb=Verb.KEEP, file_class=finding.file_class, because="not in the pack",
-                              bytes=finding.entry.bytes, before=finding.entry, after=finding.entry))  # fmt: skip
+        coming, entry = arrival.release.entries.get(path), finding.entry
+        if coming is None or coming.same_content(entry):
+            moves.append(Move(at=at_of(path, labels), verb=Verb.KEEP, file_class=finding.file_class, because="not in the pack",
+                              bytes=entry.bytes, before=entry, after=entry))  # fmt: skip
         else:
-            moves.append(Move(path=path, verb=Verb.REPLACE, file_class=finding.file_class,
+            moves.append(Move(at=at_of(path, labels), verb=Verb.REPLACE, file_class=finding.file_class,
                               because="the pack has another one of this name; the old one is set aside", bytes=coming.bytes,
-                              before=finding.entry, after=_laid(coming)))  # fmt: skip
+                              before=entry, after=_laid(coming), source=_source(arrival, path)))  # fmt: skip
     for path, coming in arrival.release.entries.items():
         if path not in mine:
-            moves.append(Move(path=path, verb=Verb.ADD, file_class=FileClass.CONTENT, because="you asked for it",
-                              bytes=coming.bytes, after=_laid(coming)))  # fmt: skip
-    moves.sort(key=lambda m: m.path)
-    changed = [m for m in moves if m.changes_disk]
-    needed = sum((m.after.bytes if m.after else 0) + (m.before.bytes if m.before else 0) for m in changed)
-    space = Space(needed=needed + _OVERHEAD if changed else 0, free=facts.free)
+            moves.append(Move(at=at_of(path, labels), verb=Verb.ADD, file_class=FileClass.CONTENT, because="you asked for it",
+                              bytes=coming.bytes, after=_laid(coming), source=_source(arrival, path)))  # fmt: skip
+    moves.sort(key=lambda m: m.at)
+    space = room_for(moves, facts)
     return Plan(
-        install=install, root=survey.root, from_version=survey.version_text, to_version=survey.version_text,
-        route=Route.IN_PLACE, routes=choose_routes(arrival), moves=tuple(moves), survey=survey, arrival=arrival,
-        space=space, blockers=tuple(machine_faults(install, moves, space, facts)), partial=True,
+        install=install, roots=roots_of(survey, facts), from_version=survey.version_text, to_version=survey.version_text,
+        route=Route.IN_PLACE, routes=choose_routes(arrival),
+        stages=(Carry(moves=tuple(m for m in moves if m.is_step)),), kept=tuple(m for m in moves if not m.is_step),
+        survey=survey, arrivals=(arrival,), space=space, blockers=tuple(machine_faults(install, moves, space, facts)),
     )  # fmt: skip
+
+
+def _source(arrival: Arrival, path: str) -> FromArrival:
+    return FromArrival(0, f"{arrival.root}/{path}" if arrival.root else path)
 
 
 def _laid(coming: Entry) -> Entry:

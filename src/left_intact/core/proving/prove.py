@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections import Counter
 from collections.abc import Callable, Mapping
@@ -12,10 +13,11 @@ from left_intact.core.files.tree import Tree, text_reader
 from left_intact.core.files.versions import read_binaries, read_versions
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.plan import Verb
+from left_intact.core.model.place import At, at_of
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict, Witness, Witnessed
 from left_intact.core.model.release import Reading
+from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
 from left_intact.core.model.version import Version
 from left_intact.core.settings.document import NotReadable, open_document, shown
@@ -63,15 +65,19 @@ def prove(
     update did. `in_strongbox` says whether a verified copy of a digest is there.
     """
     began = time.monotonic()
-    tree = read_roots(root, witness.roots, report=report, cancel=cancel)
-    now = tree.by_path()
+    gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
+    roots = tuple((label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place))
+    tree = read_roots(root, roots, report=report, cancel=cancel)
+    by_path = tree.by_path()
+    now = _by_place(tree, by_path, [label for label, _ in roots])
     tally = _Tally()
-    for path, row in witness.rows.items():
-        _compare(tally, path, row, now.get(path), carried_at)
-    appeared = sorted(p for p, e in now.items() if p not in witness.rows and e.kind is not Kind.FOLDER)
-    for path in appeared:
-        tally.after[FileClass.UNSORTED] += Total(files=1, bytes=now[path].bytes)
-    version = _version_now(tree, now, name, extra_readings, rules)
+    for at, row in witness.rows.items():
+        _compare(tally, at.shown, row, now.get(at), carried_at)
+    new = sorted(at for at, e in now.items() if at not in witness.rows and e.kind is not Kind.FOLDER)
+    appeared = [at.shown for at in new]
+    for at in new:
+        tally.after[FileClass.UNSORTED] += Total(files=1, bytes=now[at].bytes)
+    version = version_now(tree, by_path, name, extra_readings, rules)
     checks = [
         _person_check(tally),
         _program_check(tally, witness),
@@ -90,11 +96,18 @@ def prove(
         lost=tuple(sorted(tally.lost)),
         altered=tuple(sorted(tally.altered + tally.newer)),
         appeared=tuple(appeared),
-        merged=witness.merged,
+        merged={at.shown: lines for at, lines in witness.merged.items()},
         version_before=witness.version,
         version_after=version.text if version else "",
         seconds=time.monotonic() - began,
     )
+
+
+def _by_place(tree: Tree, by_path: Mapping[str, Entry], labels: list[str]) -> dict[At, Entry]:
+    """Everything by its place; folders too, also those that are not empty."""
+    now = {at_of(f.path, labels): Entry(path=f.path, kind=Kind.FOLDER, mode=f.mode, mtime_ns=f.mtime_ns) for f in tree.folders}
+    now |= {At(label, ""): Entry(path="", kind=Kind.FOLDER) for label in ("", *labels)}
+    return now | {at_of(path, labels): entry for path, entry in by_path.items()}
 
 
 def _total(entry: Entry | None) -> Total:
@@ -107,19 +120,21 @@ def _compare(tally: _Tally, path: str, row: Witnessed, now: Entry | None, carrie
     kind = row.file_class
     tally.before[kind] += _total(row.before)
     tally.after[kind] += _total(now)
-    if row.verb is Verb.RETIRE:
-        if now is None:
-            tally.counts[row.verb] += 1
-            tally.agreed[kind] += 1
+    stays = row.verb in _STAYS or row.agreed == row.before
+    if not stays and row.agreed is None:
+        if now is None or (now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER):
+            # A thing that moved is counted once, where it came to lie.
+            tally.counts[row.verb] += row.verb is not Verb.REHOME
+            tally.agreed[kind] += row.before is not None and row.before.kind is not Kind.FOLDER
         else:
             tally.still_there.append(path)
             tally.trouble[kind] += 1
         return
-    if row.verb in _STAYS:
+    if stays:
         _compare_kept(tally, path, row, now, carried_at)
     elif row.agreed is not None and now is not None and _lies_as(now, row.agreed):
         tally.counts[row.verb] += 1
-        tally.agreed[kind] += 1
+        tally.agreed[kind] += now.kind is not Kind.FOLDER
     elif row.verb is Verb.MERGE:
         tally.trouble[kind] += 1
         _altered(tally, path, now, carried_at)
@@ -195,8 +210,11 @@ def _program_check(tally: _Tally, witness: Witness) -> Check:
 
 
 def _retired_check(tally: _Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
-    gone = [row.before for row in witness.rows.values() if row.verb is Verb.RETIRE and row.before is not None]
-    displaced = [r.before for r in witness.rows.values() if r.verb in (Verb.RETIRE, Verb.REPLACE, Verb.MERGE) and r.before]
+    changed = [
+        r for r in witness.rows.values() if r.before is not None and r.agreed != r.before and r.before.kind is not Kind.FOLDER
+    ]
+    displaced = [r.before for r in changed if r.before is not None]
+    gone = [r.before for r in changed if r.agreed is None and r.verb is not Verb.REHOME]
     if not displaced:
         return None
     missing = [e.path for e in displaced if e.kind is Kind.FILE and not in_strongbox(e.digest)]
@@ -214,7 +232,8 @@ def _merge_checks(root: str, witness: Witness) -> list[Check]:
     """Each merged file, read again key by key."""
     read = roots_reader(root, witness.roots)
     checks = []
-    for path, lines in witness.merged.items():
+    for at, lines in witness.merged.items():
+        path = at.shown
         wrong = _wrong_keys(read(path), lines)
         if wrong is None:
             checks.append(Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings"))
@@ -228,7 +247,7 @@ def _merge_checks(root: str, witness: Witness) -> list[Check]:
     return checks
 
 
-def _wrong_keys(data: bytes | None, lines: tuple) -> list[str] | None:  # type: ignore[type-arg]
+def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | None:
     if data is None:
         return None
     from left_intact.core.files.headers import HEAD_BYTES, recognise
@@ -252,7 +271,7 @@ def _wrong_keys(data: bytes | None, lines: tuple) -> list[str] | None:  # type: 
     return wrong
 
 
-def _version_now(
+def version_now(
     tree: Tree, now: Mapping[str, Entry], name: str, extra: tuple[Reading, ...], rules: tuple[tuple[str, str], ...]
 ) -> Reading | None:
     # The folder's own name may well carry the old version; it is no witness here.
@@ -281,24 +300,24 @@ def _appeared_check(appeared: list[str]) -> Check:
     return Check(name="nothing else", state=CheckState.YOURS, says=says)
 
 
-def _for_your_eyes(witness: Witness, now: Mapping[str, Entry]) -> list[Check]:
+def _for_your_eyes(witness: Witness, now: Mapping[At, Entry]) -> list[Check]:
     """What only a person can check: the newest save, and a state made by the version before."""
     checks = []
     newest = _newest(witness, now, FileClass.SAVES)
     if newest is not None:
-        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest.path}"))
+        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest.shown}"))
     state = _newest(witness, now, FileClass.STATES)
     if state is not None:
-        says = f"try a state that {witness.version or 'the version before'} made: {state.path}"
+        says = f"try a state that {witness.version or 'the version before'} made: {state.shown}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
     checks.append(Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around"))
     return checks
 
 
-def _newest(witness: Witness, now: Mapping[str, Entry], kind: FileClass) -> Entry | None:
-    found = [now[p] for p, row in witness.rows.items() if row.file_class is kind and p in now]
-    files = [e for e in found if e.kind is Kind.FILE]
-    return max(files, key=lambda e: (e.mtime_ns, e.path), default=None)
+def _newest(witness: Witness, now: Mapping[At, Entry], kind: FileClass) -> At | None:
+    found = [at for at, row in witness.rows.items() if row.file_class is kind and at in now]
+    files = [at for at in found if now[at].kind is Kind.FILE]
+    return max(files, key=lambda at: (now[at].mtime_ns, at), default=None)
 
 
 def _verdict(tally: _Tally, checks: list[Check | None]) -> Verdict:

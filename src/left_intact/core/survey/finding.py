@@ -179,11 +179,11 @@ def _is_program(path: str) -> bool:
 def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
     """What it probably is, by the company that the program keeps."""
     names = {bare(n) for n in folder.folders}
-    if names & {"mods", "loadouts", "profiles"} and FileClass.CONTENT not in owned:
+    if names & {"mods", "lineups", "profiles"} and FileClass.CONTENT not in owned:
         return "modding tool"
-    if names & {"cores", "core"} and names & {"playlists", "info", "thumbnails", "assets"}:
+    if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:
         return "front end"
-    if names & {"themes", "collections", "gamelists", "downloadedmedia"}:
+    if names & {"themes", "collections", "looks"} and names & {"lists", "pictures", "collections", "media", "themes"}:
         return "front end"
     if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
         return "emulator"

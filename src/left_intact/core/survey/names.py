@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import re
 import unicodedata
-from functools import lru_cache
+from functools import cache, lru_cache
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
@@ -23,6 +23,10 @@ _WRAPPED = re.compile(
     r"[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$"
 )
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
+_JOINED_LEAST, _PART_LEAST = 6, 3
+_SHORT_LEAST, _SHORT_MOST, _SHORT_KNOWN = 3, 4, 2
+"""Letters of what may be short for something, and how many words it must be short for."""
+_WHOSE = frozenset(("my", "mine", "own", "user", "game", "games", "title", "per", "quick", "auto", "shader", "pipeline", "all"))
 _OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "sobre", "di", "per"))
 """Words after which comes what a thing is about: notes on settings are notes."""
 
@@ -48,10 +52,54 @@ def looks_hashed(name: str) -> bool:
     return bool(_HASHED.match(stem)) and any(c.isdigit() for c in stem)
 
 
-def _known_folder(part: str) -> tuple[FileClass, float, str] | None:
+@lru_cache(maxsize=16384)
+def known_word(word: str) -> Weighed | None:
+    """What the table of folders says of a bare word: as it is, as two general words joined, or as short for some."""
+    return weights().folder.get(word) or _joined(word) or _short_for(word)
+
+
+def _joined(word: str) -> Weighed | None:
+    """`gamesettings` is settings: the last of two joined words says what it is, the first is of any table or says whose."""
+    w = weights()
+    if len(word) < _JOINED_LEAST:
+        return None
+    for at in range(_PART_LEAST, len(word) - _PART_LEAST + 1):
+        first, last = word[:at], word[at:]
+        row = w.folder.get(last) or w.folder.get(last.removesuffix("s"))
+        if row is None or row[0] is P or not (first in _WHOSE or first in w.folder or first in w.stem):
+            continue
+        other = w.folder.get(first)
+        if row[0] is FileClass.SAVES and other is not None and other[0] is FileClass.STATES:
+            row = other  # saves of states are states
+        return row[0], row[1] * w.spoken["joined-words"], row[2]
+    return None
+
+
+def _short_for(word: str) -> Weighed | None:
+    """`mem` is short for words that are all of one class; a beginning that several classes share says nothing."""
+    if not _SHORT_LEAST <= len(word) <= _SHORT_MOST:
+        return None
+    row, known = _beginnings().get(word, (None, 0))
+    if row is None or known < _SHORT_KNOWN or row[0] is P:
+        return None
+    return row[0], row[1] * weights().spoken["short-for"], row[2]
+
+
+@cache
+def _beginnings() -> dict[str, tuple[Weighed | None, int]]:
+    """By beginning: what all words that begin so are (None where they differ), and how many there are."""
+    found: dict[str, tuple[Weighed | None, int]] = {}
+    for word, row in weights().folder.items():
+        for length in range(_SHORT_LEAST, min(_SHORT_MOST, len(word) - 1) + 1):
+            known, count = found.get(word[:length], (row, 0))
+            found[word[:length]] = (known if known is not None and known[0] is row[0] else None, count + 1)
+    return found
+
+
+def _known_folder(part: str) -> Weighed | None:
     """What the table says of one folder name: whole, else by two words together, else by one."""
     w = weights()
-    if known := w.folder.get(bare(part)):
+    if known := known_word(bare(part)):
         return known
     words = words_of(part)
     if len(words) < 2:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
-from left_intact.core.survey.names import bare, words_of
+from left_intact.core.survey.names import bare, known_word, words_of
 from left_intact.core.survey.own_word import Reference, References
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
@@ -97,10 +97,9 @@ def about_key(key: str) -> Weighed | None:
     if not about and len(words) > 0:
         return None
     trimmed = [_PLACE_ENDING.sub("", w) or w for w in about]
-    table = weights().folder
     pairs = ["".join(p) for p in itertools.pairwise(trimmed)]
     for candidate in (bare("".join(trimmed)), *pairs, *reversed(trimmed)):
-        found = table.get(candidate)
+        found = known_word(candidate)
         if found is not None and found[1] >= 1.0:
             return found
     return None
@@ -120,7 +119,8 @@ def _may_be_path(value: str, key: str) -> bool:
 def _places(root: str, source: str, value: str) -> Iterator[str]:
     """Absolute paths that a value may mean."""
     text = value.strip().strip("\"'").replace("\\", "/").rstrip("/")
-    text = re.sub(r"^(?:\$\{?HOME\}?|%USERPROFILE%)", os.path.expanduser("~"), text)
+    home = os.path.expanduser("~")
+    text = re.sub(r"^(?:\$\{?HOME\}?|%USERPROFILE%)", lambda _: home, text)
     text = re.sub(r"^(?:\{\w+\}|\$\{?\w+\}?|%\w+%|:|\$\(\w+\))/?", "", text)
     if text.startswith("~"):
         text = os.path.expanduser(text)

@@ -10,9 +10,9 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.carrying.recovery import Settled, WentBack
+from left_intact.core.carrying.recovery import Settled
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.plan import Verb
+from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict
 from left_intact.tui.explain import heading, keys
 from left_intact.tui.jobs import Job
@@ -22,6 +22,7 @@ from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, size
+from left_intact.workbench import WentBack
 
 _VERDICT = {Verdict.INTACT: ("I N T A C T", "good"), Verdict.ATTENTION: ("A T T E N T I O N", "focus"),
             Verdict.BROKEN: ("B R O K E N", "bad")}  # fmt: skip
@@ -180,25 +181,40 @@ class ProofScreen(StageScreen):
         app.work_on(Job("settling", lambda r, c: app.bench.settle(install), done, self._failed))
 
     def action_go_back(self) -> None:
-        outcome = self.desk.outcome
-        if outcome is None:
-            return
-        from left_intact.tui.screens.dialogs import ConfirmDialog
+        """Draw the way back on the disk as it is now, and show it; nothing changes before the person says so."""
+        app, install = self.left_intact, self.desk.install
+        if self.desk.outcome is not None:
+            app.work_on(Job("drawing the way back", lambda r, c: app.bench.draft_back(install, report=r), self._show_back,
+                            self._failed))  # fmt: skip
 
-        says = f"{self.desk.install.name} becomes {outcome.update.from_version or 'what it was'} again, byte for byte. "
-        says += "What you made while it was on trial is kept."
-        self.app.push_screen(ConfirmDialog("go back", says, "go back"), lambda yes: self._go_back() if yes else None)
+    def _show_back(self, plan: Plan) -> None:
+        from left_intact.tui.screens.back import BackDialog
 
-    def _go_back(self) -> None:
+        if self.is_attached:
+            self.app.push_screen(BackDialog(plan), self._back_chosen)
+
+    def _back_chosen(self, answers: dict[str, str] | None) -> None:
+        if answers is not None:
+            self._go_back(answers)
+
+    def _go_back(self, answers: dict[str, str]) -> None:
         app, install = self.left_intact, self.desk.install
 
         def done(back: WentBack) -> None:
+            if back.waits is not None:
+                app.notify("going back waits for a step by hand", timeout=8)
+                self.app.pop_screen()
+                app.refresh_shelf()
+                return
             kept = f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""
             says = f"{install.name} is {back.update.from_version} again, {count(back.restored, 'path')} put back{kept}"
+            says += f"; proof: {back.proof.verdict.value}" if back.proof is not None else ""
             app.notify(says, timeout=8)
+            for missing in back.missing:
+                app.notify(missing, severity="error", timeout=12)
             self._leave()
 
-        app.work_on(Job("going back", lambda r, c: app.bench.go_back(install, r), done, self._failed))
+        app.work_on(Job("going back", lambda r, c: app.bench.go_back(install, r, answers=answers, cancel=c), done, self._failed))
 
     def _leave(self) -> None:
         """Back to the shelf, as the disk is another now."""

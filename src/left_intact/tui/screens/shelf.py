@@ -39,8 +39,12 @@ def standing(row: ShelfRow) -> tuple[str, str]:
     """(word, colour) for how an install stands."""
     if row.missing:
         return "not there", "bad"
+    if row.trouble:
+        return "cannot be opened", "bad"
     if row.state in UNFINISHED:
         return "cut off: needs you", "bad"
+    if row.state is State.WAITING:
+        return "waits for you", "focus"
     if row.held:
         return f"held at {row.held[0] or 'its version'}", "focus"
     if row.waiting:
@@ -202,7 +206,7 @@ class ShelfScreen(FramedScreen):
             return True
         row = self.chosen
         if action == "update":
-            return row is not None and row.waiting is not None
+            return row is not None and row.waiting is not None and row.state is not State.WAITING and not row.trouble
         if action == "proof":
             return row is not None and row.state is State.ON_TRIAL
         return row is not None
@@ -337,6 +341,15 @@ def _what_waits(text: Text, row: ShelfRow, look: Look) -> None:
     if row.missing:
         text.append("its folder is not there\n", look.style("bad", bold=True))
         text.append("A stick that is not plugged in, or a moved folder.\n\n", quiet)
+    elif row.trouble:
+        text.append("its strongbox cannot be opened\n", look.style("bad", bold=True))
+        text.append(f"{bearable(row.trouble)}\n\n", quiet)
+    elif row.state is State.WAITING:
+        text.append("an update waits for you\n", look.style("focus", bold=True))
+        if row.waits is not None:
+            text.append(f"{bearable(row.waits.asks)}\n", look.style("text"))
+            text.append(f"{bearable(row.waits.why)}\n", quiet)
+        text.append("Enter shows it, and goes on when it was done.\n\n", quiet)
     elif row.state in UNFINISHED:
         text.append("an update was cut off\n", look.style("bad", bold=True))
         text.append("Nothing is lost. Enter ends it: forward, or back.\n\n", quiet)
@@ -366,7 +379,7 @@ def _newest(text: Text, row: ShelfRow, look: Look) -> None:
 
 _PAST = {
     State.ON_TRIAL: ("on trial", "good"), State.SETTLED: ("settled", "good"), State.GONE_BACK: ("went back", "quiet"),
-    State.ABANDONED: ("stopped, nothing changed", "quiet"),
+    State.ABANDONED: ("stopped, nothing changed", "quiet"), State.WAITING: ("waits for you", "focus"),
 }  # fmt: skip
 
 

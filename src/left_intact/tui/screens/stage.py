@@ -96,7 +96,7 @@ class StageScreen(FramedScreen):
         if desk.survey is None:
             app.work_on(Job("reading", lambda r, c: app.bench.survey(install, report=r, cancel=c), self._surveyed,
                             self._failed))  # fmt: skip
-        if desk.row.waiting and desk.arrival is None:
+        if desk.row.waiting and desk.arrival is None and desk.row.state is not State.WAITING:
             self.receive(desk.row.waiting[0])
 
     def receive(self, path: str) -> None:
@@ -206,6 +206,8 @@ def why_not(stop: str, desk: Desk) -> str:
     """Why a stop cannot be gone to yet; empty where it can."""
     if desk.under_way and stop != "under way":
         return "the update is under way; s stops it"
+    if desk.row.state is State.WAITING and stop != "survey":
+        return "" if stop == "under way" else "an update waits for you (4): nothing else can begin before it is at its end"
     if stop == "plan" and desk.plan is None:
         return "there is no plan yet: choose an arrival first (2)"
     if stop == "under way" and not desk.under_way:
@@ -225,6 +227,10 @@ def screen_for(stop: str, desk: Desk) -> StageScreen:
         from left_intact.tui.screens.plan import PlanScreen
 
         return PlanScreen(desk)
+    if stop == "under way" and desk.row.state is State.WAITING:
+        from left_intact.tui.screens.waiting import WaitingScreen
+
+        return WaitingScreen(desk)
     if stop == "under way":
         from left_intact.tui.screens.under_way import UnderWayScreen
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from typing import ClassVar
 
 from rich.text import Text
@@ -141,6 +142,10 @@ class UnderWayScreen(StageScreen):
         desk.outcome, desk.ticked = outcome, frozenset()
         desk.draft = None
         self.left_intact.refresh_shelf()
+        if outcome.waits:
+            desk.outcome, desk.row = None, replace(desk.row, updates=(outcome.update, *desk.row.updates))
+            self.left_intact.go_to_stop("under way", desk)
+            return
         self.left_intact.go_to_stop("proof", desk)
 
     def _not_done(self, error: LeftIntactError) -> None:

@@ -1,4 +1,4 @@
-"""Brindlebox, an emulator of the Brindle 8: releases 4.6.1 and 4.7.0, and a volunteer's install."""
+"""Brindlemere, an emulator of the Brindle 8: releases 4.6.1 and 4.7.0, and a volunteer's install."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ BUILT_470 = moment("2026-11-20 11:15")
 DEMO_TAPE = "share/tapes/demo-tape.btp"
 
 _PROGRAM = '''#!/usr/bin/env python3
-"""Brindlebox: the Brindle 8, once more. A small stand-in that behaves like the real work."""
+"""Brindlemere: the Brindle 8, once more. A small stand-in that behaves like the real work."""
 import configparser
 import pathlib
 import sys
@@ -25,7 +25,7 @@ HERE = pathlib.Path(__file__).resolve().parent
 
 def main() -> None:
     if "--version" in sys.argv:
-        print("Brindlebox", VERSION)
+        print("Brindlemere", VERSION)
         return
     for folder in ("disks/saved", "moments", "pads", "cache"):
         (HERE / folder).mkdir(parents=True, exist_ok=True)
@@ -35,7 +35,7 @@ def main() -> None:
     else:
         (HERE / "brindle.ini").write_text("[video]\\nsmooth = on\\n")
     rate = settings.get("sound", "rate", fallback="22050")
-    print(f"Brindlebox {{VERSION}}: sound at {{rate}} Hz")
+    print(f"Brindlemere {{VERSION}}: sound at {{rate}} Hz")
     if "--play" in sys.argv:
         game = sys.argv[sys.argv.index("--play") + 1]
         (HERE / "disks/saved" / f"{{game}}.sav").write_bytes(b"BSV1" + bytes(2044))
@@ -45,7 +45,7 @@ def main() -> None:
 main()
 '''
 
-_INI_461 = """; Brindlebox settings
+_INI_461 = """; Brindlemere settings
 ; Lines that begin with a semicolon are yours to write.
 
 [video]
@@ -72,7 +72,7 @@ saved = disks/saved
 palettes = share/palettes
 """
 
-_INI_470 = """; Brindlebox settings
+_INI_470 = """; Brindlemere settings
 ; Lines that begin with a semicolon are yours to write.
 
 [video]
@@ -103,7 +103,7 @@ saved = disks/saved
 palette-folder = share/palettes
 """
 
-_INI_YOURS = """; Brindlebox settings
+_INI_YOURS = """; Brindlemere settings
 ; Lines that begin with a semicolon are yours to write.
 
 [video]
@@ -132,7 +132,7 @@ saved = disks/saved
 palettes = share/palettes
 """
 
-_NOTES_470 = """# Brindlebox 4.7.0
+_NOTES_470 = """# Brindlemere 4.7.0
 
 - Tape loading is exact now: `tape.exact`, on by default.
 - `sound.rate` is 48000 unless you set it; this cures the crackle on most machines.
@@ -140,7 +140,7 @@ _NOTES_470 = """# Brindlebox 4.7.0
 - The demo tape has a second side.
 - Three libraries of the old tape loader are gone.
 
-# Brindlebox 4.6.1
+# Brindlemere 4.6.1
 
 - The pad of the Brindle 8 Plus is known.
 """
@@ -159,7 +159,7 @@ _PALETTES = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Brindlebox:
+class Brindlemere:
     """All beds of the scenario."""
 
     shipped: Bed
@@ -169,28 +169,28 @@ class Brindlebox:
     install: Bed
 
 
-def invent() -> Brindlebox:
+def invent() -> Brindlemere:
     shipped = _release("4.6.1", BUILT_461)
     arriving = _next_release(shipped)
-    return Brindlebox(shipped=shipped, arriving=arriving, elsewhere=_for_windows(arriving), install=_install(shipped))
+    return Brindlemere(shipped=shipped, arriving=arriving, elsewhere=_for_windows(arriving), install=_install(shipped))
 
 
 def _release(version: str, built: int) -> Bed:
-    rng = random.Random(f"brindlebox {version}")
+    rng = random.Random(f"brindlemere {version}")
     bed = Bed()
-    bed.put("brindlebox", _PROGRAM.format(version=version), built, 0o755)
+    bed.put("brindlemere", _PROGRAM.format(version=version), built, 0o755)
     bed.put("VERSION", f"{version}\n", built)
-    bed.put("README.txt", "Brindlebox brings the Brindle 8 back.\nStart it with ./brindlebox\n", built)
+    bed.put("README.txt", "Brindlemere brings the Brindle 8 back.\nStart it with ./brindlemere\n", built)
     bed.put("LICENSE.txt", "Do as you like with it, and be kind to the machines.\n", built)
-    bed.put("CHANGES.txt", _NOTES_470.split("# Brindlebox 4.6.1")[1].join(("# Brindlebox 4.6.1", "")), built)
+    bed.put("CHANGES.txt", _NOTES_470.split("# Brindlemere 4.6.1")[1].join(("# Brindlemere 4.6.1", "")), built)
     bed.put("brindle.ini", _INI_461, built)
     for tool in ("tape-cut", "disk-split", "rom-name", "pad-test", "shot-view", "palette-mix"):
-        bed.put(f"bin/{tool}", elf(f"{tool} of brindlebox", noise(rng, rng.randrange(20_000, 60_000))), built + 1, 0o755)
+        bed.put(f"bin/{tool}", elf(f"{tool} of brindlemere", noise(rng, rng.randrange(20_000, 60_000))), built + 1, 0o755)
     for name in _LIBRARIES:
         body = noise(rng, rng.randrange(8_000, 90_000))
-        bed.put(f"lib/lib{name}.so", elf(f"brindlebox {version} {name}", body), built + rng.randrange(4), 0o755)
+        bed.put(f"lib/lib{name}.so", elf(f"brindlemere {version} {name}", body), built + rng.randrange(4), 0o755)
     for path in _GONE[:3]:
-        bed.put(path, elf(f"brindlebox {version} old tape", noise(rng, 14_000)), built, 0o755)
+        bed.put(path, elf(f"brindlemere {version} old tape", noise(rng, 14_000)), built, 0o755)
     _shared_files(bed, built, rng)
     return bed
 
@@ -216,18 +216,18 @@ def _shared_files(bed: Bed, built: int, rng: random.Random) -> None:
 
 
 def _next_release(shipped: Bed) -> Bed:
-    rng = random.Random("brindlebox 4.7.0")
+    rng = random.Random("brindlemere 4.7.0")
     changes: dict[str, bytes | str] = {
-        "brindlebox": _PROGRAM.format(version="4.7.0"),
+        "brindlemere": _PROGRAM.format(version="4.7.0"),
         "VERSION": "4.7.0\n",
         "CHANGES.txt": _NOTES_470,
         "brindle.ini": _INI_470,
         DEMO_TAPE: noise(rng, 49_152, b"BTP1 side one and two"),
     }
     for name in _LIBRARIES:
-        changes[f"lib/lib{name}.so"] = elf(f"brindlebox 4.7.0 {name}", noise(rng, rng.randrange(8_000, 90_000)))
+        changes[f"lib/lib{name}.so"] = elf(f"brindlemere 4.7.0 {name}", noise(rng, rng.randrange(8_000, 90_000)))
     for tool in ("tape-cut", "disk-split", "pad-test"):
-        changes[f"bin/{tool}"] = elf(f"{tool} of brindlebox 4.7.0", noise(rng, rng.randrange(20_000, 60_000)))
+        changes[f"bin/{tool}"] = elf(f"{tool} of brindlemere 4.7.0", noise(rng, rng.randrange(20_000, 60_000)))
     for language in _LANGUAGES:
         changes[f"share/locale/{language}/menu.mo"] = noise(rng, rng.randrange(800, 3000), b"BMO2")
     for page in ("index", "tapes", "sound", "palettes"):
@@ -239,28 +239,28 @@ def _next_release(shipped: Bed) -> Bed:
             bed.put(path, plant.content, BUILT_470 + (plant.mtime - BUILT_461), plant.mode)
     for name in ("tape-exact", "scanlines"):
         body = noise(rng, 40_000)
-        bed.put(f"lib/lib{name}.so", elf(f"brindlebox 4.7.0 {name}", body), BUILT_470, 0o755)
+        bed.put(f"lib/lib{name}.so", elf(f"brindlemere 4.7.0 {name}", body), BUILT_470, 0o755)
     bed.put("docs/exact-tapes.html", "<!doctype html>\n<title>exact tapes</title>\n<p>bit by bit</p>\n", BUILT_470 + 3)
     bed.put("share/palettes/harbour.pal", "palette harbour\n" + "335577\n" * 16, BUILT_470 + 2)
     return bed
 
 
 def _for_windows(arriving: Bed) -> Bed:
-    rng = random.Random("brindlebox elsewhere")
+    rng = random.Random("brindlemere elsewhere")
     bed = Bed()
     for path, plant in arriving.plants.items():
         if path.endswith(".so"):
-            bed.put(path[:-3] + ".dll", pe("brindlebox 4.7.0", noise(rng, 9_000)), plant.mtime)
+            bed.put(path[:-3] + ".dll", pe("brindlemere 4.7.0", noise(rng, 9_000)), plant.mtime)
         elif path.startswith("bin/"):
-            bed.put(path + ".exe", pe("brindlebox 4.7.0", noise(rng, 9_000)), plant.mtime)
-        elif path != "brindlebox":
+            bed.put(path + ".exe", pe("brindlemere 4.7.0", noise(rng, 9_000)), plant.mtime)
+        elif path != "brindlemere":
             bed.put(path, plant.content, plant.mtime)
-    bed.put("brindlebox.exe", pe("brindlebox 4.7.0", noise(rng, 30_000)), BUILT_470)
+    bed.put("brindlemere.exe", pe("brindlemere 4.7.0", noise(rng, 30_000)), BUILT_470)
     return bed
 
 
 def _install(shipped: Bed) -> Bed:
-    rng = random.Random("brindlebox at the pier")
+    rng = random.Random("brindlemere at the pier")
     bed = Bed(dict(shipped.plants), ["disks/incoming"])
     del bed.plants[DEMO_TAPE]
     bed.put("brindle.ini", _INI_YOURS, moment("2026-11-19 21:12"))

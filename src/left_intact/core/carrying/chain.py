@@ -1,0 +1,454 @@
+"""An update as a chain of stages, each whole or not at all; it may wait for the person for days in between.
+
+What needs other stages of the program (looking whether a step by hand was done, drawing what could not be drawn
+before, reading a tree) is handed in as `Outside`, so that this module knows neither planning nor proving.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from typing import NoReturn, Protocol
+
+from left_intact.core.carrying import laying
+from left_intact.core.carrying.annex import Annexes
+from left_intact.core.carrying.contents import list_rows
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, run_record
+from left_intact.core.carrying.laying import Run
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.carrying.steps import refuse_bad_path, steps_of, touched_folders, witness_of
+from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.files.identity import identity_of
+from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
+from left_intact.core.files.place import root_replaced
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.errors import HalfDone, Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.packing import root_to_record
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.plan import Plan, Question
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.stages import Carry, HandStep, Later, Move, OnFailure, Sign
+from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
+
+Known = Mapping[At, tuple[Entry, FileClass]]
+"""What lies in the roots, with the class of each."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Drawn:
+    """A stage that could be drawn only now."""
+
+    carry: Carry
+    questions: tuple[Question, ...] = ()
+    blockers: tuple[str, ...] = ()
+    """What stands against it, in words."""
+
+
+class Outside(Protocol):
+    """What a chain needs of the stages before and after it."""
+
+    def was_done(self, step: HandStep, update: Update) -> bool:
+        """Whether it can be seen that a step by hand was done."""
+
+    def tree(self, roots: tuple[Root, ...]) -> Known:
+        """All that lies in the roots now."""
+
+    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
+        """Draw a stage on the tree as it lies now."""
+
+
+@dataclass(slots=True)
+class Chain:
+    """One run of stages under way."""
+
+    box: Strongbox
+    journal: Journal
+    update: Update
+    outside: Outside
+    roots: Roots
+    report: Report = silent
+    cancel: CancelToken = field(default_factory=CancelToken)
+    tree: Mapping[At, Entry] = field(default_factory=dict)
+    """What is known to lie in the roots, where a plan has just told it."""
+
+    def roots_now(self) -> tuple[Root, ...]:
+        return tuple(self.roots.all.values())
+
+    def stages(self) -> list[StageRow]:
+        return self.journal.stages(self.update.id)
+
+    def again(self) -> Update:
+        self.update = self.journal.update(self.update.id)
+        return self.update
+
+    @property
+    def on_failure(self) -> OnFailure:
+        return OnFailure(self.journal.record(self.update.id).get("on_failure", "undo"))
+
+    @contextmanager
+    def run(self, stage: int) -> Iterator[Run]:
+        """The steps of a stage, ready to be run over."""
+        annexes = Annexes(self.box, self.roots, self.update.id)
+        steps = self.journal.steps(self.update.id, stage)
+        for step in steps:
+            refuse_bad_path(step.at, self.roots)
+        run = Run(
+            self.box, self.journal, self.update, stage, steps, self.roots, annexes,
+            self.report, self.cancel,
+        )  # fmt: skip
+        try:
+            yield run
+        finally:
+            annexes.close()
+            if run.notes:
+                self.journal.add_to_record(self.update.id, {"notes": sorted({*self.update.notes, *run.notes})})
+            if run.missing:
+                self.journal.add_to_record(self.update.id, {"missing": sorted({*self.update.missing, *run.missing})})
+
+
+# ---------------------------------------------------------------- beginning
+
+
+def carry_out(
+    plan: Plan, box: Strongbox, outside: Outside, *, allowed: frozenset[str] = frozenset(), install_id: str = "",
+    report: Report = silent, cancel: CancelToken | None = None,
+) -> Update:  # fmt: skip
+    """Carry a plan out, up to its end or to where it waits for the person.
+
+    Raises `Refusal` before the first write where something is in the way, `Interrupted` where an earlier run was cut
+    off, `Stopped` and other `LeftIntactError` after everything was put back, `HalfDone` where that could not be done.
+    """
+    refuse_if_blocked(plan, allowed)
+    with box.locked(), Journal(box.journal_path) as journal, Roots(plan.roots, strict=True) as roots:
+        refuse_if_open(journal)
+        refuse_roots(plan.roots, box)
+        box.claim(plan.roots[0].place, install_id)
+        inputs = dict(plan.inputs) | {"allowed": sorted(allowed), "answers": {q.id: q.choice for q in plan.questions}}
+        arrivals = [(a.source, a.root, a.digest, a.release.version_text) for a in plan.arrivals]
+        record = run_record(
+            install=plan.install, from_version=plan.from_version, to_version=plan.to_version, route=plan.route.value,
+            roots=plan.roots, arrivals=arrivals, on_failure=plan.on_failure.value, inputs=inputs, undoes=plan.undoes,
+        )  # fmt: skip
+        kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
+        update = journal.begin(record=record, stages=plan.stages, kind=kind)
+        tree = {m.at: m.before for m in plan.moves if m.before is not None}
+        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), tree)
+        return advance(chain, plan)
+
+
+def refuse_if_blocked(plan: Plan, allowed: frozenset[str]) -> None:
+    """Raise `Refusal` with all blockers that were not passed, `questions-open` with open questions."""
+    left = [fault for fault in plan.blockers if not (fault.passable and fault.code in allowed)]
+    if left:
+        raise Refusal(left)
+    if plan.open_questions:
+        raise LeftIntactError("questions-open", f"{len(plan.open_questions)} questions are open", way_out="Answer them.")
+
+
+def refuse_if_open(journal: Journal) -> None:
+    """Raise `Interrupted` where a run was cut off, `waiting` where one waits for the person."""
+    if (cut := journal.unfinished()) is not None:
+        raise interrupted(cut)
+    if (one := journal.waiting()) is not None:
+        raise waiting(one)
+
+
+def interrupted(update: Update) -> Interrupted:
+    back = update.state is State.GOING_BACK or update.kind is RunKind.BACK
+    what = "going back" if back else f"the update to {update.to_version or 'a new build'}"
+    return Interrupted(
+        "interrupted", f"{what} of {update.install} was cut off", path=update.root,
+        way_out="End it with: left-intact recover --forward, or --back.",
+    )  # fmt: skip
+
+
+def waiting(update: Update) -> LeftIntactError:
+    """An update waits for the person, so nothing else may begin."""
+    asks = update.waits.asks if update.waits else "a step by hand"
+    return LeftIntactError(
+        "waiting", f"an update of {update.install} waits for you: {asks}", path=update.root,
+        way_out=f'Go on with: left-intact go-on "{update.install}", or end it with give-up.',
+    )  # fmt: skip
+
+
+def refuse_roots(roots: tuple[Root, ...], box: Strongbox) -> None:
+    """Vetted as if a stranger had written them."""
+    for root in roots:
+        place = root.place
+        parts = place.split(os.sep)
+        real = os.path.realpath(place) == place or not root.existed
+        if not os.path.isabs(place) or ".." in parts or STRONGBOX_FOLDER in parts or not real:
+            raise root_replaced(place)
+        if not root.label and lies_in(box.folder, place):
+            raise LeftIntactError("strongbox-inside", "the strongbox may not lie inside the install", path=box.folder,
+                                  way_out="Move it out.")  # fmt: skip
+
+
+# ---------------------------------------------------------------- going on
+
+
+def advance(chain: Chain, plan: Plan | None = None) -> Update:
+    """Take up the stages one after the other, until the end or until one waits.
+
+    `plan` is at hand where it was just approved; after a wait or a crash the journal has what is needed of it.
+    """
+    for stage in chain.stages():
+        if stage.state in _OVER:
+            continue
+        if stage.kind == "hand":
+            if not _hand_step(chain, stage):
+                return chain.again()
+            continue
+        carry = _draw_later(chain, stage) if stage.kind == "later" else _drawn_before(chain, stage, plan)
+        if chain.again().state is State.WAITING and chain.update.waits is not None:
+            return chain.update
+        if carry is not None:
+            whole = plan is not None and stage.seq == next(n for n, s in enumerate(plan.stages, 1) if isinstance(s, Carry))
+            _begin_stage(chain, stage.seq, carry, plan.moves if whole and plan is not None else carry.moves)
+        if stage.kind == "carry" or carry is not None:
+            _run_stage(chain, stage.seq)
+    return _finish(chain)
+
+
+_OVER = (StageState.DONE, StageState.SKIPPED, StageState.GIVEN_UP, StageState.UNDONE)
+
+
+def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
+    """A stage that was drawn with the plan; None where its steps are in the journal already."""
+    if plan is not None:
+        carry = plan.stages[stage.seq - 1]
+        assert isinstance(carry, Carry)
+        return carry
+    if chain.journal.steps(chain.update.id, stage.seq):
+        return None
+    return chain.journal.drawn(chain.update.id, stage.seq) or Carry(moves=())
+
+
+def _begin_stage(chain: Chain, stage: int, carry: Carry, moves: Sequence[Move]) -> None:
+    """The whole of a stage into the journal, before its first change. Where that fails, nothing was changed."""
+    try:
+        steps = steps_of(carry, chain.roots, chain.tree)
+        folders = touched_folders(steps, chain.roots)
+        folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
+        update, others = chain.update, tuple((r.label, r.place) for r in chain.update.roots if r.label)
+        witness = witness_of(moves, version=update.from_version, to_version=update.to_version, roots=others)
+        chain.journal.put_carry(update.id, stage, carry=carry, steps=steps, folders=folders, witness=witness)
+        chain.journal.set_state(update.id, _going(update, State.STAGING))
+        chain.again()
+    except BaseException as error:  # noqa: BLE001 (also Ctrl-C: whatever it is, the stage has not begun)
+        _failed(chain, stage, error)
+
+
+def _going(update: Update, state: State) -> State:
+    """The state of a run under way: a going back has but one."""
+    return State.GOING_BACK if update.kind is RunKind.BACK else state
+
+
+def _run_stage(chain: Chain, stage: int) -> None:
+    chain.journal.set_stage(chain.update.id, stage, StageState.STAGING)
+    with chain.run(stage) as run:
+        try:
+            laying.stage(run)
+            chain.box.write_list(list_rows(chain.journal, chain.box))
+            run.box.flush()
+        except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
+            run.annexes.clear()
+            _failed(chain, stage, error)
+        chain.journal.set_state(run.update.id, _going(run.update, State.CARRYING), stage=(stage, StageState.CARRYING))
+        run.update = chain.again()
+        try:
+            laying.lay(run, exact=True)
+        except BaseException as error:  # noqa: BLE001 (also Ctrl-C: what was laid is put back)
+            _put_back_after(chain, run, error)
+        stage_done(chain, run)
+
+
+def stage_done(chain: Chain, run: Run) -> None:
+    """Flushed, and then said to be so; with the last stage the whole run ends in the same transaction."""
+    for folder in sorted(chain.journal.folders(run.update.id, run.stage), key=lambda f: -f.at.path.count("/") - bool(f.at.path)):
+        there = run.roots.look(folder.at) if folder.wanted else None
+        if there is not None and there.kind is Kind.FOLDER:
+            place, path = run.roots.spot(folder.at)
+            place.set_time(path, folder.mtime_ns)
+    run.flush()
+    run.annexes.clear()
+    left = [s for s in chain.stages() if s.seq > run.stage]
+    state = chain.update.state if left else _ending(chain.update)
+    chain.journal.set_state(run.update.id, state, stage=(run.stage, StageState.DONE), ended=_ended(chain) if not left else None)
+    _note_roots(chain)
+
+
+def _ending(update: Update) -> State:
+    return State.DONE if update.kind is RunKind.BACK else State.ON_TRIAL
+
+
+def _ended(chain: Chain) -> dict[int, State]:
+    return dict.fromkeys(chain.update.undoes, State.GONE_BACK)
+
+
+def _note_roots(chain: Chain) -> None:
+    """Roots as they are now: one that was made has an identity from now on."""
+    roots = [replace(r, identity=identity_of(r.place) or r.identity) for r in chain.update.roots]
+    chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
+    chain.again()
+    chain.roots.all = {root.label: root for root in roots}
+    card = chain.box.card()
+    if card is not None and identity_of(roots[0].place) is not None:
+        chain.box.claim(roots[0].place, card.install)
+
+
+def _finish(chain: Chain) -> Update:
+    if chain.update.state not in (State.ON_TRIAL, State.DONE):
+        chain.journal.set_state(chain.update.id, _ending(chain.update), ended=_ended(chain))
+    return chain.again()
+
+
+# ---------------------------------------------------------------- when something fails
+
+
+def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
+    """A stage that changed nothing, or was put back: what becomes of those before it. Raises always."""
+    before = [s for s in chain.stages() if s.seq < stage and s.state in (StageState.DONE, StageState.SKIPPED)]
+    in_force = [s for s in before if s.state is StageState.DONE]
+    update, journal = chain.update, chain.journal
+    if not in_force:
+        ended = dict.fromkeys(update.undoes, State.ON_TRIAL)
+        journal.set_state(update.id, State.ABANDONED, stage=(stage, StageState.UNDONE), ended=ended)
+        raise laying.as_stop(error) from error
+    if chain.on_failure is OnFailure.KEEP:
+        for later in (s for s in chain.stages() if s.seq > stage):
+            journal.set_stage(update.id, later.seq, StageState.GIVEN_UP)
+        journal.set_state(update.id, _ending(update), stage=(stage, StageState.GIVEN_UP), ended=_ended(chain))
+        raise _kept_what_is_done(error, len(in_force), update) from error
+    if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
+        why = laying.as_stop(error, "this stage was put back").line()
+        journal.begin_again(update.id, stage)
+        journal.wait(update.id, stage, WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False))
+        raise laying.as_stop(error, "this stage was put back, and the update waits") from error
+    journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
+    undo_before(chain, stage)
+    raise laying.as_stop(error) from error
+
+
+def _kept_what_is_done(error: BaseException, done: int, update: Update) -> LeftIntactError:
+    stop = laying.as_stop(error, f"{done} stages before it are in force")
+    return LeftIntactError(
+        "stopped-half-way", f"{stop.says}; {done} of {update.stages} stages are in force and on trial", path=stop.path,
+        way_out="Keep them, or go back.",
+    )  # fmt: skip
+
+
+def _put_back_after(chain: Chain, run: Run, error: BaseException) -> NoReturn:
+    """Put back what a stage had laid when it failed. Raises always."""
+    run.cancel = CancelToken()
+    laying.with_state(run, chain.update.state if chain.update.kind is RunKind.BACK else State.PUTTING_BACK)
+    steps = run.steps
+    run.steps = steps[: run.laid]
+    if run.laid < len(steps) and laying.was_begun(run, steps[run.laid]):
+        run.steps = steps[: run.laid + 1]
+    try:
+        laying.put_back(run, chain.journal.folders(run.update.id, run.stage), ending=run.annexes.clear)
+    except HalfDone:
+        raise
+    except BaseException as worse:
+        raise _half_done(run, worse) from worse
+    _failed(chain, run.stage, error)
+
+
+def _half_done(run: Run, error: BaseException) -> HalfDone:
+    why = laying.as_stop(error, "some places are not back").says
+    return HalfDone("half-done", f"putting back was cut off ({why})", path=run.update.root,
+                    way_out="End it with: left-intact recover --back.")  # fmt: skip
+
+
+def undo_before(chain: Chain, stage: int, ending: State = State.ABANDONED) -> None:
+    """Take back, newest first, all stages of this run that are in force."""
+    for earlier in reversed([s for s in chain.stages() if s.seq < stage and s.state is not StageState.UNDONE]):
+        if earlier.kind == "carry" and earlier.state in (StageState.DONE, StageState.PUTTING_BACK):
+            chain.journal.set_state(chain.update.id, State.PUTTING_BACK, stage=(earlier.seq, StageState.PUTTING_BACK))
+            chain.again()
+            with chain.run(earlier.seq) as run:
+                run.cancel, run.whole = CancelToken(), True
+                laying.put_back(run, chain.journal.folders(run.update.id, run.stage), ending=run.annexes.clear)
+        chain.journal.set_stage(chain.update.id, earlier.seq, StageState.UNDONE)
+    chain.journal.set_state(chain.update.id, ending, ended=dict.fromkeys(chain.update.undoes, State.ON_TRIAL))
+    chain.again()
+
+
+# ---------------------------------------------------------------- steps by hand, and what is drawn later
+
+
+def _hand_step(chain: Chain, stage: StageRow) -> bool:
+    """Whether a step by hand is done; where it is not, the run waits for it."""
+    step, update, journal = stage.hand, chain.update, chain.journal
+    assert step is not None
+    if stage.state is StageState.PLANNED:
+        known = chain.outside.tree(chain.roots_now())
+        rows = [Observed(at=at, before=entry, after=None, file_class=kind) for at, (entry, kind) in known.items()]
+        journal.set_observed(update.id, stage.seq, rows)
+    seen = step.check.sign is not Sign.SAID
+    if not (seen and chain.outside.was_done(step, update)):
+        waits = WaitsFor(step=step.id, asks=step.asks, why=step.why, may_skip=step.may_skip, can_be_seen=seen)
+        journal.wait(update.id, stage.seq, waits)
+        return False
+    observe(chain, stage, StageState.DONE)
+    return True
+
+
+def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
+    """What changed while the person was at it is neither lost nor altered: it is what lies there now."""
+    assert stage.hand is not None
+    for label in stage.hand.rebinds:
+        chain.roots.forget(label)
+    before = {o.at: o for o in chain.journal.observed(chain.update.id, stage.seq)}
+    _rebind(chain, stage.hand.rebinds)
+    now = chain.outside.tree(chain.roots_now())
+    rows = []
+    for at in sorted({*before, *now}):
+        was, then = before.get(at), now.get(at)
+        old, new = (was.before if was else None), (then[0] if then else None)
+        if old is None or new is None or not old.same_content(new) or (old.mode, old.mtime_ns) != (new.mode, new.mtime_ns):
+            kind = then[1] if then else was.file_class if was else FileClass.UNSORTED
+            rows.append(Observed(at=at, before=old, after=new, file_class=kind))
+    left = any(s.seq > stage.seq for s in chain.stages())
+    # Nothing is torn between two stages, so a crash from here on finds a run that waits or goes on.
+    stands = State.WAITING if left else _going(chain.update, State.CARRYING)
+    chain.journal.set_observed(chain.update.id, stage.seq, rows, ended=(state, stands))
+    chain.again()
+
+
+def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
+    roots = [replace(r, identity=identity_of(r.place)) if r.label in labels else r for r in chain.update.roots]
+    chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
+    chain.again()
+    chain.roots.all = {root.label: root for root in roots}
+
+
+def _draw_later(chain: Chain, stage: StageRow) -> Carry | None:
+    """The stage on the tree as it lies now; None where the person is asked first, or chose to leave it."""
+    later, answers = stage.later, dict(stage.answers)
+    assert later is not None
+    drawn = chain.outside.draw(later, chain.update, answers)
+    why = ""
+    options: tuple[str, ...] = ()
+    asks = f"{later.intends}: may it?"
+    step = f"stage-{stage.seq}"
+    open_ones = [q for q in drawn.questions if q.answer is None]
+    if drawn.blockers:
+        why, asks = "; ".join(drawn.blockers), f"{later.intends}: this stands in the way"
+    elif open_ones:
+        first = open_ones[0]
+        step, asks, why, options = first.id, first.asks, "; ".join(first.leads_to), first.options
+    elif answers.get(step) != "lay" and (beyond := later.consent.covers(drawn.carry.moves)):
+        why, options = beyond, ("lay", "leave")
+    if answers.get(step) == "leave":
+        chain.journal.set_stage(chain.update.id, stage.seq, StageState.SKIPPED)
+        chain.journal.set_state(chain.update.id, _going(chain.update, State.CARRYING))
+        return None
+    if not why:
+        return drawn.carry
+    chain.journal.wait(chain.update.id, stage.seq, WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options))
+    return None

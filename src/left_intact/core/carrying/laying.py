@@ -1,0 +1,566 @@
+"""One stage, forward or put back: the same steps, run in one direction or the other.
+
+The order that makes it safe: the whole stage into the journal; a verified copy of all that will be
+displaced into the strongbox, and everything that will be laid prepared on the file system it goes
+to; a flush of each; the state `carrying` committed; then each place is changed in one rename or
+exchange, after it was looked at again. A crash leaves every place as before, as after, or (where no
+exchange is to be had) empty on the way between a folder and a file; the journal says which is which.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from typing import IO
+
+from blake3 import blake3
+
+from left_intact.core.carrying.annex import Annexes
+from left_intact.core.carrying.journal import FolderTime, Journal, Step
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.files.archives import Member, open_source
+from left_intact.core.files.place import LocalPlace, changed
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.errors import HalfDone, LeftIntactError, reason_of
+from left_intact.core.model.place import At
+from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.model.stages import FromArrival, FromRoot, Made
+from left_intact.core.model.update import StageState, State, Update
+
+
+@dataclass(slots=True)
+class Run:
+    """One run over the steps of a stage."""
+
+    box: Strongbox
+    journal: Journal
+    update: Update
+    stage: int
+    steps: list[Step]
+    roots: Roots
+    annexes: Annexes
+    report: Report = silent
+    cancel: CancelToken = field(default_factory=CancelToken)
+    laid: int = 0
+    """Steps that this run has carried out, from the first."""
+    whole: bool = False
+    """Whether the stage had come to its end, so that every step was laid."""
+    missing: list[str] = field(default_factory=list)
+    """What could not be put back, since no sound copy is left."""
+    notes: set[str] = field(default_factory=set)
+
+    @property
+    def ends_a_trial(self) -> bool:
+        """Whether a going back of version 0.1 is ended, whose steps are the update's own, backwards."""
+        return self.update.state is State.GOING_BACK and not self.update.undoes
+
+    def annex(self, step: Step) -> LocalPlace:
+        return self.annexes.of(step.at.root)
+
+    def ready(self, step: Step) -> str:
+        return f"{self.annexes.work}/ready-{self.stage}-{step.seq}"
+
+    def aside(self, step: Step) -> str:
+        return f"{self.annexes.work}/aside-{self.stage}-{step.seq}"
+
+    def tell(self, stage: str, done: int, path: str = "", bytes_done: int = 0) -> None:
+        self.report(Progress(stage=stage, done=done, total=len(self.steps), path=path, bytes_done=bytes_done))
+
+    def note(self, step: Step, says: tuple[str, ...]) -> None:
+        for one in says:
+            what = "its owner" if one == "owner" else f"the attribute {one}"
+            self.notes.add(f"{step.path}: {what} could not be given")
+
+    def flush(self) -> None:
+        """The strongbox and every file system that a root lies on."""
+        places = [self.box.place, *(self.roots.place(label) for label in self.roots.all if self.roots.is_there(label))]
+        seen: set[int] = set()
+        for place in places:
+            if place.file_system not in seen:
+                seen.add(place.file_system)
+                place.flush()
+
+
+# ---------------------------------------------------------------- making safe, making ready
+
+
+def stage(run: Run) -> None:
+    """Fill the strongbox with what will go, make ready what will come, and flush both."""
+    bytes_done = 0
+    undone = run.update.undoes[0] if run.update.undoes else run.update.id
+    named = dict(run.journal.trial(undone))
+    for number, step in enumerate(run.steps, 1):
+        run.cancel.check()
+        if step.before is not None and step.before.kind is Kind.FILE:
+            run.box.keep(run.roots.place(step.at.root), step.at.path, step.before.digest)
+            bytes_done += step.before.bytes
+        if step.by_name and step.before is not None and not run.box.holds(named.get(step.path, "")):
+            run.journal.note_trial(undone, step.path, _keep_by_name(run, step, step.before, undone))
+        run.tell("safe", number, step.path, bytes_done)
+    prepare(run)
+    run.flush()
+
+
+def _keep_by_name(run: Run, step: Step, before: Entry, undone: int) -> str:
+    """What was made on trial, under its own name; where it is."""
+    kept_at = run.box.trial_path(undone, step.at.path)
+    if before.kind is Kind.LINK:
+        run.box.place.new_link(kept_at, before.link)
+    else:
+        run.box.give(before.digest, run.box.place, kept_at)
+    run.box.place.dress(kept_at, before)
+    return run.box.place.full(kept_at)
+
+
+def prepare(run: Run) -> None:
+    """Make ready every file, link and exchanged folder that is to be laid and does not lie there yet."""
+    wanted: dict[int, dict[str, list[Step]]] = {}
+    for step in run.steps:
+        entry = step.after
+        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or is_at(run, step, entry, exact=False):
+            continue  # nothing is needed, or it lies there already
+        annex, ready = run.annex(step), run.ready(step)
+        _clear(annex, ready)
+        if entry.kind is Kind.FOLDER:
+            annex.make_folder(ready, entry.mode or 0o755)
+        elif entry.kind is Kind.LINK:
+            annex.new_link(ready, entry.link)
+            annex.dress(ready, entry, step.gives)
+        elif _second_name(run, step.joins, entry, annex, ready):
+            annex.dress(ready, entry, step.gives)
+        elif not _from_here(run, step):
+            assert isinstance(step.source, FromArrival)
+            wanted.setdefault(step.source.arrival, {}).setdefault(step.source.member, []).append(step)
+    for arrival, members in wanted.items():
+        _unpack(run, arrival, members)
+
+
+def _clear(annex: LocalPlace, path: str) -> None:
+    info = annex.look(path)
+    if info is not None and info.kind is Kind.FOLDER:
+        annex.discard_all(path)
+    elif info is not None:
+        annex.discard(path)
+
+
+def _from_here(run: Run, step: Step) -> bool:
+    """Make a file ready from bytes that are at hand; False where an arrival has them."""
+    entry, source, annex, ready = step.after, step.source, run.annex(step), run.ready(step)
+    assert entry is not None
+    if isinstance(source, Made):
+        if blake3(source.content).hexdigest() != entry.digest:
+            raise LeftIntactError("plan-damaged", "what was made for this file is not what was planned", path=step.path,
+                                  way_out="Draw the plan again.")  # fmt: skip
+        with annex.new_file(ready) as file:
+            file.write(source.content)
+    elif isinstance(source, FromArrival):
+        return False
+    else:
+        _copy_known(run, step, source.at if isinstance(source, FromRoot) else None)
+    _dress_new(run, step)
+    return True
+
+
+def _copy_known(run: Run, step: Step, at: At | None) -> None:
+    """From where it lies, else from the strongbox: a recovery may find it moved already."""
+    assert step.after is not None
+    annex, ready = run.annex(step), run.ready(step)
+    now = run.roots.look(at) if at is not None else None
+    if at is not None and now is not None and now.kind is Kind.FILE:
+        try:
+            annex.copy_in(run.roots.place(at.root), at.path, ready, step.after.digest)
+            return
+        except LeftIntactError:
+            _clear(annex, ready)
+            if not run.box.has(step.after.digest):
+                raise
+    run.box.give(step.after.digest, annex, ready)
+
+
+def _dress_new(run: Run, step: Step) -> None:
+    """Mode and time of what is laid; what is exchanged keeps owner and attributes of the one before."""
+    assert step.after is not None
+    attributes = step.attributes if step.before is not None and step.before.kind is Kind.FILE else None
+    attributes = step.gives if step.gives is not None else attributes
+    run.note(step, run.annex(step).dress(run.ready(step), step.after, attributes))
+
+
+def prepare_missing(run: Run) -> None:
+    """Prepared things are renamed into place, so a missing one is laid or must be made again."""
+    for step in run.steps:
+        entry = step.after
+        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_dress(step):
+            continue
+        if not is_at(run, step, entry, exact=False) and not _is_old_one(run.annex(step), run.ready(step), entry):
+            prepare(run)
+            run.flush()
+            return
+
+
+class _Unpacked:
+    """A sink that writes a prepared file and checks its digest; then the same bytes for every other place."""
+
+    def __init__(self, run: Run, steps: list[Step]) -> None:
+        self.run, self.steps = run, steps
+        self.file: IO[bytes] = run.annex(steps[0]).new_file(run.ready(steps[0]))
+        self.digest = blake3()
+
+    def write(self, data: bytes) -> None:
+        self.file.write(data)
+        self.digest.update(data)
+
+    def close(self) -> None:
+        self.file.close()
+        first, run = self.steps[0], self.run
+        for step in self.steps:
+            assert step.after is not None
+            if self.digest.hexdigest() != step.after.digest:
+                raise LeftIntactError("arrival-changed", "the arrival is not what the plan was drawn for",
+                                      path=step.path, way_out="Draw the plan again.")  # fmt: skip
+            if step is not first:
+                run.annex(step).copy_in(run.annex(first), run.ready(first), run.ready(step), step.after.digest)
+        for step in self.steps:
+            _dress_new(run, step)
+
+
+def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
+    path = run.update.arrivals[arrival][0]
+    source = open_source(path)
+    members = [m for m in source.members() if m.path in wanted]
+    if len(members) != len(wanted):
+        raise LeftIntactError("arrival-changed", "parts of the arrival are gone", path=path, way_out="Draw the plan again.")
+    count = 0
+
+    def open_sink(member: Member) -> _Unpacked:
+        nonlocal count
+        run.cancel.check()
+        count += 1
+        run.report(Progress(stage="unpacking", done=count, total=len(members), path=member.path))
+        return _Unpacked(run, wanted[member.path])
+
+    source.push(members, open_sink)
+
+
+# ---------------------------------------------------------------- forward
+
+
+def lay(run: Run, *, exact: bool) -> None:
+    """Bring every place to its state after. With `exact`, each must be just as it was looked at."""
+    bytes_done = 0
+    for number, step in enumerate(run.steps, 1):
+        run.cancel.check()
+        if exact:
+            if not is_at(run, step, step.before, exact=True):
+                raise changed(run.roots.full(step.at))
+            _shift(run, step)
+            run.laid = number
+        elif is_at(run, step, step.after, exact=False):
+            if _only_dress(step):
+                _shift(run, step)
+        else:
+            if not is_at(run, step, step.before, exact=False) and not _is_between(run, step):
+                raise changed(run.roots.full(step.at), "it changed since the update was cut off")
+            _shift(run, step)
+        bytes_done += step.after.bytes if step.after else 0
+        run.tell("going back" if run.update.undoes else "laying", number, step.path, bytes_done)
+    run.roots.refuse_exchanged()
+
+
+def _only_dress(step: Step) -> bool:
+    """Whether only mode, time or owner change."""
+    return step.before is not None and step.after is not None and step.before.same_content(step.after)
+
+
+def _is_between(run: Run, step: Step) -> bool:
+    """Whether a folder and a file were changing places when it was cut off."""
+    return _changes_kind(step) and run.roots.look(step.at) is None
+
+
+def _changes_kind(step: Step) -> bool:
+    if step.before is None or step.after is None:
+        return False
+    return (step.before.kind is Kind.FOLDER) is not (step.after.kind is Kind.FOLDER)
+
+
+def _shift(run: Run, step: Step) -> None:
+    """Change one place from its state before to the one after, in one step of the file system where that can be."""
+    then, now = step.after, step.before
+    place, path = run.roots.spot(step.at)
+    if then is None:
+        assert now is not None
+        if now.kind is Kind.FOLDER:
+            _remove_folder(run, step, place, path)
+        else:
+            _clear(run.annex(step), run.aside(step))
+            run.annex(step).take(place, path, run.aside(step), over=False)
+    elif _only_dress(step):
+        if then != now:
+            run.note(step, place.dress(path, then, step.gives or step.attributes))
+    elif then.kind is Kind.FOLDER and now is None:
+        place.make_folder(path, then.mode or 0o755)
+    elif now is None:
+        place.take(run.annex(step), run.ready(step), path, over=False)
+    else:
+        _swap(run, step, place, path)
+
+
+def _remove_folder(run: Run, step: Step, place: LocalPlace, path: str) -> None:
+    """Remove a folder if it is empty; a root is forgotten with it."""
+    if not step.at.path:
+        run.roots.forget(step.at.root)
+    place.remove_empty(path)
+
+
+def _swap(run: Run, step: Step, place: LocalPlace, path: str) -> None:
+    """Two things change places. What comes out must be what was looked at, else it goes in again."""
+    annex, ready, aside = run.annex(step), run.ready(step), run.aside(step)
+    seen = place.look(path)
+    if seen is not None and place.exchange(annex, ready, path):
+        out = annex.look(ready)
+        if out is None or (out.stamp[:2], out.bytes, out.mtime_ns) != (seen.stamp[:2], seen.bytes, seen.mtime_ns):
+            place.exchange(annex, ready, path)
+            raise changed(run.roots.full(step.at))
+        if out.kind is Kind.FOLDER and not annex.remove_empty(ready):
+            place.exchange(annex, ready, path)
+            raise changed(run.roots.full(step.at), "something has appeared in this folder")
+        return
+    if _changes_kind(step):
+        if seen is not None:
+            _clear(annex, aside)
+            if seen.kind is Kind.FOLDER and not place.remove_empty(path):
+                raise changed(run.roots.full(step.at), "something has appeared in this folder")
+            if seen.kind is not Kind.FOLDER:
+                annex.take(place, path, aside, over=False)
+        place.take(annex, ready, path, over=False)
+    else:
+        place.take(annex, ready, path, over=True)
+
+
+def is_at(run: Run, step: Step, state: Entry | None, *, exact: bool) -> bool:
+    """Whether a place is in a state. `exact` also asks for mode and time; the stamp saves reading."""
+    now = run.roots.look(step.at)
+    if now is None or state is None:
+        return now is state
+    if now.kind is not state.kind:
+        return False
+    if state.kind is Kind.FOLDER:
+        return True
+    if state.kind is Kind.LINK:
+        return now.link == state.link
+    place = run.roots.place(step.at.root)
+    if exact and ((place.able.modes and now.mode != state.mode) or now.mtime_ns != state.mtime_ns):
+        return False
+    if now.bytes != state.bytes:
+        return False
+    if place.able.change_times and now.stamp == state.stamp and now.mtime_ns == state.mtime_ns:
+        return True
+    try:
+        return place.digest(step.at.path) == state.digest
+    except (OSError, LeftIntactError):
+        return False
+
+
+# ---------------------------------------------------------------- back
+
+
+def was_begun(run: Run, step: Step) -> bool:
+    """Whether a step that failed had changed its place all the same."""
+    return _is_between(run, step) or (step.after != step.before and is_at(run, step, step.after, exact=False))
+
+
+def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None]) -> None:
+    """Bring every place of a stage to its state before, newest step first, then the times of the folders.
+
+    What is neither as before nor as the stage left it was made by the person meanwhile: it is copied to the
+    strongbox under its own name first. A place that fails stops no other. Raises `HalfDone` where some are not back;
+    the state stays, so that the same can be tried again.
+    """
+    failed: list[tuple[Step, Exception]] = []
+    for number, step in enumerate(reversed(run.steps), 1):
+        try:
+            _put_one_back(run, step)
+        except (OSError, LeftIntactError) as trouble:
+            failed.append((step, trouble))
+        run.tell("putting back" if run.update.undoes else "going back", number, step.path)
+    for folder in sorted(folders, key=lambda f: -f.at.path.count("/") - bool(f.at.path)):
+        with suppress(OSError, LeftIntactError):
+            if not folder.wanted and run.roots.look(folder.at) is not None:
+                place, path = run.roots.spot(folder.at)
+                place.set_time(path, folder.mtime_ns)
+    if failed:
+        step, error = failed[0]
+        why = reason_of(error) if isinstance(error, OSError) else str(error)
+        more = f" and {len(failed) - 1} more" if len(failed) > 1 else ""
+        raise HalfDone(
+            "half-done", f"{len(run.steps) - len(failed)} of {len(run.steps)} places are back, this one{more} not ({why})",
+            path=run.roots.full(step.at), way_out="Every copy is in the strongbox. Mend that, then: left-intact recover --back.",
+        ) from error  # fmt: skip
+    run.flush()
+    ending()
+
+
+def _put_one_back(run: Run, step: Step) -> None:
+    if step.before is not None and step.before == step.after:
+        return  # only a copy of it was taken
+    if is_at(run, step, step.before, exact=False):
+        if step.before is not None and step.before.kind is Kind.FILE:
+            place, path = run.roots.spot(step.at)
+            run.note(step, place.dress(path, step.before, step.attributes))
+        return
+    now = run.roots.look(step.at)
+    if now is not None and not is_at(run, step, step.after, exact=False):
+        if step.before is None and now.kind is not Kind.FOLDER and not run.ends_a_trial:
+            return  # nothing lay there and nothing of ours does: somebody else's, and not in the way
+        if not run.whole and not run.ends_a_trial and not _was_laid(run, step):
+            return  # the stage never came to it, so what changed here since is the person's
+        now = _out_of_the_way(run, step, now)
+    place, path = run.roots.spot(step.at)
+    if step.before is None:
+        if now is not None and now.kind is Kind.FOLDER:
+            _remove_folder(run, step, place, path)
+        elif now is not None:
+            _clear(run.annex(step), run.aside(step))
+            run.annex(step).take(place, path, run.aside(step), over=False)
+        return
+    _make_parents(run, step.at)
+    if step.before.kind is Kind.FOLDER:
+        _folder_back(run, step, now)
+        return
+    ready = _old_one(run, step)
+    if ready is None:
+        run.missing.append(step.path)
+        return
+    annex = run.annex(step)
+    if now is not None and now.kind is Kind.FOLDER:
+        if not place.remove_empty(path):
+            raise changed(run.roots.full(step.at), "something of yours is in this folder, and a file belongs in its place")
+        now = None
+    place.take(annex, ready, path, over=now is not None)
+
+
+def _was_laid(run: Run, step: Step) -> bool:
+    """Whether a stage that was cut off had come to a step, told by what still waits in the annex."""
+    annex, after = run.annex(step), step.after
+    if after is None:
+        return annex.look(run.aside(step)) is not None
+    return after.kind is Kind.FOLDER or not _is_old_one(annex, run.ready(step), after)
+
+
+def _folder_back(run: Run, step: Step, now: Entry | None) -> None:
+    place, path = run.roots.spot(step.at)
+    if now is not None and now.kind is not Kind.FOLDER:
+        _clear(run.annex(step), run.aside(step))
+        run.annex(step).take(place, path, run.aside(step), over=False)
+        now = None
+    if now is None:
+        assert step.before is not None
+        place.make_folder(path, step.before.mode or 0o755)
+
+
+def _old_one(run: Run, step: Step) -> str | None:
+    """What lay there, ready to be put back: the very one if it still waits, else a copy; None where no sound copy is left."""
+    annex, before = run.annex(step), step.before
+    assert before is not None
+    for path in (run.aside(step), run.ready(step)):
+        if _is_old_one(annex, path, before):
+            run.note(step, annex.dress(path, before, step.attributes))
+            return path
+    ready = f"{run.annexes.work}/back-{run.stage}-{step.seq}"
+    _clear(annex, ready)
+    if before.kind is Kind.LINK:
+        annex.new_link(ready, before.link)
+    elif not _second_name(run, step.partner, before, annex, ready):
+        try:
+            run.box.give(before.digest, annex, ready)
+        except LeftIntactError:
+            return None
+    run.note(step, annex.dress(ready, before, step.attributes))
+    return ready
+
+
+def _is_old_one(annex: LocalPlace, path: str, before: Entry) -> bool:
+    """Whether a file or link of ours is what an entry says, byte for byte."""
+    found = annex.look(path)
+    if found is None or found.kind is not before.kind:
+        return False
+    if before.kind is Kind.FOLDER:
+        return True
+    if before.kind is Kind.LINK:
+        return found.link == before.link
+    try:
+        return found.bytes == before.bytes and annex.digest(path) == before.digest
+    except (OSError, LeftIntactError):
+        return False
+
+
+def _second_name(run: Run, partner: At | None, entry: Entry, annex: LocalPlace, ready: str) -> bool:
+    """A file that had another name gets it back, where that still has the same bytes."""
+    if partner is None or not run.roots.is_there(partner.root):
+        return False
+    try:
+        there = run.roots.place(partner.root)
+        if there.file_system != annex.file_system or there.digest(partner.path) != entry.digest:
+            return False
+        annex.second_name(there, partner.path, ready)
+    except (OSError, LeftIntactError):
+        return False
+    return True
+
+
+def _make_parents(run: Run, at: At) -> None:
+    """Folders that a run meanwhile removed are made again on the way."""
+    parts = at.path.split("/")[:-1]
+    for depth in range(1, len(parts) + 1):
+        folder = At(at.root, "/".join(parts[:depth]))
+        if run.roots.look(folder) is None:
+            run.roots.place(at.root).make_folder(folder.path, 0o755)
+
+
+def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
+    """Keep what the person made meanwhile, under its own name; what remains at the place."""
+    if now.kind is Kind.FOLDER or (now.kind is Kind.OTHER):
+        if step.before is None or step.before.kind is Kind.FOLDER:
+            return now
+        _rename_beside(run, step)
+        return None
+    kept_at = run.box.trial_path(run.update.id, step.at.path)
+    if now.kind is Kind.LINK:
+        run.box.place.new_link(kept_at, now.link)
+    else:
+        place = run.roots.place(step.at.root)
+        run.box.place.copy_in(place, step.at.path, kept_at, place.digest(step.at.path))
+        run.box.place.dress(kept_at, now)
+    run.box.flush()
+    run.journal.note_trial(run.update.id, step.path, run.box.place.full(kept_at))
+    return now
+
+
+def _rename_beside(run: Run, step: Step) -> None:
+    """A folder of the person's that lies where a file is to be put back gets another name; nothing in it is touched."""
+    place, path = run.roots.spot(step.at)
+    number, name = 2, f"{path} (yours)"
+    while place.stat(name) is not None:
+        name, number = f"{path} (yours {number})", number + 1
+    place.take(place, path, name, over=False)
+    run.journal.note_trial(run.update.id, step.path, place.full(name))
+
+
+def as_stop(error: BaseException, holds: str = "nothing was changed") -> LeftIntactError:
+    """Any error as one line; `holds` says what is so now."""
+    if isinstance(error, LeftIntactError):
+        return error
+    if isinstance(error, OSError):
+        path = error.filename if isinstance(error.filename, str) else ""
+        return LeftIntactError("disk", f"the disk refused ({reason_of(error)}); {holds}", path=path,
+                               way_out="Mend that and start again.")  # fmt: skip
+    if isinstance(error, KeyboardInterrupt):
+        return LeftIntactError("stopped", f"stopped; {holds}", way_out="Start again whenever you like.")
+    return LeftIntactError("unexpected", f"this should not happen ({error!r}); {holds}", way_out="Please report it.")
+
+
+def with_state(run: Run, state: State) -> None:
+    """Note that a run is in another state, in the journal and here."""
+    run.journal.set_state(run.update.id, state, stage=(run.stage, StageState.PUTTING_BACK))
+    run.update = replace(run.update, state=state)

@@ -1,0 +1,120 @@
+"""What an update did to each place, all its stages together: what lay there first, and what it left there last."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from left_intact.core.carrying.journal import Journal, StageRow
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.place import At
+from left_intact.core.model.proof import Witness, Witnessed
+from left_intact.core.model.stages import Verb
+from left_intact.core.model.update import StageState
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Touch:
+    """One place over all stages."""
+
+    at: At
+    first: Entry | None
+    """What lay there before the first stage that came to it."""
+    last: Entry | None
+    """What the last stage, or a step by hand, left there."""
+    file_class: FileClass
+    verb: Verb
+    attributes: Attributes | None = None
+    """Of `first`."""
+    partner: At | None = None
+    seen: tuple[Entry, ...] = ()
+    """Every state that a stage found or left there."""
+
+
+def in_force(journal: Journal, update: int, after: int = 0) -> list[StageRow]:
+    """The stages of an update that are done, behind a number, in their order."""
+    return [s for s in journal.stages(update) if s.seq > after and _counts(s)]
+
+
+def _counts(stage: StageRow) -> bool:
+    # What was seen to change while a step by hand waited is so, whatever became of the step.
+    return stage.state is StageState.DONE or (stage.kind == "hand" and stage.state in (StageState.SKIPPED, StageState.GIVEN_UP))
+
+
+def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
+    """Every place that the stages of an update changed. With `after` only those behind that number."""
+    found: dict[At, Touch] = {}
+    for stage in in_force(journal, update, after):
+        if stage.kind == "hand":
+            for seen in journal.observed(update, stage.seq):
+                known = found.get(seen.at)
+                first = known.first if known else seen.before
+                states = _seen(known, seen.before, seen.after)
+                touch = Touch(at=seen.at, first=first, last=seen.after, file_class=seen.file_class, verb=Verb.KEEP, seen=states)
+                found[seen.at] = replace(known, last=seen.after, seen=states) if known else touch
+            continue
+        for step in journal.steps(update, stage.seq):
+            if step.before == step.after:
+                continue
+            known = found.get(step.at)
+            states = _seen(known, step.before, step.after)
+            if known is not None:
+                found[step.at] = replace(known, last=step.after, verb=step.verb, seen=states)
+                continue
+            found[step.at] = Touch(
+                at=step.at, first=step.before, last=step.after, file_class=step.file_class, verb=step.verb,
+                attributes=step.attributes, partner=step.partner, seen=states,
+            )  # fmt: skip
+    return found
+
+
+def _seen(known: Touch | None, *more: Entry | None) -> tuple[Entry, ...]:
+    return (*(known.seen if known else ()), *(entry for entry in more if entry is not None))
+
+
+def first_times(journal: Journal, update: int, after: int = 0) -> dict[At, int]:
+    """The times of all folders that the stages touched, as they were before."""
+    found: dict[At, int] = {}
+    for stage in in_force(journal, update, after):
+        for folder in journal.folders(update, stage.seq):
+            if not folder.wanted:
+                found.setdefault(folder.at, folder.mtime_ns)
+        for seen in journal.observed(update, stage.seq) if stage.kind == "hand" else ():
+            if seen.before is not None and seen.before.kind is Kind.FOLDER:
+                found.setdefault(seen.at, seen.before.mtime_ns)
+    return found
+
+
+def witness_of_all(journal: Journal, update: int) -> Witness:
+    """What an update is proven against: the witness of its first stage, and over it what each later one agreed to."""
+    stages = in_force(journal, update) or journal.stages(update)
+    carries = [s for s in stages if s.kind == "carry"]
+    if not carries:
+        return Witness(rows={}, version="", to_version="", merged={})
+    whole = journal.witness_of(update, carries[0].seq)
+    rows, merged = dict(whole.rows), dict(whole.merged)
+    for stage in stages:
+        if stage.kind == "hand":
+            for seen in journal.observed(update, stage.seq):
+                _observe(rows, seen.at, seen.after, seen.file_class)
+        elif stage.seq != carries[0].seq:
+            more = journal.witness_of(update, stage.seq)
+            for at, row in more.rows.items():
+                known = rows.get(at)
+                first = known.before if known is not None and known.verb is not Verb.KEEP else row.before
+                rows[at] = replace(row, before=first)
+            merged |= more.merged
+    run = journal.update(update)
+    roots = tuple((root.label, root.place) for root in run.roots if root.label)
+    return Witness(rows=rows, version=run.from_version, to_version=run.to_version, merged=merged, roots=roots)
+
+
+def _observe(rows: dict[At, Witnessed], at: At, after: Entry | None, kind: FileClass) -> None:
+    """What a step by hand left is what is to lie there from now on."""
+    if after is not None and after.kind is Kind.FOLDER:
+        return
+    if after is None:
+        rows.pop(at, None)
+        return
+    known = rows.get(at)
+    rows[at] = Witnessed(file_class=known.file_class if known else kind, verb=Verb.KEEP, before=after, agreed=after)

@@ -1,0 +1,166 @@
+"""One way to open journal and library: for their owner alone, migrated by numbers, a newer file refused in one line."""
+
+from __future__ import annotations
+
+import errno
+import os
+import sqlite3
+import stat
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from left_intact.core.model.errors import LeftIntactError
+
+Migration = str | Callable[[sqlite3.Connection], None]
+"""A script, or a function that works inside the transaction of its number."""
+
+
+class _Cursor(sqlite3.Cursor):
+    """Rows are read as they are asked for, so a damaged page may show at any call: each is worded."""
+
+    connection: _Connection
+
+    def execute(self, *words: Any) -> Any:
+        return self._worded(super().execute, *words)
+
+    def executemany(self, *words: Any) -> Any:
+        return self._worded(super().executemany, *words)
+
+    def fetchone(self) -> Any:
+        return self._worded(super().fetchone)
+
+    def fetchall(self) -> Any:
+        return self._worded(super().fetchall)
+
+    def __next__(self) -> Any:
+        return self._worded(super().__next__)
+
+    def _worded(self, call: Callable[..., Any], *words: Any) -> Any:
+        try:
+            return call(*words)
+        except sqlite3.Error as error:
+            raise self.connection.fault(error) from error
+
+
+class _Connection(sqlite3.Connection):
+    fault: Callable[[sqlite3.Error], Exception]
+
+    def cursor(self, factory: Any = _Cursor) -> Any:
+        return super().cursor(factory)
+
+    def execute(self, *words: Any) -> Any:
+        return self.cursor().execute(*words)
+
+    def executemany(self, *words: Any) -> Any:
+        return self.cursor().executemany(*words)
+
+
+class Database:
+    """An SQLite file. Every call of its users is one transaction; what the system refuses becomes one line."""
+
+    def __init__(self, path: str, what: str, migrations: Sequence[Migration], *, way_out: str) -> None:
+        """Open or make it. Raises `WHAT-newer`, `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`."""
+        self.path, self.what, self.way_out = path, what, way_out
+        self.db: _Connection
+        with self.worded():
+            _for_owner_alone(path)
+            self.db = sqlite3.connect(path, isolation_level=None, timeout=10, check_same_thread=False, factory=_Connection)
+            self.db.fault = self._error
+            try:
+                self.db.row_factory = sqlite3.Row
+                self.db.execute("PRAGMA synchronous = FULL")
+                self._migrate(migrations)
+            except BaseException:
+                self.db.close()
+                raise
+
+    def _migrate(self, migrations: Sequence[Migration]) -> None:
+        at = int(self.db.execute("PRAGMA user_version").fetchone()[0])
+        if at > len(migrations):
+            raise LeftIntactError(
+                f"{self.what}-newer",
+                f"this {self.what} was written by a newer Left Intact (format {at}; this one knows {len(migrations)})",
+                path=self.path,
+                way_out="Use the newer one; nothing was changed.",
+            )
+        for number, migration in enumerate(migrations[at:], at + 1):
+            self.db.execute("BEGIN IMMEDIATE")
+            try:
+                if isinstance(migration, str):
+                    for statement in migration.split(";"):
+                        if statement.strip():
+                            self.db.execute(statement)
+                else:
+                    migration(self.db)
+                self.db.execute(f"PRAGMA user_version = {number}")
+            except BaseException:
+                self.db.execute("ROLLBACK")
+                raise
+            self.db.execute("COMMIT")
+
+    @contextmanager
+    def worded(self) -> Iterator[None]:
+        """What SQLite or the system says, as an error that is data."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            raise self._error(error) from error
+        except OSError as error:
+            why = (error.strerror or str(error)).lower()
+            code = "no-room" if error.errno == errno.ENOSPC else f"{self.what}-unreadable"
+            raise LeftIntactError(
+                code, f"the {self.what} cannot be opened ({why})", path=self.path, way_out=self.way_out
+            ) from error
+        except (ValueError, KeyError, TypeError) as error:
+            raise LeftIntactError(
+                f"{self.what}-broken", f"the {self.what} cannot be read ({error})", path=self.path, way_out=self.way_out
+            ) from error
+
+    def _error(self, error: sqlite3.Error) -> LeftIntactError:
+        number = getattr(error, "sqlite_errorcode", 0) & 0xFF
+        if number == sqlite3.SQLITE_FULL:
+            return LeftIntactError(
+                "no-room", f"the disk is full, so the {self.what} could not be written", path=self.path,
+                way_out="Free some room there and start again.",
+            )  # fmt: skip
+        if number in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            return LeftIntactError(
+                "busy", f"another Left Intact is at work on this {self.what}", path=self.path, way_out="Wait for it."
+            )
+        if number in (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM):
+            return LeftIntactError(
+                f"{self.what}-unreadable", f"the {self.what} cannot be read or written ({error})", path=self.path,
+                way_out="Check that disk and its rights.",
+            )  # fmt: skip
+        return LeftIntactError(
+            f"{self.what}-broken", f"the {self.what} cannot be read ({error})", path=self.path, way_out=self.way_out
+        )
+
+    @contextmanager
+    def transaction(self) -> Iterator[sqlite3.Connection]:
+        """All of it or nothing."""
+        with self.worded():
+            self.db.execute("BEGIN IMMEDIATE")
+            try:
+                yield self.db
+            except BaseException:
+                if self.db.in_transaction:
+                    self.db.execute("ROLLBACK")
+                raise
+            self.db.execute("COMMIT")
+
+    def close(self) -> None:
+        self.db.close()
+
+
+def _for_owner_alone(path: str) -> None:
+    """Make the file as 0600, or mend an older one of ours; SQLite gives its side files the same mode."""
+    try:
+        os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0), 0o600))
+    except FileExistsError:
+        info = os.lstat(path)
+        if not stat.S_ISREG(info.st_mode):
+            raise OSError(0, "this is no file", path) from None
+        if hasattr(os, "getuid") and info.st_uid == os.getuid() and stat.S_IMODE(info.st_mode) & 0o077:
+            os.chmod(path, 0o600)

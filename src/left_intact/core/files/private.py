@@ -1,0 +1,32 @@
+"""Files and folders of ours outside of installs: for their owner alone."""
+
+from __future__ import annotations
+
+import os
+import stat
+
+
+def private_folder(path: str) -> str:
+    """A folder of ours, 0700; one that is there and ours is mended."""
+    os.makedirs(path, mode=0o700, exist_ok=True)
+    if hasattr(os, "getuid"):
+        info = os.stat(path)
+        if info.st_uid == os.getuid() and stat.S_IMODE(info.st_mode) & 0o077:
+            os.chmod(path, 0o700)
+    return path
+
+
+def write_private(path: str, text: str) -> None:
+    """A text file, 0600; what was there is written over, a link is not followed."""
+    flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | getattr(os, "O_NOFOLLOW", 0)
+    with open(os.open(path, flags, 0o600), "w", encoding="utf-8") as file:
+        if hasattr(os, "fchmod"):
+            os.fchmod(file.fileno(), 0o600)
+        file.write(text)
+
+
+def take_name(part: str, whole: str) -> None:
+    """Give a file of ours, complete now, its own name, durably."""
+    with open(part, "rb") as file:
+        os.fsync(file.fileno())
+    os.replace(part, whole)

@@ -1,0 +1,53 @@
+"""Where something is: a root of an install and a path below it. What is shown never identifies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+
+class At(NamedTuple):
+    """A place in an install: the label of a root, empty for the first, and a path below it."""
+
+    root: str
+    path: str
+
+    @property
+    def shown(self) -> str:
+        """In words for people, as surveys and plans print it: `label:/path`."""
+        if not self.root:
+            return self.path
+        return f"{self.root}:/{self.path}" if self.path else f"{self.root}:"
+
+    @property
+    def folder(self) -> At:
+        """The folder that it lies in; the root itself has an empty path."""
+        return At(self.root, self.path.rpartition("/")[0])
+
+
+def at_of(shown: str, labels: Iterable[str] = ()) -> At:
+    """The place that a path of a survey means; only labels that are known part a path."""
+    head, colon, rest = shown.partition(":")
+    if colon and head in labels and (not rest or rest.startswith("/")):
+        return At(head, rest[1:])
+    return At("", shown)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Root:
+    """One folder of an install, as it was when it was looked at."""
+
+    label: str
+    """Empty for the install itself."""
+    place: str
+    """Absolute, with no link in it."""
+    identity: tuple[int, int] | None = None
+    """Device and inode of the folder; None where it is not there."""
+    existed: bool = True
+    """Whether it was there; making one that was not is a step of its own."""
+
+    @property
+    def file_system(self) -> int | None:
+        """The device it lies on; None where it is not there yet."""
+        return self.identity[0] if self.identity else None

@@ -1,0 +1,253 @@
+"""What an update is made of: places that change, steps for the person, and what can only be drawn later."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from types import MappingProxyType
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.place import At
+
+
+class Verb(StrEnum):
+    """The closed set of what can happen to a path; words for people, nothing is decided by them."""
+
+    KEEP = "keep"
+    REPLACE = "replace"
+    ADD = "add"
+    RETIRE = "retire"
+    MERGE = "merge"
+    CARRY = "carry"
+    REHOME = "rehome"
+    DROP = "drop"
+    """The arriving one is not laid; what is there stays as it is."""
+    ASK = "ask"
+    """Waits for an answer; nothing happens to it before that."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyLine:
+    """One key of a settings file, as each side says it. None where a side lacks the key."""
+
+    key: str
+    shipped: str | None
+    yours: str | None
+    arriving: str | None
+    result: str | None
+    decided: str
+    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out` or `conflict`."""
+
+
+# ---------------------------------------------------------------- where bytes come from
+
+
+@dataclass(frozen=True, slots=True)
+class FromArrival:
+    """A member of something that came."""
+
+    arrival: int
+    """Its number among the arrivals of the plan."""
+    member: str
+    """Path in the archive, wrapper folders included."""
+
+
+@dataclass(frozen=True, slots=True)
+class FromRoot:
+    """What lies at another place of the install now."""
+
+    at: At
+
+
+@dataclass(frozen=True, slots=True)
+class FromStrongbox:
+    """A copy that an earlier stage or update took."""
+
+    digest: str
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """Bytes that were made for this plan, as merged settings are."""
+
+    digest: str
+    content: bytes
+    lines: tuple[KeyLine, ...] = ()
+
+
+Source = FromArrival | FromRoot | FromStrongbox | Made
+
+
+# ---------------------------------------------------------------- moves
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    """One line of a plan: what lies at a place, and what is to lie there."""
+
+    at: At
+    verb: Verb
+    file_class: FileClass
+    because: str
+    before: Entry | None = None
+    """What lies there now."""
+    after: Entry | None = None
+    """What will lie there; None where the path will be empty, equal to `before` where it stays."""
+    source: Source | None = None
+    """Where the bytes of `after` come from; None where none are needed."""
+    bytes: int = 0
+    """Size after the move (before it, for what is retired)."""
+    question: str = ""
+    safeguard: bool = False
+    """Whether a verified copy is taken though nothing changes here: a step by hand may."""
+    by_name: bool = False
+    """Whether what is displaced is kept under its own name too, for a person to find."""
+    gives: Attributes | None = None
+    """Owner and attributes that what is laid gets; None leaves those of what lies there."""
+    joins: At | None = None
+    """Another name that it is to share its bytes with, as hard links do."""
+
+    @property
+    def path(self) -> str:
+        """In words for people."""
+        return self.at.shown
+
+    @property
+    def changes_disk(self) -> bool:
+        """Told by what lies there before and after, never by the verb."""
+        if self.before is None or self.after is None:
+            return self.before is not self.after
+        return self.before is not self.after and (
+            not self.before.same_content(self.after)
+            or (self.before.mode, self.before.mtime_ns) != (self.after.mode, self.after.mtime_ns)
+        )
+
+    @property
+    def is_step(self) -> bool:
+        """Whether something has to be done for it."""
+        return self.changes_disk or self.safeguard
+
+    @property
+    def came_from(self) -> str:
+        """The other place it comes from, in words; empty where there is none."""
+        return self.source.at.shown if isinstance(self.source, FromRoot) else ""
+
+
+# ---------------------------------------------------------------- stages
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shipped:
+    """What is on record once a stage is done: a release, or entries laid over the one on record."""
+
+    arrival: int
+    over: bool = False
+    """Whether it only adds to the release on record, as a single part does."""
+    paths: tuple[str, ...] = ()
+    """With `over`: which of its entries count."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Carry:
+    """Places that change together, whole or not at all."""
+
+    moves: tuple[Move, ...]
+    """Those that do something, ordered by place."""
+    shipped: Shipped | None = None
+    tidy: bool = True
+    """Whether folders that hold nothing but what goes, go too."""
+    times: tuple[tuple[At, int], ...] = ()
+    """Times (nanoseconds since 1970) that folders get at the end, as going back wants them."""
+
+
+_ROOT = At("", "")
+
+
+class Sign(StrEnum):
+    """The closed set of how it is seen that a step was done by hand."""
+
+    GONE = "gone"
+    APPEARS = "appears"
+    VERSION_READS = "version reads"
+    SETTING_HAS = "setting has"
+    SAID = "said"
+    """It cannot be seen: the person says so."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HandCheck:
+    """What to look at to see that a step was done."""
+
+    sign: Sign
+    at: At = _ROOT
+    """The place that goes or appears, or the settings file."""
+    key: str = ""
+    value: str = ""
+    """The version, or the value of the key."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HandStep:
+    """A step that the person does outside the tool; waited for and checked."""
+
+    id: str
+    asks: str
+    why: str
+    check: HandCheck
+    back: HandStep | None = None
+    """The step that undoes it; None where there is nothing for a person to undo."""
+    may_skip: bool = False
+    rebinds: tuple[str, ...] = ()
+    """Labels of roots that may vanish meanwhile, or come back as another folder."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Consent:
+    """Within what a stage that is drawn later may be carried out unasked."""
+
+    roots: tuple[str, ...] = ()
+    classes: tuple[FileClass, ...] = ()
+    """Classes of what it may displace."""
+    verbs: tuple[Verb, ...] = ()
+    bytes: int = 0
+    """The most that it may lay."""
+
+    def covers(self, moves: tuple[Move, ...]) -> str:
+        """Why some moves go beyond it; empty where they do not."""
+        laid = 0
+        for move in moves:
+            if not move.changes_disk:
+                continue
+            if move.at.root not in self.roots:
+                return f"{move.path} lies in a folder that was not spoken of"
+            if move.verb not in self.verbs:
+                return f"{move.path} would be a {move.verb.value}, which was not spoken of"
+            if move.before is not None and move.before.kind is not Kind.FOLDER and move.file_class not in self.classes:
+                return f"{move.path} ({move.file_class.value}) would be displaced, which was not spoken of"
+            laid += move.after.bytes if move.after else 0
+        return f"{laid:,} bytes would be laid, more than was spoken of" if laid > self.bytes else ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Later:
+    """What cannot be drawn yet, since a stage before it decides what will lie there."""
+
+    planner: str
+    """Name in the registry of `planning.later`."""
+    intends: str
+    """In words, for the outline."""
+    consent: Consent
+    with_: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    """What the planner is told, beside the tree."""
+
+
+Stage = Carry | HandStep | Later
+
+
+class OnFailure(StrEnum):
+    """What becomes of the stages before one that fails."""
+
+    UNDO = "undo"
+    KEEP = "keep"

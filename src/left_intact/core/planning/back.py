@@ -1,0 +1,244 @@
+"""Going back as a plan: drawn on today's tree, with the strongbox as source.
+
+A pure function of what the updates did to each place, what lies there today, and which copies are sound. What
+the person used since follows them: it is kept under its own name beside, or stays where it is, as shown before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+from left_intact.core.files.names import parents
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
+from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
+from left_intact.core.model.survey import Survey
+from left_intact.core.planning import blockers
+from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.space import room_for
+
+PLANNER = "go-back"
+"""What a stage of going back is drawn by that can be drawn only after a step by hand."""
+_USED = (FileClass.SAVES, FileClass.STATES, FileClass.SETTINGS)
+QUESTION = "used-since"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Was:
+    """What an update did to one place, all its stages together."""
+
+    at: At
+    first: Entry | None
+    last: Entry | None
+    file_class: FileClass
+    attributes: Attributes | None = None
+    partner: At | None = None
+    seen: tuple[Entry, ...] = ()
+    """Every state that a stage found or left there; what is in none of them is the person's since."""
+
+    def knows(self, now: Entry | None) -> bool:
+        """Whether what lies there now is something that the update found or left."""
+        if now is None:
+            return True
+        return any(now.same_content(state) for state in (*self.seen, self.first, self.last) if state is not None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Segment:
+    """Stages that are taken back together, and the step by hand that comes after it."""
+
+    behind: int
+    """The stages behind this number."""
+    touched: Mapping[At, Was]
+    hand: HandStep | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BackBrief:
+    """Everything a going back is drawn from."""
+
+    install: str
+    roots: tuple[Root, ...]
+    update: int
+    from_version: str
+    """Today's."""
+    to_version: str
+    """The one before."""
+    segments: tuple[Segment, ...]
+    """Newest first; only the first is drawn now."""
+    survey: Survey
+    now: Mapping[At, Entry]
+    """All that lies in the roots today, folders too."""
+    classes: Mapping[At, FileClass]
+    times: Mapping[At, int]
+    """What the times of folders were."""
+    sound: frozenset[str]
+    """Digests of which the strongbox has a sound copy."""
+    answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    facts: Circumstances = field(default_factory=Circumstances)
+    later: tuple[str, ...] = ()
+    """Versions of later updates that touch the same places, so that they must go back first."""
+
+
+@dataclass(slots=True)
+class _Sketch:
+    brief: BackBrief
+    now: Mapping[At, Entry]
+    classes: Mapping[At, FileClass]
+    moves: list[Move] = field(default_factory=list)
+    used: list[At] = field(default_factory=list)
+    lost: list[At] = field(default_factory=list)
+    barred: list[At] = field(default_factory=list)
+
+
+def draw_back(brief: BackBrief) -> Plan:
+    """The plan for taking an update back. Its one question has a default, so going back is one key."""
+    sketch = _Sketch(brief, brief.now, brief.classes)
+    question = _draw(sketch, brief.segments[0].touched)
+    changing = {m.at for m in sketch.moves}
+    kept = [
+        Move(at=at, verb=Verb.KEEP, file_class=sketch.classes.get(at, FileClass.UNSORTED), because="not touched by the update",
+             bytes=entry.bytes, before=entry, after=entry)
+        for at, entry in sketch.now.items()
+        if at not in changing and entry.kind is not Kind.FOLDER
+    ]  # fmt: skip
+    space = room_for(sketch.moves, brief.facts)
+    faults = blockers.machine_faults(brief.install, sketch.moves, space, brief.facts)
+    if brief.later:
+        says = f"a later update ({', '.join(brief.later)}) changed the same places"
+        faults.append(Fault(code="later-update", says=says, way_out="Go back from that one first."))
+    return Plan(
+        install=brief.install, roots=brief.roots, from_version=brief.from_version, to_version=brief.to_version,
+        route=Route.IN_PLACE, stages=_stages(brief, sketch), kept=tuple(sorted(kept, key=lambda m: m.at)),
+        questions=(question,) if question else (), blockers=tuple(f for f in faults if f.code != "held"),
+        warnings=tuple(_warnings(sketch)), space=space, survey=brief.survey, undoes=(brief.update,),
+    )  # fmt: skip
+
+
+def draw_segment(brief: BackBrief) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
+    """A later part of a going back, drawn when its turn comes."""
+    plan = draw_back(brief)
+    return plan.carries[0], plan.questions, plan.blockers
+
+
+def _stages(brief: BackBrief, sketch: _Sketch) -> tuple[Stage, ...]:
+    times = tuple((at, when) for at, when in brief.times.items())
+    stages: list[Stage] = [Carry(moves=tuple(sorted(sketch.moves, key=lambda m: m.at)), tidy=False, times=times)]
+    if brief.segments[0].hand is not None:
+        stages.append(brief.segments[0].hand)
+    for segment in brief.segments[1:]:
+        most = sum(was.first.bytes for was in segment.touched.values() if was.first is not None)
+        consent = Consent(
+            roots=tuple(root.label for root in brief.roots), classes=tuple(FileClass), verbs=tuple(Verb), bytes=most
+        )
+        told = {"behind": str(segment.behind), "update": str(brief.update)}
+        stages.append(Later(planner=PLANNER, intends="bring back what the update displaced", consent=consent, with_=told))
+        if segment.hand is not None:
+            stages.append(segment.hand)
+    return tuple(stages)
+
+
+def _draw(sketch: _Sketch, touched: Mapping[At, Was]) -> Question | None:
+    for at in sorted(touched):
+        was, now = touched[at], sketch.now.get(at)
+        if _is_used(was, now):
+            sketch.used.append(at)
+    question = _question(sketch)
+    stays = question is not None and question.choice == "stay"
+    for at in sorted(touched):
+        if stays and at in sketch.used:
+            continue
+        move = _move(sketch, touched[at], sketch.now.get(at))
+        if move is not None:
+            sketch.moves.append(move)
+    going = {m.at for m in sketch.moves if m.after is None or m.after.kind is Kind.FOLDER}
+    sketch.moves = [m for m in sketch.moves if not _is_barred(sketch, m, going)]
+    return question
+
+
+def _is_used(was: Was, now: Entry | None) -> bool:
+    """Whether something of the person's was used or written since the update."""
+    if now is None or now.kind is Kind.FOLDER or was.file_class not in _USED:
+        return False
+    return not was.knows(now)
+
+
+def _question(sketch: _Sketch) -> Question | None:
+    if not sketch.used:
+        return None
+    paths = tuple(at.shown for at in sketch.used)
+    shown = paths[0] if len(paths) == 1 else f"{len(paths)} saves, states and settings"
+    answer = sketch.brief.answers.get(QUESTION)
+    options = ("beside", "stay")
+    return Question(
+        id=QUESTION, asks=f"{shown}: changed since the update", options=options,
+        leads_to=("what was before comes back; the newer one is kept beside, under its own name",
+                  "the newer one stays in its place; what was before stays in the strongbox"),
+        default="beside", answer=answer if answer in options else "beside", paths=paths,
+    )  # fmt: skip
+
+
+def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
+    """What has to be done at one place; None where nothing has, or nothing can."""
+    first, before = was.first, sketch.brief.to_version or "the update"
+    because = f"as it was before {sketch.brief.from_version or 'the update'}" if first else f"{before} had nothing here"
+    if first is None:
+        if now is None or (now.kind is Kind.FOLDER and not was.knows(now)):
+            return None
+        newer = not was.knows(now)
+        return Move(at=was.at, verb=Verb.RETIRE, file_class=was.file_class, because=because, before=now, bytes=now.bytes,
+                    by_name=newer)  # fmt: skip
+    if first.kind in (Kind.OTHER, Kind.FAULT):
+        return None
+    if now is not None and now.same_content(first):
+        if first.kind is Kind.FOLDER or (now.mode, now.mtime_ns) == (first.mode, first.mtime_ns):
+            return None
+        return Move(at=was.at, verb=Verb.REPLACE, file_class=was.file_class, because="its time and mode come back",
+                    before=now, after=first, bytes=first.bytes, gives=was.attributes)  # fmt: skip
+    if first.kind is Kind.FILE and first.digest not in sketch.brief.sound:
+        sketch.lost.append(was.at)
+        return None
+    source = FromStrongbox(first.digest) if first.kind is Kind.FILE else None
+    newer = now is not None and now.kind is not Kind.FOLDER and not was.knows(now)
+    return Move(
+        at=was.at, verb=Verb.ADD if now is None else Verb.REPLACE, file_class=was.file_class, because=because, before=now,
+        after=first, source=source, bytes=first.bytes, by_name=newer, gives=was.attributes, joins=was.partner,
+    )  # fmt: skip
+
+
+def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
+    """Whether something of the person's lies where a folder or a file must be: it stays, and so does the copy."""
+    for folder in parents(move.at.path):
+        at = At(move.at.root, folder)
+        there = sketch.now.get(at)
+        if there is not None and there.kind is not Kind.FOLDER and at not in going:
+            sketch.barred.append(move.at)
+            return True
+    now, after = move.before, move.after
+    if now is not None and now.kind is Kind.FOLDER and after is not None and after.kind is not Kind.FOLDER:
+        inside = move.at.path + "/"
+        left = [at for at in sketch.now if at.root == move.at.root and at.path.startswith(inside) and at not in going]
+        if left:
+            sketch.barred.append(move.at)
+            return True
+    return False
+
+
+def _warnings(sketch: _Sketch) -> list[Fault]:
+    found = []
+    if sketch.lost:
+        says = f"{len(sketch.lost)} files have no sound copy in the strongbox any more: {_listed(sketch.lost)}"
+        found.append(Fault(code="strongbox-damaged", says=says, way_out="All else comes back."))
+    if sketch.barred:
+        says = f"something of yours lies where {len(sketch.barred)} old files belong: {_listed(sketch.barred)}"
+        found.append(Fault(code="in-the-way", says=says, way_out="They stay in the strongbox."))
+    return found
+
+
+def _listed(places: list[At]) -> str:
+    return ", ".join(at.shown for at in places[:3]) + (" …" if len(places) > 3 else "")

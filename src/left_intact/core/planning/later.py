@@ -1,0 +1,53 @@
+"""Planners of stages that can be drawn only when their turn comes, by name. A route adds its own here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry
+from left_intact.core.model.errors import Fault, LeftIntactError
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.plan import Question
+from left_intact.core.model.release import Arrival, Release
+from left_intact.core.model.stages import Carry
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Situation:
+    """All that a later stage is drawn from: the tree as it lies now, and what the update was begun with."""
+
+    install: str
+    roots: tuple[Root, ...]
+    tree: Mapping[At, tuple[Entry, FileClass]]
+    told: Mapping[str, str]
+    """What the stage was told when it was put into the plan."""
+    arrival: Callable[[int], Arrival]
+    """Opens one of the arrivals, by its number."""
+    baseline: Release | None = None
+    sheet: Keepsheet = NO_SHEET
+    answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaterStage:
+    """What a planner makes of a situation."""
+
+    carry: Carry
+    questions: tuple[Question, ...] = ()
+    blockers: tuple[Fault, ...] = ()
+
+
+LaterPlanner = Callable[[Situation], LaterStage]
+PLANNERS: dict[str, LaterPlanner] = {}
+
+
+def planner_of(name: str) -> LaterPlanner:
+    """The planner of a name. Raises `no-planner` for one that this version does not have."""
+    if name not in PLANNERS:
+        raise LeftIntactError("no-planner", f"this version cannot draw the stage {name}",
+                              way_out="Go on with the version that began the update, or go back.")  # fmt: skip
+    return PLANNERS[name]

@@ -1,0 +1,245 @@
+"""An update that waits: what to do by hand, why, what is done and what comes then. It goes on when it sees that it was done."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Report
+from left_intact.core.model.update import State, Update, WaitsFor
+from left_intact.tui.jobs import Job
+from left_intact.tui.look import Look
+from left_intact.tui.screens.stage import StageScreen
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.writing import Line, bearable, clip
+from left_intact.words import count
+from left_intact.workbench import Outcome, OutlineLine
+
+_LOOK_EVERY = 2.0
+_WRAP = 62
+_MARK = {"done": ("●", "good"), "waiting": ("◉", "focus"), "planned": ("○", "quiet")}
+
+
+class OptionRow(Row):
+    """One answer to what is asked."""
+
+    def __init__(self, option: str) -> None:
+        super().__init__(f"option:{option}")
+        self.option = option
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        return [Line().put("  ▸ " if lit else "    ", look.style("focus")).put(self.option, look.style("text", bold=lit))]
+
+
+class _OutlineRow(Row):
+    selectable = False
+
+    def __init__(self, number: int, line: OutlineLine) -> None:
+        super().__init__("")
+        self.number, self.line = number, line
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        mark, colour = _MARK.get(self.line.state, ("·", "quiet"))
+        here = self.line.state == "waiting"
+        row = Line().put(mark, look.style(colour), 3).put(f"{self.number}", look.style("quiet"), 4)
+        row.put(clip(bearable(self.line.says), width - 22), look.style("text" if here else "quiet", bold=here))
+        return [row.gap(2).put(self.line.state.replace("-", " "), look.style(colour))]
+
+
+class _Said(Row):
+    """A word in the margin, and a line of what it says."""
+
+    selectable = False
+
+    def __init__(self, word: str, says: str, strong: bool) -> None:
+        super().__init__("")
+        self.word, self.says, self.strong = word, says, strong
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        line = Line().put(self.word, look.style("quiet"), 10)
+        return [line.put(clip(self.says, width - 11), look.style("text", bold=self.strong))]
+
+
+def said(word: str, says: str, *, strong: bool = False) -> list[Row]:
+    """A text as lines that fit the narrowest screen."""
+    lines = textwrap.wrap(bearable(says), _WRAP) or [""]
+    return [_Said(word if not number else "", line, strong) for number, line in enumerate(lines)]
+
+
+class WaitingScreen(StageScreen):
+    """One step at a time; it looks by itself."""
+
+    STOP = "under way"
+    HELP = (
+        "An update waits for you. Nothing is torn: it can wait for days. It looks by itself every two seconds and goes on when "
+        "it sees that the step was done; l looks now. d says that it was done where that cannot be seen, k leaves a step out "
+        "that may be left out. x gives the update up where it stands: what is in force stays on trial, and can go back."
+    )
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("l", "look_now", "look now"),
+        Binding("d", "said_done", "done"),
+        Binding("k", "leave_out", "leave it out"),
+        Binding("x", "give_up", "give up"),
+    ]
+
+    def compose_left(self) -> ComposeResult:
+        yield Lines(id="step")
+
+    def on_mount(self) -> None:
+        self.outline: tuple[OutlineLine, ...] = ()
+        self.at_work = False
+        self.show_all()
+        self.query_one("#step", Lines).focus()
+        app, install = self.left_intact, self.desk.install
+        app.work_on(Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed))
+        self.set_interval(_LOOK_EVERY, self._look_by_itself)
+
+    def fill_desk(self) -> None:
+        """Nothing is read while an update waits."""
+
+    @property
+    def waits(self) -> WaitsFor | None:
+        return self.desk.row.waits
+
+    def aside(self) -> str:
+        return "waits for you"
+
+    # ------------------------------------------------------------ drawing
+
+    def _outlined(self, outline: tuple[OutlineLine, ...]) -> None:
+        self.outline = outline
+        self.show_all()
+
+    def show_body(self) -> None:
+        if not self.query("#step"):
+            return
+        waits = self.waits
+        rows: list[Row] = [Gap(), _Said("", self._head(), True), Gap()]
+        if waits is None:
+            rows += [*said("now", "nothing more to wait for: l goes on", strong=True)]
+        else:
+            rows += [*said("do", waits.asks, strong=True), Gap(), *said("why", waits.why), Gap()]
+            sees = "it goes on by itself once it sees that this was done" if waits.can_be_seen else (
+                "choose an answer" if waits.options else "this cannot be seen: d says that it was done")  # fmt: skip
+            rows += [*said("sees", sees), Gap()]
+            rows += [OptionRow(option) for option in waits.options]
+        rows += [Hairline(), Words("the whole of it"), Gap()]
+        rows += [_OutlineRow(number, line) for number, line in enumerate(self.outline, 1)]
+        self.query_one("#step", Lines).set_rows(rows)
+        self.explain(self._safe())
+        self.refresh_bindings()
+
+    def _head(self) -> str:
+        update = self.desk.row.updates[0]
+        here = next((n for n, line in enumerate(self.outline, 1) if line.state == "waiting"), 0)
+        step = f" · step {here} of {len(self.outline)}" if here else ""
+        return f"{bearable(self.desk.install.name)} {update.from_version} → {update.to_version}{step}"
+
+    def _safe(self) -> Text:
+        look, text = self.look, Text()
+        text.append("what is safe now\n\n", look.style("quiet"))
+        text.append("All that was displaced so far is in the strongbox, each copy read back. Nothing is torn: this can wait "
+                    "for days, and for a restart.\n\n", look.style("text"))  # fmt: skip
+        text.append("While it waits no other update of this install begins, and none is settled.\n", look.style("quiet"))
+        return text
+
+    # ------------------------------------------------------------ actions
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        waits = self.waits
+        if action == "enter":
+            return waits is not None and bool(waits.options)
+        if action == "said_done":
+            return waits is not None and not waits.can_be_seen and not waits.options
+        if action == "leave_out":
+            return waits is not None and waits.may_skip
+        if action == "look_now":
+            return waits is None or not waits.options
+        return True
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        if isinstance(message.row, OptionRow) and self.waits is not None:
+            self._go_on(answers={self.waits.step: message.row.option})
+
+    def action_look_now(self) -> None:
+        self._go_on()
+
+    def action_said_done(self) -> None:
+        if self.waits is not None:
+            self._go_on(done=self.waits.step)
+
+    def action_leave_out(self) -> None:
+        if self.waits is not None:
+            self._go_on(skip=self.waits.step)
+
+    def action_give_up(self) -> None:
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        says = "What is in force stays, on trial: it can be proven, settled, or gone back. The stages that are left are not done."
+        self.app.push_screen(ConfirmDialog("give up", says, "give up"), lambda yes: self._give_up() if yes else None)
+
+    def _give_up(self) -> None:
+        app, install = self.left_intact, self.desk.install
+        app.work_on(Job("giving up", lambda r, c: app.bench.give_up(install), self._given_up, self._failed))
+
+    def _given_up(self, update: Update) -> None:
+        what = "what is in force is on trial" if update.state is State.ON_TRIAL else "nothing of it is in force"
+        self.notify(f"given up: {what}", timeout=6)
+        self._leave()
+
+    # ------------------------------------------------------------ looking and going on
+
+    def _look_by_itself(self) -> None:
+        waits = self.waits
+        if self.at_work or waits is None or not waits.can_be_seen or self.left_intact.jobs.running is not None:
+            return
+        app, install = self.left_intact, self.desk.install
+        self.at_work = True
+        app.work_on(Job("looking", lambda r, c: app.bench.was_done(install), self._looked, self._quietly))
+
+    def _looked(self, done: bool) -> None:
+        self.at_work = False
+        if done and self.is_attached:
+            self._go_on()
+
+    def _quietly(self, error: LeftIntactError) -> None:
+        self.at_work = False
+
+    def _go_on(self, *, done: str = "", skip: str = "", answers: dict[str, str] | None = None) -> None:
+        if self.at_work:
+            return
+        self.at_work = True
+        app, install = self.left_intact, self.desk.install
+
+        def work(report: Report, cancel: CancelToken) -> Outcome:
+            return app.bench.go_on(install, done=done, skip=skip, answers=answers, report=report, cancel=cancel)
+
+        app.work_on(Job("going on", work, self._went_on, self._did_not))
+
+    def _did_not(self, error: LeftIntactError) -> None:
+        self.at_work = False
+        self.left_intact.complain(error)
+        self.left_intact.refresh_shelf()
+
+    def _went_on(self, outcome: Outcome) -> None:
+        self.at_work = False
+        if outcome.waits:
+            before = self.waits
+            self.desk.row = self.desk.row.waiting_for(outcome.update)
+            if self.waits == before:
+                self.notify("not done yet, as far as can be seen", timeout=4)
+            app, install = self.left_intact, self.desk.install
+            app.work_on(Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed))
+            return
+        verdict = outcome.proof.verdict.value
+        self.notify(f"done: {verdict}; {count(len(self.outline), 'stage')}", timeout=6)
+        self._leave()
+
+    def _leave(self) -> None:
+        self.app.pop_screen()
+        self.left_intact.refresh_shelf()

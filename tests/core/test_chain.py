@@ -1,0 +1,266 @@
+"""One plan of three roots and two arrivals that waits for a step by hand: carried out, waited for, proven, gone back."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import tempfile
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from left_intact.core.carrying.chain import carry_out
+from left_intact.core.files import place
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.progress import Progress
+from left_intact.core.model.proof import Verdict
+from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandCheck, HandStep, Later, Move, Sign
+from left_intact.core.model.update import State
+from left_intact.core.planning.later import PLANNERS, LaterStage
+from tests.builders import BUILT, LATER, plant
+from tests.chains import SAVES, MadeUp, in_child
+
+WHERE = ("same", "other", "bare")
+"""The strongbox on the same file system, on another; and without handles and exchanges, as other systems are."""
+BARE = place.Able(handles=False, exchange=False, no_replace=False)
+
+
+@pytest.fixture(params=WHERE)
+def made(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MadeUp]:
+    if request.param == "bare":
+        monkeypatch.setattr(place, "able", lambda: BARE)
+    with tempfile.TemporaryDirectory(dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None) as memory:
+        quick = Path(memory)
+        if request.param != "other":
+            yield MadeUp(quick / "all")
+            return
+        other = tmp_path / "elsewhere"
+        other.mkdir()
+        if os.stat(other).st_dev == os.stat(memory).st_dev:
+            pytest.skip("there is only one file system here")
+        yield MadeUp(quick / "all", other)
+
+
+def _carry(made: MadeUp, report: Callable[[Progress], None] = lambda p: None) -> Any:
+    return made.bench.update(made.plan(), made.install, report=report)
+
+
+def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp) -> None:
+    before = made.state()
+    outcome = _carry(made)
+    assert outcome.waits and outcome.update.state is State.WAITING
+    waits = outcome.update.waits
+    assert waits is not None and waits.step == "start-once" and "folder for its saves" in waits.why
+    row = made.bench.shelf()[0]
+    assert row.state is State.WAITING and row.waits == waits
+    for refused in ("settle", "prove", "draft_back"):
+        with pytest.raises(LeftIntactError) as error:
+            getattr(made.bench, refused)(made.install)
+        assert error.value.code == "waiting" and "start Mocklet once" in error.value.line()
+    again = made.bench.go_on(made.install)
+    assert again.waits and again.update.waits == waits  # it looked, and it was not done
+    made.start_once()
+    done = made.bench.go_on(made.install)
+    assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof
+    assert (made.saves / "b044/kept.blk").read_bytes() == b"\x01" * 700 and not (made.root / "memory/harbour.sav").exists()
+    assert (made.new / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (made.new / "memory/old.blk").exists()
+    assert (made.root / "was").read_text() == "now a file\n" and (made.root / "turns/inside.txt").exists()
+    counts = done.proof.counts
+    assert counts[Verb.CARRY] == 2 and counts[Verb.REHOME] == 1 and counts[Verb.MERGE] == 1 and not done.proof.lost
+    back = made.bench.go_back(made.install)
+    assert not back.missing and not back.kept
+    assert made.state() == before
+    assert back.proof is not None and back.proof.verdict is Verdict.INTACT
+    assert made.bench.history(made.install)[0].state is State.GONE_BACK
+    assert not list(made.folder.rglob("annex-*")) and not list(made.folder.rglob("work-*"))
+
+
+def test_every_change_gives_a_step(made: MadeUp) -> None:
+    """A move that changes something and yields no step is a fault."""
+    from left_intact.core.carrying.roots import Roots
+    from left_intact.core.carrying.steps import steps_of
+
+    plan = made.plan()
+    with Roots(plan.roots) as roots:
+        steps = {step.at: step for step in steps_of(plan.carries[0], roots)}
+    for move in plan.changes:
+        assert move.at in steps
+        step = steps[move.at]
+        assert step.before == move.before and (step.after == move.after or step.after is not None)
+    assert len(steps) == len(set(steps))
+
+
+# ---------------------------------------------------------------- kill -9, everywhere
+
+
+class Points:
+    """Counts the reports of one phase, or kills at one of them."""
+
+    def __init__(self, kill_at: int = 0) -> None:
+        self.seen, self.kill_at = 0, kill_at
+
+    def __call__(self, progress: Progress) -> None:
+        if progress.stage in ("reading", "sorting"):
+            return
+        self.seen += 1
+        if self.seen == self.kill_at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+
+def _carry_only(made: MadeUp, plan: Any, report: Points) -> None:
+    carry_out(plan, made.box, made.bench._outside(made.install), install_id=str(made.install.id), report=report)
+
+
+def _files(state: dict[str, Any]) -> dict[str, Any]:
+    return {label: {p: s for p, s in tree.items() if not p.endswith("/")} for label, tree in state.items()}
+
+
+def _same(made: MadeUp, expected: dict[str, Any], where: object) -> None:
+    assert _files(made.state()) == _files(expected), where
+    assert made.state().keys() == expected.keys(), where
+
+
+def _recovered(made: MadeUp, forward: bool, killed_at: int, where: object) -> None:
+    """Recover; with `killed_at` the recovery is killed too, and another one ends it."""
+    if killed_at:
+        in_child(lambda: made.bench.recover(made.install, forward, Points(killed_at)))
+    if made.bench.interrupted():
+        made.bench.recover(made.install, forward)
+    assert not made.bench.interrupted(), where
+
+
+PARTS = 2
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_killed_at_every_step_of_the_first_stage(made: MadeUp, part: int) -> None:
+    before, plan, safe = made.state(), made.plan(), made.folder.parent / "safe"
+    made.copy_to(safe)
+    counted = Points()
+    _carry_only(made, plan, counted)
+    waiting = made.state()
+    assert counted.seen > 30
+    crashed = made.folder.parent / "crashed"
+    for number in range(1 + part, counted.seen + 1, PARTS):
+        made.back_from(safe)
+        assert in_child(lambda n=number: _carry_only(made, plan, Points(n))) == signal.SIGKILL
+        made.copy_to(crashed)
+        _recovered(made, True, number % 5, number)
+        assert made.bench.history(made.install)[0].state is State.WAITING
+        _same(made, waiting, number)
+        made.back_from(crashed)
+        _recovered(made, False, number % 7, number)
+        _same(made, before, number)
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_killed_at_every_step_behind_the_hand_step(made: MadeUp, part: int) -> None:
+    _carry_only(made, made.plan(), Points())
+    made.start_once()
+    started, safe, crashed = made.state(), made.folder.parent / "safe", made.folder.parent / "crashed"
+    made.copy_to(safe)
+    counted = Points()
+    made.bench.go_on(made.install, report=counted)
+    done = made.state()
+    assert counted.seen > 6
+    for number in range(1 + part, counted.seen + 1, PARTS):
+        made.back_from(safe)
+        in_child(lambda n=number: made.bench.go_on(made.install, report=Points(n)))
+        made.copy_to(crashed)
+        if made.bench.interrupted():
+            _recovered(made, False, number % 3, number)
+            _same(made, started, number)
+            assert made.bench.history(made.install)[0].state is State.WAITING
+            assert made.bench.go_on(made.install).proof.verdict is Verdict.INTACT
+            _same(made, done, number)
+            made.back_from(crashed)
+            _recovered(made, True, number % 4, number)
+        _same(made, done, number)
+        assert made.bench.prove(made.install).proof.verdict is Verdict.INTACT
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
+    before = made.state()
+    _carry_only(made, made.plan(), Points())
+    made.start_once()
+    made.bench.go_on(made.install)
+    done, safe, crashed = made.state(), made.folder.parent / "safe", made.folder.parent / "crashed"
+    made.copy_to(safe)
+    plan, counted = made.bench.draft_back(made.install), Points()
+    _carry_only(made, plan, counted)
+    assert made.state() == before and counted.seen > 30
+    for number in range(1 + part, counted.seen + 1, PARTS):
+        made.back_from(safe)
+        plan = made.bench.draft_back(made.install)  # the root that was made is another folder now
+        assert in_child(lambda p=plan, n=number: _carry_only(made, p, Points(n))) == signal.SIGKILL
+        made.copy_to(crashed)
+        _recovered(made, False, number % 5, number)
+        _same(made, before, number)
+        made.back_from(crashed)
+        _recovered(made, True, number % 6, number)
+        _same(made, done, number)
+        assert made.bench.history(made.install)[0].state is State.ON_TRIAL
+
+
+# ---------------------------------------------------------------- a root that is removed, and laid again by somebody else
+
+
+def _put_back_saves(situation: Any) -> LaterStage:
+    """The stubs that a first start wrote give way to what was made safe before."""
+    wanted = dict(situation.told)
+    moves = []
+    for path, digest in sorted(wanted.items()):
+        lies = situation.tree.get(At("", path))
+        before = lies[0] if lies else None
+        after = Entry(path=path, bytes=700, digest=digest, mode=0o644, mtime_ns=BUILT * 10**9)
+        verb = Verb.REPLACE if before else Verb.ADD
+        moves.append(Move(at=At("", path), verb=verb, file_class=FileClass.SAVES, because="yours", before=before, after=after,
+                          source=FromStrongbox(digest)))  # fmt: skip
+    return LaterStage(carry=Carry(moves=tuple(moves)))
+
+
+def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> None:
+    """Made safe, removed by hand, laid by somebody else, saves put back; and all of it taken back, byte for byte."""
+    PLANNERS["put-back-saves"] = _put_back_saves
+    made = MadeUp(tmp_path / "all")
+    before, plan = made.state(), made.plan()
+    safe = tuple(
+        Move(at=at, verb=Verb.KEEP, file_class=FileClass.SAVES, because="made safe", before=e, after=e, safeguard=True)
+        for at, e in sorted(made.entries().items())
+        if not at.root and e.kind is not Kind.FOLDER
+    )
+    saves = {m.at.path: m.before.digest for m in safe if m.before is not None and m.at.path.startswith("memory/")}
+    gone = HandStep(id="remove", asks="remove Mocklet", why="it refuses another one over it", rebinds=("",),
+                    check=HandCheck(sign=Sign.GONE))  # fmt: skip
+    laid = HandStep(id="lay", asks="lay 1.1 and start it once", why="it makes its folders", rebinds=("",),
+                    check=HandCheck(sign=Sign.APPEARS, at=At("", "VERSION")))  # fmt: skip
+    consent = Consent(roots=("",), classes=(FileClass.SAVES, FileClass.UNSORTED), verbs=(Verb.REPLACE, Verb.ADD), bytes=9_000)
+    back = Later(planner="put-back-saves", intends="put yours back", consent=consent, with_=saves)
+    roots = plan.roots[:1]
+    plan = replace(plan, roots=roots, kept=(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
+    assert made.bench.update(plan, made.install).update.waits.step == "remove"
+    assert made.bench.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
+    shutil.rmtree(made.root.parent)
+    bench = made.bench
+    assert bench.shelf()[0].missing and bench.shelf()[0].waits is not None and bench.interrupted() == []
+    assert bench.go_on(made.install).update.waits.step == "lay"
+    assert bench.go_on(made.install).waits  # days may pass
+    plant(made.root, {"mocklet": '#!/bin/sh\nVERSION="1.1"\n', "VERSION": "1.1\n", "memory/mill.sav": b"stub"})
+    done = bench.go_on(made.install)
+    assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof.checks
+    assert (made.root / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (made.root / "memory/harbour.sav").exists()
+    assert bench.prove(made.install).proof.verdict is Verdict.INTACT
+    plant(made.saves, SAVES, mtime=LATER)
+    gone_back = bench.go_back(made.install)
+    assert gone_back.proof is not None and gone_back.proof.verdict is Verdict.INTACT and not gone_back.missing
+    now = made.state()[""]
+    assert {p: s for p, s in now.items() if not p.endswith("/")} == {p: s for p, s in before[""].items() if not p.endswith("/")}

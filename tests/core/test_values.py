@@ -1,0 +1,323 @@
+"""The values that carry every route: they come back from their records as they went in, and say what they promise."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, run_record
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.carrying.steps import steps_of, witness_of
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.packing import (
+    carry_from_record,
+    carry_to_record,
+    entries_from_columns,
+    entries_to_columns,
+    entry_from_record,
+    entry_to_record,
+    hand_from_record,
+    hand_to_record,
+    later_from_record,
+    later_to_record,
+    packed,
+    unpacked,
+)
+from left_intact.core.model.place import At, Root, at_of
+from left_intact.core.model.stages import (
+    Carry,
+    Consent,
+    FromArrival,
+    FromRoot,
+    FromStrongbox,
+    HandCheck,
+    HandStep,
+    KeyLine,
+    Later,
+    Made,
+    Move,
+    Shipped,
+    Sign,
+    Verb,
+)
+from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
+from left_intact.core.proving.hand_steps import was_done
+from tests.builders import plant, release
+
+texts = st.text(st.characters(codec="utf-8", exclude_characters="\0/"), min_size=1, max_size=8)
+paths = st.lists(texts, min_size=1, max_size=3).map("/".join)
+numbers = st.integers(0, 1 << 62)
+entries = st.builds(
+    Entry,
+    path=paths,
+    kind=st.sampled_from([Kind.FILE, Kind.LINK, Kind.FOLDER]),
+    bytes=numbers,
+    mode=st.none() | st.integers(0, 0o7777),
+    mtime_ns=st.integers(-(1 << 60), 1 << 62),
+    digest=st.sampled_from(["", "ab" * 32]),
+    format=st.sampled_from(["", "text ini"]),
+    link=st.sampled_from(["", "../a b"]),
+    fault=st.sampled_from(["", "no rights"]),
+    stamp=st.tuples(numbers, numbers, numbers),
+)
+places = st.builds(At, st.sampled_from(["", "saves", "new"]), paths)
+attributes = st.builds(
+    Attributes, owner=st.integers(-1, 9999), group=st.integers(-1, 9999), names=st.integers(1, 4),
+    extended=st.lists(st.tuples(texts, st.binary(max_size=9)), max_size=2).map(tuple),
+)  # fmt: skip
+lines = st.builds(
+    KeyLine, key=texts, shipped=st.none() | texts, yours=st.none() | texts, arriving=st.none() | texts,
+    result=st.none() | texts, decided=st.sampled_from(["same", "yours", "conflict"]),
+)  # fmt: skip
+sources = st.one_of(
+    st.none(),
+    st.builds(FromArrival, st.integers(0, 3), paths),
+    st.builds(FromRoot, places),
+    st.builds(FromStrongbox, st.just("cd" * 32)),
+    st.builds(Made, st.just("ef" * 32), st.binary(max_size=20), st.lists(lines, max_size=2).map(tuple)),
+)
+moves = st.builds(
+    Move, at=places, verb=st.sampled_from(list(Verb)), file_class=st.sampled_from(list(FileClass)), because=texts,
+    before=st.none() | entries, after=st.none() | entries, source=sources, bytes=numbers, safeguard=st.booleans(),
+    by_name=st.booleans(), gives=st.none() | attributes, joins=st.none() | places,
+)  # fmt: skip
+checks = st.builds(HandCheck, sign=st.sampled_from(list(Sign)), at=places, key=texts, value=texts)
+hands = st.builds(
+    HandStep, id=texts, asks=texts, why=texts, check=checks, may_skip=st.booleans(),
+    rebinds=st.lists(texts, max_size=2).map(tuple),
+    back=st.none() | st.builds(HandStep, id=texts, asks=texts, why=texts, check=checks),
+)  # fmt: skip
+
+
+# ---------------------------------------------------------------- records
+
+
+@given(st.lists(entries, max_size=4))
+def test_entries_come_back(some: list[Entry]) -> None:
+    assert entries_from_columns(json.loads(json.dumps(entries_to_columns(some)))) == some
+    for entry in some:
+        assert entry_from_record(json.loads(json.dumps(entry_to_record(entry)))) == entry
+
+
+@given(st.lists(moves, max_size=4), st.booleans())
+def test_a_stage_comes_back(some: list[Move], tidy: bool) -> None:
+    carry = Carry(moves=tuple(some), shipped=Shipped(arrival=1, over=True, paths=("a",)), tidy=tidy, times=((At("", "a"), 5),))
+    assert carry_from_record(unpacked(packed(carry_to_record(carry)))) == carry
+
+
+@given(hands)
+def test_a_step_by_hand_comes_back(hand: HandStep) -> None:
+    assert hand_from_record(json.loads(json.dumps(hand_to_record(hand)))) == hand
+
+
+def test_what_is_drawn_later_comes_back() -> None:
+    consent = Consent(roots=("", "saves"), classes=(FileClass.SAVES,), verbs=(Verb.ADD, Verb.REHOME), bytes=7)
+    later = Later(planner="rung", intends="lay the next", consent=consent, with_={"n": "2"})
+    assert later_from_record(json.loads(json.dumps(later_to_record(later)))) == later
+
+
+def test_a_source_that_is_not_known_is_refused() -> None:
+    from left_intact.core.model.packing import source_from_record
+
+    with pytest.raises(ValueError, match="moon"):
+        source_from_record({"from": "moon"}, None)
+
+
+def test_names_that_are_no_utf8_come_back() -> None:
+    odd = b"\xff\xfe.sav".decode("utf-8", "surrogateescape")
+    entry = Entry(path=odd, mode=0o644)
+    assert entries_from_columns(unpacked(packed(entries_to_columns([entry])))) == [entry]
+
+
+# ---------------------------------------------------------------- places
+
+
+@pytest.mark.parametrize(
+    ("shown", "place"),
+    [
+        ("a/b", At("", "a/b")), ("saves:/a", At("saves", "a")), ("saves:", At("saves", "")), ("other:/a", At("", "other:/a")),
+        ("saves:a", At("", "saves:a")), ("", At("", "")),
+    ],
+)  # fmt: skip
+def test_only_a_known_label_parts_a_path(shown: str, place: At) -> None:
+    assert at_of(shown, ["saves"]) == place
+    assert place.shown == shown
+
+
+@given(places)
+def test_what_is_shown_leads_back(place: At) -> None:
+    assert at_of(place.shown, ["saves", "new"]) == place or not place.root
+
+
+# ---------------------------------------------------------------- moves and consent
+
+
+def _move(
+    verb: Verb = Verb.ADD, root: str = "", before: Entry | None = None, size: int = 5, kind: FileClass = FileClass.SAVES
+) -> Move:
+    after = Entry(path="x", bytes=size, digest="ab" * 32, mode=0o644)
+    return Move(at=At(root, "x"), verb=verb, file_class=kind, because="", before=before, after=after)
+
+
+def test_what_changes_is_told_by_what_lies_there_not_by_the_verb() -> None:
+    entry = Entry(path="x", digest="ab" * 32, bytes=5, mode=0o644, mtime_ns=3)
+    for verb in Verb:
+        same = Move(at=At("", "x"), verb=verb, file_class=FileClass.PROGRAM, because="", before=entry, after=entry)
+        assert not same.changes_disk and not same.is_step
+    assert _move().changes_disk
+    gone = Move(at=At("", "x"), verb=Verb.KEEP, file_class=FileClass.PROGRAM, because="", before=entry)
+    assert gone.changes_disk
+    later = Entry(path="x", digest="ab" * 32, bytes=5, mode=0o600, mtime_ns=3)
+    assert Move(at=At("", "x"), verb=Verb.KEEP, file_class=FileClass.PROGRAM, because="", before=entry, after=later).changes_disk
+
+
+@pytest.mark.parametrize(
+    ("move", "says"),
+    [
+        (_move(), ""),
+        (_move(root="other"), "a folder that was not spoken of"),
+        (_move(verb=Verb.RETIRE), "would be a retire"),
+        (_move(before=Entry(path="x", digest="cd" * 32, bytes=9, mode=0o644), kind=FileClass.SETTINGS), "would be displaced"),
+        (_move(size=101), "more than was spoken of"),
+    ],
+)
+def test_consent_covers_what_was_spoken_of_and_no_more(move: Move, says: str) -> None:
+    consent = Consent(roots=("",), classes=(FileClass.SAVES,), verbs=(Verb.ADD,), bytes=100)
+    found = consent.covers((move,))
+    assert (says in found) if says else not found
+
+
+# ---------------------------------------------------------------- steps
+
+
+def _steps(root: Path, *some: Move, tidy: bool = True) -> list[tuple[str, str]]:
+    with Roots([Root(label="", place=str(root))]) as roots:
+        steps = steps_of(Carry(moves=some, tidy=tidy), roots)
+    return [(step.at.path, "made" if step.before is None else "gone" if step.after is None else "other") for step in steps]
+
+
+def _gone(root: Path, path: str) -> Move:
+    from left_intact.core.files.tree import entry_of
+
+    return Move(
+        at=At("", path), verb=Verb.RETIRE, file_class=FileClass.PROGRAM, because="", before=entry_of(str(root / path), path)
+    )
+
+
+def test_steps_come_in_an_order_that_works_both_ways(tmp_path: Path) -> None:
+    root = plant(tmp_path / "r", {"a/b/one": "1", "a/b/two": "2", "keep/x": "3"})
+    new = Move(at=At("", "n/m/o"), verb=Verb.ADD, file_class=FileClass.PROGRAM, because="",
+               after=Entry(path="n/m/o", digest="ab" * 32, mode=0o644))  # fmt: skip
+    assert _steps(root, new, _gone(root, "a/b/two"), _gone(root, "a/b/one")) == [
+        ("a/b/one", "gone"), ("a/b/two", "gone"), ("a/b", "gone"), ("a", "gone"),
+        ("n", "made"), ("n/m", "made"), ("n/m/o", "made"),
+    ]  # fmt: skip
+    assert ("a/b", "gone") not in _steps(root, _gone(root, "a/b/one"))  # something stays in it
+    assert _steps(root, _gone(root, "a/b/one"), _gone(root, "a/b/two"), tidy=False)[-1] == ("a/b/two", "gone")
+
+
+@pytest.mark.parametrize("path", ["../x", "/etc/x", "a/../../x", "a//b", "c:/x"])
+def test_a_path_that_leaves_its_root_yields_no_step(tmp_path: Path, path: str) -> None:
+    root = plant(tmp_path / "r", {"x": "1"})
+    move = Move(at=At("", path), verb=Verb.ADD, file_class=FileClass.PROGRAM, because="", after=Entry(path=path, mode=0o644))
+    with pytest.raises(LeftIntactError) as error:
+        _steps(root, move)
+    assert error.value.code == "bad-path"
+
+
+def test_what_cannot_be_read_is_never_displaced(tmp_path: Path) -> None:
+    root = plant(tmp_path / "r", {"x": "1"})
+    for kind in (Kind.FAULT, Kind.OTHER):
+        move = Move(at=At("", "x"), verb=Verb.RETIRE, file_class=FileClass.PROGRAM, because="", before=Entry(path="x", kind=kind))
+        with pytest.raises(LeftIntactError) as error:
+            _steps(root, move)
+        assert error.value.code == "unreadable"
+
+
+# ---------------------------------------------------------------- the journal
+
+
+def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
+    hand = HandStep(id="start", asks="start it", why="it must", check=HandCheck(sign=Sign.SAID), may_skip=True)
+    consent = Consent(roots=("",), classes=(), verbs=(), bytes=0)
+    second = Carry(moves=(_move(),), shipped=Shipped(arrival=0))
+    stages = (Carry(moves=()), hand, Later(planner="p", intends="i", consent=consent), second)
+    roots = (Root(label="", place="/a", identity=(1, 2)), Root(label="new", place="/b", existed=False))
+    record = run_record(
+        install="Mocklet", from_version="1", to_version="2", route="in-place", roots=roots, arrivals=[("z.zip", "w", "d", "2")],
+        on_failure="keep", inputs={"answers": {"q": "yes"}},
+    )  # fmt: skip
+    path = str(tmp_path / "journal.sqlite")
+    with Journal(path) as journal:
+        update = journal.begin(record=record, stages=stages)
+        assert update.roots == roots and update.arrivals == (("z.zip", "w", "d"),) and update.state is State.STAGING
+        assert [s.kind for s in journal.stages(1)] == ["carry", "hand", "later", "carry"]
+        assert journal.stages(1)[1].hand == hand and journal.drawn(1, 4) == second
+        waits = WaitsFor(step="start", asks="start it", why="it must", may_skip=True, can_be_seen=False)
+        journal.wait(1, 2, waits)
+        assert journal.waiting() == journal.update(1) and journal.update(1).waits == waits and journal.unfinished() is None
+        seen = [Observed(at=At("new", "a"), before=None, after=Entry(path="a", mode=0o644), file_class=FileClass.SAVES)]
+        journal.set_observed(1, 2, seen, ended=(StageState.DONE, State.WAITING))
+        assert journal.observed(1, 2) == seen and journal.stages(1)[1].state is StageState.DONE
+        witness = witness_of([_move()], version="1", to_version="2", roots=(("new", "/b"),))
+        times = [FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9), FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True)]
+        journal.put_carry(1, 3, carry=second, steps=(), folders=times, witness=witness)
+        assert journal.witness_of(1, 3) == witness and journal.folders(1, 3) == times
+        assert journal.stages(1)[2].kind == "carry"
+        journal.begin_again(1, 3)
+        assert journal.stages(1)[2].kind == "later"  # what was drawn late is drawn again
+        back = journal.begin(record=record | {"undoes": [1]}, stages=(Carry(moves=()),), kind=RunKind.BACK)
+        assert journal.update(1).state is State.GOING_BACK and journal.unfinished() == back
+        assert [u.id for u in journal.updates()] == [1] and [u.id for u in journal.runs()] == [2, 1]
+
+
+@pytest.mark.parametrize(
+    ("path", "folder", "inside"),
+    [("/a/b", "/a", True), ("/a", "/a", True), ("/ab", "/a", False), ("/a", "/a/b", False), ("/a", "/", True)],
+)
+def test_what_lies_in_a_folder(path: str, folder: str, inside: bool) -> None:
+    from left_intact.core.files.names import lies_in
+
+    assert lies_in(path, folder) is inside
+
+
+# ---------------------------------------------------------------- signs
+
+
+def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
+    root = plant(tmp_path / "mocklet", release("1.1", **{"mocklet.ini": "[video]\nsmooth = off\n"}))
+    roots = (Root(label="", place=str(root)), Root(label="gone", place=str(tmp_path / "nowhere")))
+
+    def seen(sign: Sign, at: At = At("", ""), key: str = "", value: str = "") -> bool:  # noqa: B008
+        return was_done(HandCheck(sign=sign, at=at, key=key, value=value), roots, name="Mocklet")
+
+    assert seen(Sign.APPEARS, At("", "VERSION")) and not seen(Sign.APPEARS, At("", "nothing"))
+    assert seen(Sign.GONE, At("", "nothing")) and not seen(Sign.GONE, At("", "VERSION"))
+    assert seen(Sign.GONE, At("gone", "")) and not seen(Sign.APPEARS, At("gone", ""))
+    assert seen(Sign.VERSION_READS, value="1.1") and not seen(Sign.VERSION_READS, value="1.2")
+    assert seen(Sign.SETTING_HAS, At("", "mocklet.ini"), "video.smooth", "off")
+    assert not seen(Sign.SETTING_HAS, At("", "mocklet.ini"), "video.smooth", "on")
+    assert not seen(Sign.SETTING_HAS, At("", "nothing.ini"), "a", "b") and not seen(Sign.VERSION_READS, At("gone", ""), value="1")
+    assert not seen(Sign.SAID)
+
+
+def test_looking_again_and_again_reads_only_what_has_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.files import walk
+    from left_intact.core.files.tree import read_tree
+
+    root = plant(tmp_path / "mocklet", release("1.1"))
+    pages = {page.folder: page for page in read_tree(str(root)).pages}
+    opened: list[str] = []
+    real = walk._look
+    monkeypatch.setattr(walk, "_look", lambda path, *more: (opened.append(path), real(path, *more))[1])
+    check = HandCheck(sign=Sign.VERSION_READS, value="1.1")
+    assert was_done(check, [Root(label="", place=str(root))], name="Mocklet", known=pages) and not opened
+    (root / "VERSION").write_text("1.2\n")
+    assert not was_done(check, [Root(label="", place=str(root))], name="Mocklet", known=pages)
+    assert [Path(path).name for path in opened] == ["VERSION"]

@@ -1,0 +1,116 @@
+"""An update that waits, and the way back, on the screen."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.model.update import State
+from left_intact.tui.screens.back import BackDialog
+from left_intact.tui.screens.proof import ProofScreen
+from left_intact.tui.screens.shelf import ShelfScreen
+from left_intact.tui.screens.waiting import WaitingScreen
+from left_intact.tui.widgets.bars import StageLine
+from tests.builders import LATER, Mock, plant, release
+from tests.chains import MadeUp
+from tests.tui.test_screens import press, running, settled, words
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> MadeUp:
+    made = MadeUp(tmp_path / "all")
+    made.bench.update(made.plan(), made.install)
+    return made
+
+
+async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp) -> None:
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        assert "waits for you" in words(app) and "start Mocklet once" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, WaitingScreen)
+        shown = words(app)
+        for text in ("start Mocklet once, then close it", "it makes the folder for its saves", "put the saves under the new key"):
+            assert text in shown
+        stops = {stop.name: stop.says for stop in app.screen.query_one(StageLine).stops}
+        assert stops["under way"] == "waits for you"
+        await press(app, pilot, "3")
+        assert isinstance(app.screen, WaitingScreen)  # nothing else can begin
+        await press(app, pilot, "l")
+        assert isinstance(app.screen, WaitingScreen) and made.bench.history(made.install)[0].state is State.WAITING
+
+
+async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter")
+        made.start_once()
+        await press(app, pilot, "l")
+        assert isinstance(app.screen, ShelfScreen) and "on trial" in words(app)
+    assert made.bench.history(made.install)[0].state is State.ON_TRIAL
+
+
+async def test_it_looks_by_itself(made: MadeUp) -> None:
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter")
+        made.start_once()
+        screen = app.screen
+        assert isinstance(screen, WaitingScreen)
+        screen._look_by_itself()
+        await settled(app, pilot)
+        assert isinstance(app.screen, ShelfScreen)
+
+
+async def test_giving_up_leaves_it_on_trial(made: MadeUp) -> None:
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter", "x", "enter")
+        assert isinstance(app.screen, ShelfScreen) and made.bench.history(made.install)[0].state is State.ON_TRIAL
+
+
+async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> None:
+    from dataclasses import replace
+
+    made = MadeUp(tmp_path / "all")
+    plan = made.plan()
+    later = plan.stages[2]
+    narrow = replace(later, consent=replace(later.consent, roots=("saves",)))  # type: ignore[union-attr, type-var]
+    made.bench.update(replace(plan, stages=(*plan.stages[:2], narrow)), made.install)
+    made.start_once()
+    assert made.bench.go_on(made.install).waits
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter")
+        assert "lay" in words(app) and "leave" in words(app) and "was not spoken of" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ShelfScreen)
+    assert (made.new / "memory/old.blk").exists()
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_the_way_back_is_shown_before_it_is_gone(mock: Mock, size: tuple[int, int]) -> None:
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
+    mock.arrive(release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"}))
+    mock.update()
+    plant(mock.root, {"mocklet.ini": "[video]\nsmooth = maybe\n"}, mtime=LATER + 99)
+    async with running(mock, size) as (app, pilot):
+        await press(app, pilot, "p", "g")
+        assert isinstance(app.screen, BackDialog)
+        shown = words(app)
+        assert "come back in place" in shown and "1 file changed since the update" in shown and "mocklet.ini" in shown
+        await press(app, pilot, "escape")
+        assert isinstance(app.screen, ProofScreen) and mock.read("VERSION") == "1.1\n"
+        await press(app, pilot, "g", "u", "enter")
+        assert isinstance(app.screen, ShelfScreen)
+    assert mock.read("VERSION") == "1.0\n" and mock.read("mocklet.ini") == "[video]\nsmooth = maybe\n"
+
+
+async def test_one_damaged_journal_is_said_on_its_row_alone(mock: Mock, tmp_path: Path) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    other = plant(tmp_path / "other", release("1.0"))
+    mock.bench.survey(mock.bench.find(str(other)))
+    Path(mock.bench.strongbox(mock.install).journal_path).write_bytes(b"SQLite format 3\0" + b"\xff" * 8000)
+    async with running(mock) as (app, pilot):
+        assert "cannot be opened" in words(app) and "restore by hand" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ShelfScreen)
+        await press(app, pilot, "down", "enter")
+        assert not isinstance(app.screen, ShelfScreen)
