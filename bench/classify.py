@@ -30,10 +30,14 @@ def line(name: str, scores: dict[str, Score]) -> str:
 
 
 def main() -> int:
-    groups: dict[str, dict[str, Score]] = {g: {way: Score() for way in WAYS} for g in ("tuning", "held out", "all")}
+    groups: dict[str, dict[str, Score]] = {
+        g: {way: Score() for way in WAYS} for g in ("tuning", "held out", "all")
+    }
     head = "  |".join(f"{way:^25}" for way in WAYS)
     print(f"{'':24} {'files':>5}  {head}")
-    print(f"{'':24} {'':5}  " + "  |".join(f"{'right':>6} {'unsort':>6} {'wrong':>6} {'bad':>4}" for _ in WAYS))
+    print(
+        f"{'':24} {'':5}  " + "  |".join(f"{'right':>6} {'unsort':>6} {'wrong':>6} {'bad':>4}" for _ in WAYS)
+    )
     for build in PROGRAMS:
         specimen = build()
         with tempfile.TemporaryDirectory() as folder:

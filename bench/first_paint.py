@@ -50,7 +50,9 @@ def main() -> None:
         empty = [sys.executable, "-c", EMPTY]
         until_painted(ours, b"Patchwright")
         until_painted(empty, b"PAINTED")
-        pairs = [(until_painted(empty, b"PAINTED"), until_painted(ours, b"Patchwright")) for _ in range(PAIRS)]
+        pairs = [
+            (until_painted(empty, b"PAINTED"), until_painted(ours, b"Patchwright")) for _ in range(PAIRS)
+        ]
     ratios = [mine / theirs for theirs, mine in pairs]
     print(f"empty application  {statistics.median(e for e, _ in pairs):.3f} s (median of {PAIRS}, in turn)")
     print(f"the demo shelf     {statistics.median(m for _, m in pairs):.3f} s")

@@ -26,14 +26,19 @@ def main() -> None:
                 file.write("4.6.1\n")
             install = bench.library.register(root)
             bench.survey(install)
-            bench.follow(install, f"{server.url}/feed/{('Brindlemere', 'Patchwright', 'Tarnlight')[number % 3]}.xml?{number}")
+            bench.follow(
+                install,
+                f"{server.url}/feed/{('Brindlemere', 'Patchwright', 'Tarnlight')[number % 3]}.xml?{number}",
+            )
         times = []
         for _ in range(ROUNDS):
             began = time.perf_counter()
             bench.look_for_news()
             times.append(time.perf_counter() - began)
         again = statistics.median(times[1:])
-        print(f"{INSTALLS} installs, {INSTALLS} feeds: first {times[0]:.2f} s, then (304) median {again:.2f} s")
+        print(
+            f"{INSTALLS} installs, {INSTALLS} feeds: first {times[0]:.2f} s, then (304) median {again:.2f} s"
+        )
         server.shutdown()
 
 

@@ -56,7 +56,9 @@ def one(home: str, root: str) -> None:
 def ours(home: str, root: str) -> tuple[float, float, float, float]:
     """(call, whole, peak of the process, peak of the larger helper)."""
     began = time.perf_counter()
-    done = subprocess.run([sys.executable, __file__, "--one", home, root], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, __file__, "--one", home, root], capture_output=True, text=True, check=True
+    )
     whole = time.perf_counter() - began
     call, own, helper = map(float, done.stdout.split())
     return call, whole, own, helper
@@ -78,8 +80,10 @@ def main() -> None:
         digests = f"find {root} -type f -print0 | xargs -0 -P2 -n 1000 b3sum > /dev/null"
         tools = {
             "b3sum": lambda: subprocess.run(digests, shell=True, check=True),
-            "rsync": lambda: subprocess.run(["rsync", "-an", f"{root}/", f"{twin}/"], check=True, stdout=subprocess.DEVNULL),
-        }  # fmt: skip
+            "rsync": lambda: subprocess.run(
+                ["rsync", "-an", f"{root}/", f"{twin}/"], check=True, stdout=subprocess.DEVNULL
+            ),
+        }
         missing = [name for name in tools if not shutil.which(name)]
         rows: dict[str, list[float]] = {}
         peaks = [0.0, 0.0]
@@ -99,8 +103,14 @@ def main() -> None:
         for part in ("call", "whole"):
             if tool in rows:
                 ratios = [a / b for a, b in zip(rows[f"{word}, {part}"], rows[tool], strict=True)]
-                print(f"  {word} survey ({part}) is {statistics.median(ratios):.2f} times {tool}; the aim is {aim}")
-    print(f"  peak memory {peaks[0]:.0f} MB, and {peaks[1]:.0f} MB in the larger of two helpers (shared pages counted in both)")
+                print(
+                    f"  {word} survey ({part}) is {statistics.median(ratios):.2f} times {tool}; "
+                    f"the aim is {aim}"
+                )
+    print(
+        f"  peak memory {peaks[0]:.0f} MB, and {peaks[1]:.0f} MB in the larger of two helpers "
+        "(shared pages counted in both)"
+    )
     if missing:
         print(f"  not compared, not installed: {', '.join(missing)}")
 

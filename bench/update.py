@@ -49,7 +49,9 @@ def timed(work: Callable[[], object]) -> float:
 def main() -> None:
     files = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
     with tempfile.TemporaryDirectory() as folder:
-        install, base, arriving, twin = (os.path.join(folder, n) for n in ("benchling", "base", "next", "twin"))
+        install, base, arriving, twin = (
+            os.path.join(folder, n) for n in ("benchling", "base", "next", "twin")
+        )
         make_tree(base, files)
         shutil.copytree(base, install)
         shutil.copytree(base, twin)

@@ -103,7 +103,9 @@ def tarred(tree: Tree, path: Path, mode: str = "w") -> Path:
 
 
 def in_memory() -> tempfile.TemporaryDirectory[str]:
-    """A folder in memory where there is such a place: thousands of flushes to a real disk prove nothing here."""
+    """A folder in memory where there is such a place: thousands of flushes to a real disk prove nothing
+    here.
+    """
     return tempfile.TemporaryDirectory(dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None)
 
 

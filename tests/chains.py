@@ -1,4 +1,6 @@
-"""A made-up plan that does everything: three roots, two arrivals, a step by hand, and a stage drawn after it."""
+"""A made-up plan that does everything: three roots, two arrivals, a step by hand, and a stage drawn after
+it.
+"""
 
 from __future__ import annotations
 
@@ -99,7 +101,9 @@ class MadeUp:
 
     @property
     def box(self) -> Strongbox:
-        return self.bench.strongbox(self.install) if self.box_at is None else Strongbox(str(self.box_at / "box"))
+        return (
+            self.bench.strongbox(self.install) if self.box_at is None else Strongbox(str(self.box_at / "box"))
+        )
 
     @property
     def places(self) -> dict[str, Path]:
@@ -118,7 +122,9 @@ class MadeUp:
             for label, place in self.places.items()
         )
         moves = self._moves(arrivals)
-        steps: tuple[Any, ...] = (Carry(moves=tuple(sorted(moves, key=lambda m: m.at)), shipped=Shipped(arrival=0)),)
+        steps: tuple[Any, ...] = (
+            Carry(moves=tuple(sorted(moves, key=lambda m: m.at)), shipped=Shipped(arrival=0)),
+        )
         if hand:
             steps += (_HAND, _LATER)
         changed = {m.at for m in moves}
@@ -128,27 +134,55 @@ class MadeUp:
             if at not in changed
         )
         return Plan(
-            install="Mocklet", roots=roots, from_version="1.0", to_version="1.1", route=Route.IN_PLACE, stages=steps,
-            kept=kept, survey=bench.survey(self.install), arrivals=arrivals, on_failure=on_failure, **more,
-        )  # fmt: skip
+            install="Mocklet",
+            roots=roots,
+            from_version="1.0",
+            to_version="1.1",
+            route=Route.IN_PLACE,
+            stages=steps,
+            kept=kept,
+            survey=bench.survey(self.install),
+            arrivals=arrivals,
+            on_failure=on_failure,
+            **more,
+        )
 
     def entries(self) -> dict[At, Entry]:
         from left_intact.core.files.tree import read_tree
 
         return {
-            At(label, e.path): e for label, place in self.places.items() if place.is_dir() for e in read_tree(str(place)).entries
+            At(label, e.path): e
+            for label, place in self.places.items()
+            if place.is_dir()
+            for e in read_tree(str(place)).entries
         }
 
     def _moves(self, arrivals: tuple[Any, ...]) -> list[Move]:
         now = self.entries()
         first, second = arrivals[0].release.entries, arrivals[1].release.entries
 
-        def move(verb: Verb, at: At, after: Entry | None, source: Source | None, kind: FileClass = FileClass.PROGRAM) -> Move:
+        def move(
+            verb: Verb,
+            at: At,
+            after: Entry | None,
+            source: Source | None,
+            kind: FileClass = FileClass.PROGRAM,
+        ) -> Move:
             before = now.get(at)
             if before is None and (place := self.places[at.root] / at.path).is_dir():
                 info = place.stat()
-                before = Entry(path=at.path, kind=Kind.FOLDER, mode=info.st_mode & 0o777, mtime_ns=info.st_mtime_ns)
-            return Move(at=at, verb=verb, file_class=kind, because="made up", before=before, after=after, source=source)
+                before = Entry(
+                    path=at.path, kind=Kind.FOLDER, mode=info.st_mode & 0o777, mtime_ns=info.st_mtime_ns
+                )
+            return Move(
+                at=at,
+                verb=verb,
+                file_class=kind,
+                because="made up",
+                before=before,
+                after=after,
+                source=source,
+            )
 
         def came(path: str, verb: Verb) -> Move:
             source = FromArrival(0, f"{arrivals[0].root}/{path}" if arrivals[0].root else path)
@@ -157,21 +191,43 @@ class MadeUp:
         harbour, mill = now[At("", "memory/harbour.sav")], now[At("", "memory/mill.sav")]
         ini = now[At("", "mocklet.ini")]
         digest = blake3(MERGED).hexdigest()
-        new_home, ini_after = At("saves", "9c21/kept.blk"), replace(ini, bytes=len(MERGED), digest=digest, stamp=(0, 0, 0))
+        new_home, ini_after = (
+            At("saves", "9c21/kept.blk"),
+            replace(ini, bytes=len(MERGED), digest=digest, stamp=(0, 0, 0)),
+        )
         return [
-            came("mocklet", Verb.REPLACE), came("VERSION", Verb.REPLACE), came("lib/core.so", Verb.REPLACE),
-            came("turns/inside.txt", Verb.ADD), came("was", Verb.ADD), came("fresh/deep/new.so", Verb.ADD),
+            came("mocklet", Verb.REPLACE),
+            came("VERSION", Verb.REPLACE),
+            came("lib/core.so", Verb.REPLACE),
+            came("turns/inside.txt", Verb.ADD),
+            came("was", Verb.ADD),
+            came("fresh/deep/new.so", Verb.ADD),
             came("lib/newest", Verb.ADD),
-            move(Verb.RETIRE, At("", "turns"), None, None), move(Verb.RETIRE, At("", "was/one.txt"), None, None),
-            move(Verb.RETIRE, At("", "was/two.txt"), None, None), move(Verb.RETIRE, At("", "lib/old/gone.so"), None, None),
+            move(Verb.RETIRE, At("", "turns"), None, None),
+            move(Verb.RETIRE, At("", "was/one.txt"), None, None),
+            move(Verb.RETIRE, At("", "was/two.txt"), None, None),
+            move(Verb.RETIRE, At("", "lib/old/gone.so"), None, None),
             move(Verb.MERGE, At("", "mocklet.ini"), ini_after, Made(digest, MERGED), FileClass.SETTINGS),
             move(Verb.ADD, At("", "parts/part.so"), second["part.so"], FromArrival(1, "part.so")),
-            move(Verb.CARRY, At("new", "memory/mill.sav"), mill, FromRoot(At("", "memory/mill.sav")), FileClass.SAVES),
+            move(
+                Verb.CARRY,
+                At("new", "memory/mill.sav"),
+                mill,
+                FromRoot(At("", "memory/mill.sav")),
+                FileClass.SAVES,
+            ),
             move(Verb.REHOME, new_home, harbour, FromRoot(At("", "memory/harbour.sav")), FileClass.SAVES),
             move(Verb.REHOME, At("", "memory/harbour.sav"), None, None, FileClass.SAVES),
-            Move(at=At("saves", "index"), verb=Verb.KEEP, file_class=FileClass.SAVES, because="a first start may write it",
-                 before=now[At("saves", "index")], after=now[At("saves", "index")], safeguard=True),
-        ]  # fmt: skip
+            Move(
+                at=At("saves", "index"),
+                verb=Verb.KEEP,
+                file_class=FileClass.SAVES,
+                because="a first start may write it",
+                before=now[At("saves", "index")],
+                after=now[At("saves", "index")],
+                safeguard=True,
+            ),
+        ]
 
     def start_once(self) -> None:
         """What the person does by hand: the program makes its folder, writes its list and a stub."""
@@ -187,7 +243,9 @@ class MadeUp:
             shutil.copytree(self.box_at, other / "box-at", symlinks=True)
 
     def back_from(self, other: Path) -> None:
-        """Put it all as it was copied; the folders of the roots stay the very ones, as they are known by their inodes."""
+        """Put it all as it was copied; the folders of the roots stay the very ones, as they are known by
+        their inodes.
+        """
         stays = {p for p in self.places.values() if (other / p.relative_to(self.folder)).exists()}
         _clear(self.folder / "pier", stays)
         _clear(self.folder / "home", set())
@@ -210,14 +268,21 @@ def _clear(folder: Path, stays: set[Path]) -> None:
 
 
 _HAND = HandStep(
-    id="start-once", asks="start Mocklet once, then close it", why="it makes the folder for its saves",
+    id="start-once",
+    asks="start Mocklet once, then close it",
+    why="it makes the folder for its saves",
     check=HandCheck(sign=Sign.APPEARS, at=At("", "started")),
-)  # fmt: skip
+)
 _LATER = Later(
-    planner=PLANNER, intends="put the saves under the new key",
-    consent=Consent(roots=("saves", "new"), classes=(FileClass.SAVES,), verbs=(Verb.REPLACE, Verb.REHOME, Verb.ADD, Verb.CARRY),
-                    bytes=5_000),
-)  # fmt: skip
+    planner=PLANNER,
+    intends="put the saves under the new key",
+    consent=Consent(
+        roots=("saves", "new"),
+        classes=(FileClass.SAVES,),
+        verbs=(Verb.REPLACE, Verb.REHOME, Verb.ADD, Verb.CARRY),
+        bytes=5_000,
+    ),
+)
 
 
 def _later(situation: Situation) -> LaterStage:
@@ -227,13 +292,31 @@ def _later(situation: Situation) -> LaterStage:
     old = tree[At("saves", "9c21/kept.blk")][0]
     gone = tree[At("saves", "7f3a/kept.blk")][0]
     moves = (
-        Move(at=At("new", "memory/old.blk"), verb=Verb.CARRY, file_class=FileClass.SAVES, because="kept there too",
-             after=gone, source=FromRoot(At("saves", "7f3a/kept.blk"))),
-        Move(at=At("saves", "9c21/kept.blk"), verb=Verb.REHOME, file_class=FileClass.SAVES, because="goes to the new key",
-             before=old),
-        Move(at=At("saves", "b044/kept.blk"), verb=Verb.REHOME, file_class=FileClass.SAVES, because="the stub gives way",
-             before=stub, after=old, source=FromStrongbox(old.digest)),
-    )  # fmt: skip
+        Move(
+            at=At("new", "memory/old.blk"),
+            verb=Verb.CARRY,
+            file_class=FileClass.SAVES,
+            because="kept there too",
+            after=gone,
+            source=FromRoot(At("saves", "7f3a/kept.blk")),
+        ),
+        Move(
+            at=At("saves", "9c21/kept.blk"),
+            verb=Verb.REHOME,
+            file_class=FileClass.SAVES,
+            because="goes to the new key",
+            before=old,
+        ),
+        Move(
+            at=At("saves", "b044/kept.blk"),
+            verb=Verb.REHOME,
+            file_class=FileClass.SAVES,
+            because="the stub gives way",
+            before=stub,
+            after=old,
+            source=FromStrongbox(old.digest),
+        ),
+    )
     return LaterStage(carry=Carry(moves=moves))
 
 

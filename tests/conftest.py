@@ -11,9 +11,15 @@ from hypothesis import HealthCheck, settings
 from tests.builders import Mock
 
 settings.register_profile(
-    "ours", deadline=None, derandomize=True,
-    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture, HealthCheck.data_too_large],
-)  # fmt: skip
+    "ours",
+    deadline=None,
+    derandomize=True,
+    suppress_health_check=[
+        HealthCheck.too_slow,
+        HealthCheck.function_scoped_fixture,
+        HealthCheck.data_too_large,
+    ],
+)
 settings.load_profile("ours")
 
 

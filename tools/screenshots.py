@@ -1,4 +1,6 @@
-"""Makes docs/screenshots/ anew: the real program on the demo, in a real terminal window under Xvfb, at 1280x800."""
+"""Makes docs/screenshots/ anew: the real program on the demo, in a real terminal window under Xvfb, at
+1280x800.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,15 @@ import mss.tools
 TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
 SHOTS: dict[str, list[str]] = {
     "shelf": ["until:the shelf by class"],
-    "news": ["n", "until:never looked", "c", "until:3 of 3 installs", "Down", "Down", "until:you set sound.rate"],
+    "news": [
+        "n",
+        "until:never looked",
+        "c",
+        "until:3 of 3 installs",
+        "Down",
+        "Down",
+        "until:you set sound.rate",
+    ],
     "pack": ["End", "Up", "Up", "Return", "until:your share", "until:replace something"],
     "survey": [
         "Escape",
@@ -30,7 +40,14 @@ SHOTS: dict[str, list[str]] = {
         "until:what speaks for each class",
     ],
     "queue": ["q", "until:these 23 are alike", "until:inside pull"],
-    "arrival": ["Escape", "until:quick queue", "2", "until:is it the right thing?", "until:the routes", "until:what touches you"],
+    "arrival": [
+        "Escape",
+        "until:quick queue",
+        "2",
+        "until:is it the right thing?",
+        "until:the routes",
+        "until:what touches you",
+    ],
     "plan": ["3", "until:what happens", "Tab", "Tab", "until:what each answer leads to"],
     "proof": ["c", "until:I N T A C T", "Down", "Down"],
     "back": ["g", "until:come back in place"],
@@ -45,21 +62,40 @@ class Window:
 
     def __init__(self, folder: str, command: list[str], display: int = 87) -> None:
         self.env = os.environ | {
-            "DISPLAY": f":{display}", "LC_ALL": "C.UTF-8", "LIBGL_ALWAYS_SOFTWARE": "1", "GALLIUM_DRIVER": "llvmpipe",
-            "XDG_RUNTIME_DIR": folder, "XDG_CONFIG_HOME": folder, "TERM": "xterm-256color", "COLORTERM": "truecolor",
+            "DISPLAY": f":{display}",
+            "LC_ALL": "C.UTF-8",
+            "LIBGL_ALWAYS_SOFTWARE": "1",
+            "GALLIUM_DRIVER": "llvmpipe",
+            "XDG_RUNTIME_DIR": folder,
+            "XDG_CONFIG_HOME": folder,
+            "TERM": "xterm-256color",
+            "COLORTERM": "truecolor",
             "HOME": folder,
-        }  # fmt: skip
+        }
         for name in ("COLUMNS", "LINES"):
             self.env.pop(name, None)
         self.server = subprocess.Popen(
-            ["Xvfb", f":{display}", "-screen", "0", "1280x800x24", "-dpi", "96", "-nocursor"], stderr=subprocess.DEVNULL
+            ["Xvfb", f":{display}", "-screen", "0", "1280x800x24", "-dpi", "96", "-nocursor"],
+            stderr=subprocess.DEVNULL,
         )
         self._wait(lambda: os.path.exists(f"/tmp/.X11-unix/X{display}"), "the display")
         self.socket = f"unix:{folder}/sock"
-        options = ["font_family=Hack", "font_size=10", "remember_window_size=no", "initial_window_width=1280",
-                   "initial_window_height=800", "window_padding_width=0", "background=#14161a", "allow_remote_control=yes",
-                   "placement_strategy=top-left", "hide_window_decorations=yes", "cursor_blink_interval=0",
-                   "box_drawing_scale=0.001, 0.75, 1.5, 1.5", "disable_ligatures=always", "sync_to_monitor=no"]  # fmt: skip
+        options = [
+            "font_family=Hack",
+            "font_size=10",
+            "remember_window_size=no",
+            "initial_window_width=1280",
+            "initial_window_height=800",
+            "window_padding_width=0",
+            "background=#14161a",
+            "allow_remote_control=yes",
+            "placement_strategy=top-left",
+            "hide_window_decorations=yes",
+            "cursor_blink_interval=0",
+            "box_drawing_scale=0.001, 0.75, 1.5, 1.5",
+            "disable_ligatures=always",
+            "sync_to_monitor=no",
+        ]
         words = ["kitty", "--config", "NONE", "--listen-on", self.socket]
         for option in options:
             words += ["-o", option]
@@ -77,11 +113,17 @@ class Window:
 
     def _ids(self) -> list[str]:
         search = ["xdotool", "search", "--onlyvisible", "--class", "."]
-        return subprocess.run(search, env=self.env, capture_output=True, text=True, check=False).stdout.split()
+        return subprocess.run(
+            search, env=self.env, capture_output=True, text=True, check=False
+        ).stdout.split()
 
     def text(self) -> str:
         done = subprocess.run(
-            ["kitty", "@", "--to", self.socket, "get-text"], env=self.env, capture_output=True, text=True, check=False
+            ["kitty", "@", "--to", self.socket, "get-text"],
+            env=self.env,
+            capture_output=True,
+            text=True,
+            check=False,
         )
         return done.stdout
 
@@ -89,7 +131,9 @@ class Window:
         if word.startswith("until:"):
             self._wait(lambda: word[6:] in self.text(), repr(word[6:]))
         else:
-            subprocess.run(["xdotool", "key", "--clearmodifiers", KEYSYMS.get(word, word)], env=self.env, check=True)
+            subprocess.run(
+                ["xdotool", "key", "--clearmodifiers", KEYSYMS.get(word, word)], env=self.env, check=True
+            )
 
     def shoot(self, path: Path) -> None:
         time.sleep(0.4)  # the window draws a moment after the text is there

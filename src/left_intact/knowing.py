@@ -1,4 +1,5 @@
-"""Use cases of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding installs.
+"""Use cases of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding
+installs.
 
 Part of the waist: `Workbench` is made of this and `noticing`; faces call it there.
 """
@@ -67,8 +68,12 @@ class Knowing:
     def unrule(self, install: Install, pattern: str) -> None:
         """Take a ruling back. Raises `no-ruling`."""
         if not any(ruling.pattern == pattern for ruling in self.rulings(install)):
-            raise LeftIntactError("no-ruling", f"{install.name} has no ruling on this", path=pattern,
-                                  way_out="See `left-intact rulings`.")  # fmt: skip
+            raise LeftIntactError(
+                "no-ruling",
+                f"{install.name} has no ruling on this",
+                path=pattern,
+                way_out="See `left-intact rulings`.",
+            )
         self.library.unrule(install, pattern)
 
     def rulings(self, install: Install) -> list[Ruling]:
@@ -89,7 +94,11 @@ class Knowing:
         met = self.met_by(survey, pattern)
         changing = [f.path for f in met if f.file_class is not file_class]
         return Preview(
-            pattern=pattern, file_class=file_class, meets=len(met), changes=len(changing), examples=tuple(changing[:5])
+            pattern=pattern,
+            file_class=file_class,
+            meets=len(met),
+            changes=len(changing),
+            examples=tuple(changing[:5]),
         )
 
     # ------------------------------------------------------------ keepsheets
@@ -103,12 +112,14 @@ class Knowing:
         return read_sheet(given).over(known) if given else known
 
     def sheet_text(self, install: Install) -> str:
-        """All that is known about a program as a keepsheet: the install's own, its rulings, what runs made."""
+        """All that is known about a program as a keepsheet: its own, its rulings, what runs made."""
         from left_intact.core.keepsheet.learn import Learnt, with_learnt
 
         made = [path for path, (change, _) in self.library.runs(install).items() if change == "made"]
         rulings = {r.pattern: r.file_class for r in self.rulings(install)}
-        return with_learnt(self.library.sheet(install), Learnt(program=install.name, classes=rulings, first_start=made))
+        return with_learnt(
+            self.library.sheet(install), Learnt(program=install.name, classes=rulings, first_start=made)
+        )
 
     def take_sheet(self, install: Install, text: str, where: str = "the sheet") -> None:
         """Make a text the install's own keepsheet. Raises `bad-sheet` and changes nothing then."""
@@ -149,7 +160,9 @@ class Knowing:
         return differ
 
     def export_sheet(self, install: Install, path: str = "") -> str:
-        """Write all that is known as a keepsheet; below `--home/exports` where no path is given. Returns the path."""
+        """Write all that is known as a keepsheet; below `--home/exports` where no path is given. Returns
+        the path.
+        """
         from left_intact.core.files.private import write_private
 
         path = path or self.export_path(install, "keepsheet", ".toml")
@@ -163,7 +176,9 @@ class Knowing:
         name = "".join(c if c.isalnum() else "-" for c in install.name.lower())
         return os.path.join(folder, f"{what}-{name}{ending}")
 
-    def learn_from_update(self, install: Install, survey: Survey, shipped: Iterable[str]) -> dict[str, FileClass]:
+    def learn_from_update(
+        self, install: Install, survey: Survey, shipped: Iterable[str]
+    ) -> dict[str, FileClass]:
         """Write down the folders that an update has shown to be the person's, for the versions to come."""
         from left_intact.core.keepsheet.learn import Learnt, folders_of_one_class, with_learnt
 
@@ -178,18 +193,32 @@ class Knowing:
     # ------------------------------------------------------------ watching a run
 
     def watch(
-        self, install: Install, *, command: Sequence[str] = (), wait: Callable[[], None] | None = None,
-        report: Report = silent, cancel: CancelToken | None = None,
-    ) -> Run:  # fmt: skip
+        self,
+        install: Install,
+        *,
+        command: Sequence[str] = (),
+        wait: Callable[[], None] | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Run:
         """Watch one run of the program and remember what it made and changed. Raises `no-start`, `Stopped`.
 
         A command is run because the person gave it, in the install's folder, and never otherwise.
         """
         from left_intact.core.survey.watch import watch_run
 
-        run = watch_run(install.root, self.library.roots(install), command=command, wait=wait, report=report, cancel=cancel)
+        run = watch_run(
+            install.root,
+            self.library.roots(install),
+            command=command,
+            wait=wait,
+            report=report,
+            cancel=cancel,
+        )
         made, digests = set(run.made), dict(run.digests)
-        changes = {path: ("made" if path in made else "changed", digests.get(path, "")) for path in run.touched}
+        changes = {
+            path: ("made" if path in made else "changed", digests.get(path, "")) for path in run.touched
+        }
         self.library.note_run(install, changes)
         return run
 
@@ -205,7 +234,12 @@ class Knowing:
     # ------------------------------------------------------------ baselines
 
     def infer_baseline(
-        self, install: Install, places: Sequence[str] = (), *, report: Report = silent, cancel: CancelToken | None = None
+        self,
+        install: Install,
+        places: Sequence[str] = (),
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
     ) -> list[Likeness]:
         """Old releases that the install may have come from, the likest first; nothing is put on record."""
         from left_intact.core.arrival.infer import infer_baseline
@@ -216,12 +250,18 @@ class Knowing:
         return infer_baseline(install.name, survey.version_text, mine, wanted, report=report, cancel=cancel)
 
     def usual_archive_places(self, install: Install) -> list[str]:
-        """Where old archives lie: beside the install, in downloads, in folders that are followed, among what was fetched."""
+        """Where old archives lie: beside the install, in downloads, in folders that are followed, among
+        what was fetched.
+        """
         import platformdirs
 
         followed = [o.place for o in self.library.outlets(install) if o.kind.value == "folder"]
         fetched = os.path.join(self.home, "fetched")
-        inside = [os.path.join(fetched, name) for name in sorted(os.listdir(fetched))] if os.path.isdir(fetched) else []
+        inside = (
+            [os.path.join(fetched, name) for name in sorted(os.listdir(fetched))]
+            if os.path.isdir(fetched)
+            else []
+        )
         return [os.path.dirname(install.root), platformdirs.user_downloads_dir(), *followed, fetched, *inside]
 
     def adopt_baseline(self, install: Install, release: Release) -> None:
@@ -231,7 +271,9 @@ class Knowing:
     # ------------------------------------------------------------ other roots
 
     def find_roots(self, install: Install, *, home: str = "", report: Report = silent) -> list[OtherRoot]:
-        """Folders elsewhere that look like the install's; nothing is taken up before the person confirms it."""
+        """Folders elsewhere that look like the install's; nothing is taken up before the person confirms
+        it.
+        """
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.survey.classify import is_foreign
         from left_intact.core.survey.elsewhere import other_roots, prefix_of, program_names, usual_places
@@ -242,43 +284,61 @@ class Knowing:
         read = roots_reader(install.root, self.library.roots(install))
         references = read_references(install.root, pages, read, is_foreign)
         prefix = prefix_of(install.root)
-        places = usual_places(home or os.path.expanduser("~"), {} if home else os.environ, prefixes=[prefix] if prefix else [])
+        places = usual_places(
+            home or os.path.expanduser("~"), {} if home else os.environ, prefixes=[prefix] if prefix else []
+        )
         known = [place for _, place in self.library.roots(install)]
         others = [other.root for other in self.library.installs()]
         names = program_names(pages, install.name) | {os.path.basename(install.root)}
         return other_roots(install.root, names, references, places, [*known, *others], home or "~")
 
     def add_root(self, install: Install, label: str, place: str) -> None:
-        """Take a folder elsewhere up as a root of an install. Raises `no-folder`, `bad-label`, `roots-overlap`."""
+        """Take a folder elsewhere up as a root of an install. Raises `no-folder`, `bad-label`,
+        `roots-overlap`.
+        """
         place = os.path.abspath(os.path.expanduser(place))
         if not label or not all(c.isalnum() or c == "-" for c in label):
-            raise LeftIntactError("bad-label", f"{label!r} is no label", way_out="Letters, digits and dashes.")
+            raise LeftIntactError(
+                "bad-label", f"{label!r} is no label", way_out="Letters, digits and dashes."
+            )
         if not os.path.isdir(place):
-            raise LeftIntactError("no-folder", "there is no folder here", path=place, way_out="Check the path.")
+            raise LeftIntactError(
+                "no-folder", "there is no folder here", path=place, way_out="Check the path."
+            )
         for one in (install.root, *(p for known, p in self.library.roots(install) if known != label)):
             if os.path.commonpath([os.path.realpath(one), os.path.realpath(place)]) in (
                 os.path.realpath(one),
                 os.path.realpath(place),
             ):
-                raise LeftIntactError("roots-overlap", f"this and {one} lie in each other", path=place,
-                                      way_out="Name a folder apart from the others.")  # fmt: skip
+                raise LeftIntactError(
+                    "roots-overlap",
+                    f"this and {one} lie in each other",
+                    path=place,
+                    way_out="Name a folder apart from the others.",
+                )
         self.library.set_root(install, label, place)
 
     def drop_root(self, install: Install, label: str) -> None:
         """Let go of a root; nothing of it on disk is touched. Raises `no-root`."""
         if label not in dict(self.library.roots(install)):
-            raise LeftIntactError("no-root", f"{install.name} has no root called {label}", way_out="See `left-intact roots`.")
+            raise LeftIntactError(
+                "no-root", f"{install.name} has no root called {label}", way_out="See `left-intact roots`."
+            )
         self.library.set_root(install, label, None)
 
     # ------------------------------------------------------------ finding installs
 
-    def find_installs(self, place: str, *, report: Report = silent, cancel: CancelToken | None = None) -> list[Candidate]:
+    def find_installs(
+        self, place: str, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[Candidate]:
         """What looks like an install at or below a folder. Raises `no-folder`."""
         from left_intact.core.survey.finding import find_installs
 
         place = os.path.abspath(os.path.expanduser(place))
         if not os.path.isdir(place):
-            raise LeftIntactError("no-folder", "there is no folder here", path=place, way_out="Check the path.")
+            raise LeftIntactError(
+                "no-folder", "there is no folder here", path=place, way_out="Check the path."
+            )
         known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
         return find_installs(place, known, report=report, cancel=cancel)
 

@@ -68,15 +68,25 @@ class Noticing:
             return
         folder = os.path.abspath(os.path.expanduser(place))
         if not os.path.isdir(folder):
-            raise LeftIntactError("no-outlet", "this is neither a feed's address nor a folder", path=place,
-                                  way_out="Give http(s)://… of an Atom feed, or a folder of downloads.")  # fmt: skip
+            raise LeftIntactError(
+                "no-outlet",
+                "this is neither a feed's address nor a folder",
+                path=place,
+                way_out="Give http(s)://… of an Atom feed, or a folder of downloads.",
+            )
         self.library.follow(install, "folder", folder)
 
     def unfollow(self, install: Install, place: str) -> None:
         """Follow a place no longer. Raises `no-outlet`."""
-        if not (self.library.unfollow(install, place) or self.library.unfollow(install, os.path.abspath(place))):
-            raise LeftIntactError("no-outlet", f"{install.name} does not follow this", path=place,
-                                  way_out="See left-intact news.")  # fmt: skip
+        if not (
+            self.library.unfollow(install, place) or self.library.unfollow(install, os.path.abspath(place))
+        ):
+            raise LeftIntactError(
+                "no-outlet",
+                f"{install.name} does not follow this",
+                path=place,
+                way_out="See left-intact news.",
+            )
 
     def look_for_news(
         self, installs: Sequence[Install] = (), *, report: Report = silent, cancel: CancelToken | None = None
@@ -110,17 +120,26 @@ class Noticing:
         summary = self.library.summary(install)
         hold = self.library.hold(install)
         ranked = rank(
-            self.library.offers(install), installed=summary.get("version", ""), platform=summary.get("platform", ""),
-            hold=hold, dismissed=self.library.dismissed(install),
-        )  # fmt: skip
+            self.library.offers(install),
+            installed=summary.get("version", ""),
+            platform=summary.get("platform", ""),
+            hold=hold,
+            dismissed=self.library.dismissed(install),
+        )
         notes: dict[str, str] = {}
         for one in ranked:
             if one.newer and one.offer.notes and not one.offer.pack:
                 notes.setdefault(one.offer.version, one.offer.notes)
         lines = read_notes(notes.items(), self._touch(install))
         first = sorted(lines, key=lambda line: not line.why)
-        return News(install=install, installed=summary.get("version", ""), ranked=ranked, lines=tuple(first),
-                    outlets=tuple(self.library.outlets(install)), hold=hold)  # fmt: skip
+        return News(
+            install=install,
+            installed=summary.get("version", ""),
+            ranked=ranked,
+            lines=tuple(first),
+            outlets=tuple(self.library.outlets(install)),
+            hold=hold,
+        )
 
     def _touch(self, install: Install) -> Any:
         """What the person has that notes may speak of: games, parts, and settings they changed."""
@@ -144,7 +163,9 @@ class Noticing:
                     old = open_document(base.texts[entry.path], entry.format).values()
                 except NotReadable:
                     continue
-                settings |= {shown(key): value for key, value in mine.items() if old.get(key) not in (None, value)}
+                settings |= {
+                    shown(key): value for key, value in mine.items() if old.get(key) not in (None, value)
+                }
         return Touch(names=names, settings=settings)
 
     # ------------------------------------------------------------ holding and waving off
@@ -181,7 +202,9 @@ class Noticing:
 
     # ------------------------------------------------------------ fetching
 
-    def fetch(self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None) -> Fetched:
+    def fetch(
+        self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> Fetched:
         """Get an offer, once, checked; a release then waits for its install."""
         from left_intact.core.files.private import private_folder
         from left_intact.core.outlets.fetch import fetch
@@ -194,7 +217,11 @@ class Noticing:
         return fetched
 
     def fetch_all(
-        self, wanted: Sequence[tuple[Install, Offer]], *, report: Report = silent, cancel: CancelToken | None = None
+        self,
+        wanted: Sequence[tuple[Install, Offer]],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
     ) -> list[tuple[Install, Fetched | LeftIntactError]]:
         """Get several offers at a time; one that fails is told beside the others and stops none."""
         from concurrent.futures import ThreadPoolExecutor
@@ -209,7 +236,9 @@ class Noticing:
             with lock:
                 amounts[progress.path] = progress.bytes_done
                 done = sum(amounts.values())
-                report(Progress(stage="fetching", done=done, total=whole, bytes_done=done, path=progress.path))
+                report(
+                    Progress(stage="fetching", done=done, total=whole, bytes_done=done, path=progress.path)
+                )
 
         def one(pair: tuple[Install, Offer]) -> tuple[Install, Fetched | LeftIntactError]:
             try:
@@ -238,8 +267,11 @@ class Noticing:
             fitting.sort(key=lambda r: not r.fits)
             if fitting:
                 return fitting[0].offer
-        raise LeftIntactError("no-offer", f"no outlet of {install.name} offers {version or 'anything newer'}",
-                              way_out="Look for news first: left-intact news --check.")  # fmt: skip
+        raise LeftIntactError(
+            "no-offer",
+            f"no outlet of {install.name} offers {version or 'anything newer'}",
+            way_out="Look for news first: left-intact news --check.",
+        )
 
     # ------------------------------------------------------------ packs
 
@@ -260,9 +292,15 @@ class Noticing:
             return replace(view, known=file.directory_window)
 
     def pack_plan(
-        self, install: Install, view: PackView, survey: Survey, *, with_lacking: Collection[str] = (), report: Report = silent,
+        self,
+        install: Install,
+        view: PackView,
+        survey: Survey,
+        *,
+        with_lacking: Collection[str] = (),
+        report: Report = silent,
         cancel: CancelToken | None = None,
-    ) -> Plan:  # fmt: skip
+    ) -> Plan:
         """Fetch only the person's share of a pack, lift it out of its folders, and plan its laying."""
         import tempfile
 
@@ -275,8 +313,12 @@ class Noticing:
         wanted = {line.member: line.path for line in view.of("mine")}
         wanted |= {line.member: line.path for line in view.of("lacking") if line.member in with_lacking}
         if not wanted:
-            raise LeftIntactError("nothing-in-it", "nothing in this pack replaces anything you own", path=view.place,
-                                  way_out="There is nothing to do.")  # fmt: skip
+            raise LeftIntactError(
+                "nothing-in-it",
+                "nothing in this pack replaces anything you own",
+                path=view.place,
+                way_out="There is nothing to do.",
+            )
         from left_intact.core.files.private import private_folder
 
         base = private_folder(os.path.join(self.home, "lifted"))
@@ -286,7 +328,9 @@ class Noticing:
                 lift(RangedFile(view.place, ask, view.known), wanted, into, report=report, cancel=cancel)
         else:
             lift_local(view.place, wanted, into, report=report, cancel=cancel)
-        arrival = look_into(into, installed=[f.path for f in survey.findings], name=install.name, report=report, cancel=cancel)
+        arrival = look_into(
+            into, installed=[f.path for f in survey.findings], name=install.name, report=report, cancel=cancel
+        )
         return draw_pack(install.name, survey, arrival, self._circumstances(install, survey))
 
     def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:

@@ -1,4 +1,6 @@
-"""The use cases of an update: carry out, wait, prove, go back, settle, recover, give up. A part of the workbench."""
+"""The use cases of an update: carry out, wait, prove, go back, settle, recover, give up. A part of the
+workbench.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Outcome:
-    """An update that was carried out, and the proof of it; or one that waits for the person, without a proof."""
+    """An update that was carried out, and the proof of it; or one that waits for the person, without a
+    proof.
+    """
 
     update: Update
     proven: Proof | None
@@ -84,21 +88,33 @@ class Updating:
         def library(self) -> Library: ...
 
         def survey(
-            self, install: Install, *, baseline: str | None = None, sheet: str | None = None, report: Report = silent,
+            self,
+            install: Install,
+            *,
+            baseline: str | None = None,
+            sheet: str | None = None,
+            report: Report = silent,
             cancel: CancelToken | None = None,
-        ) -> Survey: ...  # fmt: skip
+        ) -> Survey: ...
 
         def arrival(
-            self, install: Install, path: str, *, sheet: str | None = None, report: Report = silent,
+            self,
+            install: Install,
+            path: str,
+            *,
+            sheet: str | None = None,
+            report: Report = silent,
             cancel: CancelToken | None = None,
-        ) -> Arrival: ...  # fmt: skip
+        ) -> Arrival: ...
 
         def sheet_of(self, install: Install, given: str | None = None) -> Keepsheet: ...
         def _baseline(self, install: Install, path: str | None) -> Release | None: ...
         def _asked(self, install: Install) -> tuple[Reading, ...]: ...
         def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances: ...
         def export_path(self, install: Install, what: str, ending: str) -> str: ...
-        def learn_from_update(self, install: Install, survey: Survey, shipped: Collection[str]) -> dict[str, FileClass]: ...
+        def learn_from_update(
+            self, install: Install, survey: Survey, shipped: Collection[str]
+        ) -> dict[str, FileClass]: ...
 
     # ------------------------------------------------------------ the strongbox and its journal
 
@@ -109,7 +125,9 @@ class Updating:
         return strongbox_for(install.root, install.name, self.home, self.library.box(install))
 
     def runs(self, install: Install) -> tuple[list[Update], Update | None]:
-        """All updates, newest first, and the run that was cut off or waits. Raises what opening its journal raises."""
+        """All updates, newest first, and the run that was cut off or waits. Raises what opening its journal
+        raises.
+        """
         from left_intact.core.carrying.heads import Heads
 
         box = self.strongbox(install)
@@ -142,15 +160,23 @@ class Updating:
         if card is None or not box.exists:
             return
         with Heads(box.journal_path) as journal:
-            needed = any(run.state not in (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE) for run in journal.runs())
+            needed = any(
+                run.state not in (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
+                for run in journal.runs()
+            )
         self.library.set_box(install, card.id, box.folder, needed=needed)
 
     # ------------------------------------------------------------ carrying out
 
     def update(
-        self, plan: Plan, install: Install, *, allowed: Collection[str] = (), report: Report = silent,
+        self,
+        plan: Plan,
+        install: Install,
+        *,
+        allowed: Collection[str] = (),
+        report: Report = silent,
         cancel: CancelToken | None = None,
-    ) -> Outcome:  # fmt: skip
+    ) -> Outcome:
         """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
         from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
 
@@ -164,20 +190,29 @@ class Updating:
         self._refuse_shared(install, plan.roots)
         try:
             update = carry_out(
-                plan, box, self._outside(install), allowed=frozenset(allowed), install_id=str(install.id), report=report,
+                plan,
+                box,
+                self._outside(install),
+                allowed=frozenset(allowed),
+                install_id=str(install.id),
+                report=report,
                 cancel=cancel,
-            )  # fmt: skip
+            )
         finally:
             self._note_box(install, box)
         if update.state is State.WAITING:
             return Outcome(update=update, proven=None)
         self._note_shipped(install, update, on_record, {n: a.release for n, a in enumerate(plan.arrivals)})
         if plan.baseline is not None and self._lays_a_release(plan):
-            self.learn_from_update(install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries])
+            self.learn_from_update(
+                install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries]
+            )
         return Outcome(update=update, proven=self._prove(install, update, report))
 
     def _box_for(self, install: Install, plan: Plan) -> Strongbox:
-        """The strongbox; a new one is made at home where a step by hand removes the install, and may take more with it."""
+        """The strongbox; a new one is made at home where a step by hand removes the install, and may take
+        more with it.
+        """
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.model.stages import HandStep
 
@@ -217,14 +252,22 @@ class Updating:
                 for theirs in run.roots:
                     if lies_in(mine.place, theirs.place) or lies_in(theirs.place, mine.place):
                         raise LeftIntactError(
-                            "claimed", f"an update of {other.name} that is not at its end works on this folder", path=mine.place,
+                            "claimed",
+                            f"an update of {other.name} that is not at its end works on this folder",
+                            path=mine.place,
                             way_out="End that one first.",
-                        )  # fmt: skip
+                        )
 
     def _note_shipped(
-        self, install: Install, update: Update, on_record: Release | None, known: Mapping[int, Release] | None = None
+        self,
+        install: Install,
+        update: Update,
+        on_record: Release | None,
+        known: Mapping[int, Release] | None = None,
     ) -> None:
-        """Note in the library what the journal says is on record now: a release, or entries laid over the one before."""
+        """Note in the library what the journal says is on record now: a release, or entries laid over the
+        one before.
+        """
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.touched import in_force
 
@@ -253,15 +296,20 @@ class Updating:
     # ------------------------------------------------------------ proving
 
     def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:
-        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`, `waiting`."""
+        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`,
+        `waiting`.
+        """
         self.refuse_if_open(install)
         last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
         if last is None:
-            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
-                                  way_out="Update it first.")  # fmt: skip
+            raise LeftIntactError(
+                "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
+            )
         return Outcome(update=last, proven=self._prove(install, last, report, cancel))
 
-    def _prove(self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None) -> Proof:
+    def _prove(
+        self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None
+    ) -> Proof:
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.touched import witness_of_all
         from left_intact.core.files.identity import identity_of
@@ -277,9 +325,15 @@ class Updating:
         held = box.has if update.state in (State.ON_TRIAL, State.DONE) else (lambda digest: True)
         try:
             proof = prove(
-                install.root, witness, name=install.name, carried_at=update.changed, in_strongbox=held,
-                extra_readings=self._asked(install), report=report, cancel=cancel,
-            )  # fmt: skip
+                install.root,
+                witness,
+                name=install.name,
+                carried_at=update.changed,
+                in_strongbox=held,
+                extra_readings=self._asked(install),
+                report=report,
+                cancel=cancel,
+            )
         finally:
             box.close()
         self.library.set_proof(install, update.id, proof_json(proof))
@@ -300,8 +354,9 @@ class Updating:
         last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
         said = self.library.proof(install, last.id) if last else None
         if last is None or said is None:
-            raise LeftIntactError("nothing-to-prove", f"{install.name} has no update to prove",
-                                  way_out="Update it first.")  # fmt: skip
+            raise LeftIntactError(
+                "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
+            )
         path = self.export_path(install, "proof", f"-{last.id}.json")
         write_private(path, json.dumps({"install": install.name, "root": install.root, **said}, indent=1))
         return path
@@ -316,12 +371,18 @@ class Updating:
     # ------------------------------------------------------------ going back
 
     def draft_back(
-        self, install: Install, *, number: int | None = None, answers: Mapping[str, str] | None = None, behind: int = 0,
+        self,
+        install: Install,
+        *,
+        number: int | None = None,
+        answers: Mapping[str, str] | None = None,
+        behind: int = 0,
         report: Report = silent,
-    ) -> Plan:  # fmt: skip
+    ) -> Plan:
         """The plan for taking back the last update on trial, or a named one. Changes nothing.
 
-        `behind` takes back only the stages behind that number. Raises `nothing-to-go-back-to`, `Interrupted`, `waiting`.
+        `behind` takes back only the stages behind that number. Raises `nothing-to-go-back-to`,
+        `Interrupted`, `waiting`.
         """
         from left_intact.core.planning.back import draw_back
 
@@ -331,11 +392,18 @@ class Updating:
         known = {q.id for q in plan.questions}
         for name in answers or {}:
             if name not in known:
-                raise Misuse("unknown-question", f"no question is called {name}", way_out="See go-back --plan.")
+                raise Misuse(
+                    "unknown-question", f"no question is called {name}", way_out="See go-back --plan."
+                )
         return plan
 
     def _back_brief(
-        self, install: Install, number: int | None, answers: Mapping[str, str], behind: int, report: Report = silent
+        self,
+        install: Install,
+        number: int | None,
+        answers: Mapping[str, str],
+        behind: int,
+        report: Report = silent,
     ) -> BackBrief:
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import rebound
@@ -344,36 +412,61 @@ class Updating:
         from left_intact.core.planning.back import BackBrief
 
         nothing = LeftIntactError(
-            "nothing-to-go-back-to", "there is no update on trial to go back from",
+            "nothing-to-go-back-to",
+            "there is no update on trial to go back from",
             way_out="Settled updates have given their old files up.",
-        )  # fmt: skip
+        )
         box = self.strongbox(install)
         if not box.exists:
             raise nothing
         with Journal(box.journal_path) as journal:
-            trial = [u for u in journal.updates() if u.state in (State.ON_TRIAL, State.GOING_BACK, State.WAITING)]
+            trial = [
+                u for u in journal.updates() if u.state in (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
+            ]
             update = next((u for u in trial if number is None or u.id == number), None)
             if update is None:
                 raise nothing
             segments = _segments(journal, update, behind)
-            later = [u for u in trial if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)]
+            later = [
+                u
+                for u in trial
+                if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)
+            ]
             times = first_times(journal, update.id, behind)
         survey = self.survey(install, report=report)
         now, classes = self._today(survey, update.roots)
-        wanted = {w.first.digest for s in segments for w in s.touched.values() if w.first and w.first.kind is Kind.FILE}
+        wanted = {
+            w.first.digest
+            for s in segments
+            for w in s.touched.values()
+            if w.first and w.first.kind is Kind.FILE
+        }
         sound = frozenset(digest for digest in wanted if box.has(digest))
         box.close()
         roots = tuple(rebound(r, install.root if not r.label else r.place) for r in update.roots)
         facts = replace(self._circumstances(install, survey), roots=roots)
         return BackBrief(
-            install=install.name, roots=roots, update=update.id, from_version=update.to_version,
-            to_version=update.from_version, segments=segments, survey=survey, now=now, classes=classes, times=times,
-            sound=sound, answers=answers, facts=facts, later=tuple(u.to_version or str(u.id) for u in later),
-        )  # fmt: skip
+            install=install.name,
+            roots=roots,
+            update=update.id,
+            from_version=update.to_version,
+            to_version=update.from_version,
+            segments=segments,
+            survey=survey,
+            now=now,
+            classes=classes,
+            times=times,
+            sound=sound,
+            answers=answers,
+            facts=facts,
+            later=tuple(u.to_version or str(u.id) for u in later),
+        )
 
     @staticmethod
     def _today(survey: Survey, roots: tuple[Root, ...]) -> tuple[dict[At, Entry], dict[At, FileClass]]:
-        """All that lies in the roots of an update, folders too: as surveyed, or read now where a root is not the install's."""
+        """All that lies in the roots of an update, folders too: as surveyed, or read now where a root is
+        not the install's.
+        """
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import read_tree
 
@@ -392,10 +485,18 @@ class Updating:
         return {**now, **_folders(roots, folders)}, classes
 
     def go_back(
-        self, install: Install, report: Report = silent, *, plan: Plan | None = None, number: int | None = None,
-        answers: Mapping[str, str] | None = None, cancel: CancelToken | None = None,
-    ) -> WentBack:  # fmt: skip
-        """Undo the last update (or a named one), then prove that. Raises `nothing-to-go-back-to`, `Interrupted`, `Refusal`."""
+        self,
+        install: Install,
+        report: Report = silent,
+        *,
+        plan: Plan | None = None,
+        number: int | None = None,
+        answers: Mapping[str, str] | None = None,
+        cancel: CancelToken | None = None,
+    ) -> WentBack:
+        """Undo the last update (or a named one), then prove that. Raises `nothing-to-go-back-to`,
+        `Interrupted`, `Refusal`.
+        """
         from left_intact.core.carrying.chain import carry_out
         from left_intact.core.carrying.journal import Journal
 
@@ -403,7 +504,9 @@ class Updating:
         drawn = plan or self.draft_back(install, number=number, answers=answers, report=report)
         box = self.strongbox(install)
         try:
-            run = carry_out(drawn, box, self._outside(install), install_id=str(install.id), report=report, cancel=cancel)
+            run = carry_out(
+                drawn, box, self._outside(install), install_id=str(install.id), report=report, cancel=cancel
+            )
         finally:
             self._note_box(install, box)
         with Journal(box.journal_path) as journal:
@@ -414,7 +517,13 @@ class Updating:
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
         self._waits_again(install, undone)
         proof = self._prove(install, run, report)
-        return WentBack(update=undone, restored=len(drawn.changes), kept=kept, missing=(*missing, *run.missing), proof=proof)
+        return WentBack(
+            update=undone,
+            restored=len(drawn.changes),
+            kept=kept,
+            missing=(*missing, *run.missing),
+            proof=proof,
+        )
 
     def _waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""
@@ -457,7 +566,9 @@ class Updating:
         return found
 
     def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
-        """End an interrupted run, and bring the records in line with the outcome; the update that it was about."""
+        """End an interrupted run, and bring the records in line with the outcome; the update that it was
+        about.
+        """
         from left_intact.core.carrying.recovery import recover
 
         box = self.strongbox(install)
@@ -468,19 +579,36 @@ class Updating:
         return self._ended(install, run)
 
     def go_on(
-        self, install: Install, *, done: str = "", skip: str = "", answers: Mapping[str, str] | None = None,
-        report: Report = silent, cancel: CancelToken | None = None,
-    ) -> Outcome:  # fmt: skip
-        """Take up an update that waits: look whether the step was done, then carry on. Raises `nothing-waits`, `not-done-yet`."""
+        self,
+        install: Install,
+        *,
+        done: str = "",
+        skip: str = "",
+        answers: Mapping[str, str] | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Take up an update that waits: look whether the step was done, then carry on. Raises
+        `nothing-waits`, `not-done-yet`.
+        """
         from left_intact.core.carrying.recovery import go_on
 
         self._refuse_running(install)
         box = self.strongbox(install)
         if not box.exists:
-            raise LeftIntactError("nothing-waits", "no update waits for you", way_out="All is as it should be.")
+            raise LeftIntactError(
+                "nothing-waits", "no update waits for you", way_out="All is as it should be."
+            )
         try:
             run = go_on(
-                box, self._outside(install), install.root, done=done, skip=skip, answers=answers, report=report, cancel=cancel
+                box,
+                self._outside(install),
+                install.root,
+                done=done,
+                skip=skip,
+                answers=answers,
+                report=report,
+                cancel=cancel,
             )
         finally:
             self._note_box(install, box)
@@ -531,7 +659,9 @@ class Updating:
 
         box = self.strongbox(install)
         if not box.exists:
-            raise LeftIntactError("nothing-waits", "no update waits for you", way_out="All is as it should be.")
+            raise LeftIntactError(
+                "nothing-waits", "no update waits for you", way_out="All is as it should be."
+            )
         try:
             run = give_up(box, self._outside(install), install.root)
         finally:
@@ -557,7 +687,11 @@ class Updating:
         return about
 
     def _baseline_before(self, install: Install, update: Update) -> Release | None:
-        before = [u.id for u in self.history(install) if u.id < update.id and u.state in (State.ON_TRIAL, State.SETTLED)]
+        before = [
+            u.id
+            for u in self.history(install)
+            if u.id < update.id and u.state in (State.ON_TRIAL, State.SETTLED)
+        ]
         return self.library.baseline(install, before[0] if before else 0)
 
     # ------------------------------------------------------------ what carrying needs of the other stages
@@ -581,7 +715,12 @@ class _Outside:
         # It looks every two seconds: what has not changed since the last survey is not read again.
         pages = self.bench.library.before(self.install).pages
         return was_done(
-            step.check, update.roots, name=self.install.name, rules=sheet.version_places, extra_readings=asked, known=pages
+            step.check,
+            update.roots,
+            name=self.install.name,
+            rules=sheet.version_places,
+            extra_readings=asked,
+            known=pages,
         )
 
     def tree(self, roots: tuple[Root, ...]) -> Mapping[At, tuple[Entry, FileClass]]:
@@ -621,17 +760,25 @@ class _Outside:
         if later.planner == PLANNER:
             number, behind = int(later.with_["update"]), int(later.with_["behind"])
             brief = self.bench._back_brief(self.install, number, answers, behind)
-            # What lies behind later steps by hand was taken back before them; this is the part down to `behind`.
+            # What lies behind later steps by hand was taken back before them; this is the part down to
+            # `behind`.
             brief = replace(brief, roots=update.roots, segments=brief.segments[-1:])
             carry, questions, blockers = draw_segment(brief)
             return Drawn(carry=carry, questions=questions, blockers=tuple(f.says for f in blockers))
         situation = Situation(
-            install=self.install.name, roots=update.roots, tree=self.tree(update.roots), told=later.with_,
+            install=self.install.name,
+            roots=update.roots,
+            tree=self.tree(update.roots),
+            told=later.with_,
             arrival=lambda n: self.bench.arrival(self.install, update.arrivals[n][0]),
-            baseline=self.bench._baseline(self.install, None), sheet=self.bench.sheet_of(self.install), answers=answers,
-        )  # fmt: skip
+            baseline=self.bench._baseline(self.install, None),
+            sheet=self.bench.sheet_of(self.install),
+            answers=answers,
+        )
         drawn = planner_of(later.planner)(situation)
-        return Drawn(carry=drawn.carry, questions=drawn.questions, blockers=tuple(f.says for f in drawn.blockers))
+        return Drawn(
+            carry=drawn.carry, questions=drawn.questions, blockers=tuple(f.says for f in drawn.blockers)
+        )
 
 
 def _folders(roots: tuple[Root, ...], found: list[tuple[At, Folder]]) -> dict[At, Entry]:
@@ -677,8 +824,15 @@ def _meets(journal: Journal, later: Update, segments: tuple[Any, ...]) -> bool:
     from left_intact.core.carrying.touched import touched
     from left_intact.core.files.names import parents
 
-    mine = {at for segment in segments for at, was in segment.touched.items() if not _only_times(was.first, was.last)}
-    theirs = {at for at, touch in touched(journal, later.id).items() if not _only_times(touch.first, touch.last)}
+    mine = {
+        at
+        for segment in segments
+        for at, was in segment.touched.items()
+        if not _only_times(was.first, was.last)
+    }
+    theirs = {
+        at for at, touch in touched(journal, later.id).items() if not _only_times(touch.first, touch.last)
+    }
     if mine & theirs:
         return True
     above_mine = {At(at.root, folder) for at in mine for folder in parents(at.path)}
@@ -701,4 +855,6 @@ def _laid_over(before: Release | None, came: Release, paths: tuple[str, ...]) ->
     if before is None:
         return replace(came, entries=MappingProxyType(entries))
     texts = {**before.texts, **{p: t for p, t in came.texts.items() if p in entries}}
-    return replace(before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts))
+    return replace(
+        before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts)
+    )

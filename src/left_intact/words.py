@@ -25,7 +25,13 @@ def count(number: int, one: str, many: str = "") -> str:
 def ago(then: float, now: float) -> str:
     """How long ago a moment was; both in seconds since 1970."""
     passed = max(0, int(now - then))
-    for seconds, one in ((365 * 86400, "year"), (30 * 86400, "month"), (86400, "day"), (3600, "hour"), (60, "minute")):
+    for seconds, one in (
+        (365 * 86400, "year"),
+        (30 * 86400, "month"),
+        (86400, "day"),
+        (3600, "hour"),
+        (60, "minute"),
+    ):
         if passed >= seconds:
             return f"{count(passed // seconds, one)} ago"
     return "just now"

@@ -73,7 +73,9 @@ class ShelfRow:
     def waiting_for(self, run: Update) -> ShelfRow:
         """The row after a run went on, as far as to its next step by hand."""
         about = run.undoes[0] if run.undoes else run.id
-        updates = [replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates]
+        updates = [
+            replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates
+        ]
         return replace(self, updates=tuple(updates))
 
     @property
@@ -135,7 +137,9 @@ class Workbench(Noticing, Knowing, Updating):
             return (), error.line()
         if run is not None and run.state is State.WAITING:
             about = run.undoes[0] if run.undoes else run.id
-            updates = [replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in updates]
+            updates = [
+                replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in updates
+            ]
         return tuple(updates), ""
 
     def _newest_known(self, install: Install, summary: Mapping[str, Any]) -> str:
@@ -144,8 +148,13 @@ class Workbench(Noticing, Knowing, Updating):
             return ""
         from left_intact.core.outlets.choose import rank
 
-        ranked = rank(offers, installed=summary.get("version", ""), platform=summary.get("platform", ""),
-                      hold=self.library.hold(install), dismissed=self.library.dismissed(install))  # fmt: skip
+        ranked = rank(
+            offers,
+            installed=summary.get("version", ""),
+            platform=summary.get("platform", ""),
+            hold=self.library.hold(install),
+            dismissed=self.library.dismissed(install),
+        )
         return next((r.offer.version for r in ranked if r.waits), "")
 
     def set_waiting(self, install: Install, arrival: Arrival) -> None:
@@ -155,23 +164,38 @@ class Workbench(Noticing, Knowing, Updating):
     # ------------------------------------------------------------ survey
 
     def survey(
-        self, install: Install, *, baseline: str | None = None, sheet: str | None = None, report: Report = silent,
+        self,
+        install: Install,
+        *,
+        baseline: str | None = None,
+        sheet: str | None = None,
+        report: Report = silent,
         cancel: CancelToken | None = None,
-    ) -> Survey:  # fmt: skip
+    ) -> Survey:
         """Read and classify an install; changes nothing of it."""
         known_sheet = self.sheet_of(install, sheet)
         known = cache(lambda: self._known(install, self._baseline(install, baseline), known_sheet, None))
         return self._read(install, known, known_sheet, report, cancel)[0]
 
-    def _known(self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None) -> Known:
+    def _known(
+        self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None
+    ) -> Known:
         from left_intact.core.survey.known import Known
 
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
-        return Known(baseline=base, arrival=arrival, rulings=rulings, sheet=sheet.classes, runs=self._runs(install, sheet))
+        return Known(
+            baseline=base,
+            arrival=arrival,
+            rulings=rulings,
+            sheet=sheet.classes,
+            runs=self._runs(install, sheet),
+        )
 
     def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, tuple[str, str]]:
         """What runs made or changed: as watched, and as the keepsheet says of a first start."""
-        return {path: ("made", "") for path in sheet.first_start if not path.endswith("/")} | self.library.runs(install)
+        return {
+            path: ("made", "") for path in sheet.first_start if not path.endswith("/")
+        } | self.library.runs(install)
 
     def _read(
         self,
@@ -185,12 +209,19 @@ class Workbench(Noticing, Knowing, Updating):
 
         before = cache(lambda: self.library.before(install))
         survey, tree, context = survey_install(
-            install.root, known, name=install.name, before=before if self.library.was_surveyed(install) else None,
-            roots=self.library.roots(install), rules=sheet.version_places, extra_readings=self._asked(install),
-            report=report, cancel=cancel,
-        )  # fmt: skip
+            install.root,
+            known,
+            name=install.name,
+            before=before if self.library.was_surveyed(install) else None,
+            roots=self.library.roots(install),
+            rules=sheet.version_places,
+            extra_readings=self._asked(install),
+            report=report,
+            cancel=cancel,
+        )
         by = known() if callable(known) else known
-        # What is sorted with an arrival in view is for its plan alone: kept, it would cost the next survey its own.
+        # What is sorted with an arrival in view is for its plan alone: kept, it would cost the next survey
+        # its own.
         if by.arrival is None or not before().holds(tree.pages):
             self.library.set_surveyed(install, survey, tree, context, before())
         self._note_summary(install, survey)
@@ -217,7 +248,11 @@ class Workbench(Noticing, Knowing, Updating):
         self.library.set_summary(install, summary)
 
     def sort_again(
-        self, install: Install, survey: Survey, arrival: Arrival | None = None, cancel: CancelToken | None = None
+        self,
+        install: Install,
+        survey: Survey,
+        arrival: Arrival | None = None,
+        cancel: CancelToken | None = None,
     ) -> Survey:
         """The same entries with the rulings of now; of the disk only settings that name folders are read."""
         from left_intact.core.files.tree import Tree
@@ -227,7 +262,12 @@ class Workbench(Noticing, Knowing, Updating):
 
         assert isinstance(survey.findings, SortedPages)
         tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
-        known = self._known(install, self._baseline(install, None), self.sheet_of(install), arrival.release if arrival else None)
+        known = self._known(
+            install,
+            self._baseline(install, None),
+            self.sheet_of(install),
+            arrival.release if arrival else None,
+        )
         known = with_own_word(tree, known, survey.roots)
         again = replace(survey, findings=sort_out(tree.pages, known, cancel))
         self._note_summary(install, again)
@@ -236,21 +276,35 @@ class Workbench(Noticing, Knowing, Updating):
     # ------------------------------------------------------------ arrival and plan
 
     def arrival(
-        self, install: Install, path: str, *, sheet: str | None = None, report: Report = silent,
+        self,
+        install: Install,
+        path: str,
+        *,
+        sheet: str | None = None,
+        report: Report = silent,
         cancel: CancelToken | None = None,
-    ) -> Arrival:  # fmt: skip
+    ) -> Arrival:
         """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`."""
         from left_intact.core.arrival.look import look_into
 
         return look_into(
-            path, installed=self._paths_of(install), name=install.name, rules=self.sheet_of(install, sheet).version_places,
-            report=report, cancel=cancel,
-        )  # fmt: skip
+            path,
+            installed=self._paths_of(install),
+            name=install.name,
+            rules=self.sheet_of(install, sheet).version_places,
+            report=report,
+            cancel=cancel,
+        )
 
     def _paths_of(self, install: Install) -> Collection[str]:
         seen = self.library.seen(install)
         if seen:
-            return [page.path(at) for page in seen for at in range(len(page.names)) if not page.folder.endswith(":")]
+            return [
+                page.path(at)
+                for page in seen
+                for at in range(len(page.names))
+                if not page.folder.endswith(":")
+            ]
         found = []
         for folder, _, names in os.walk(install.root):
             below = os.path.relpath(folder, install.root).replace(os.sep, "/")
@@ -258,9 +312,17 @@ class Workbench(Noticing, Knowing, Updating):
         return found
 
     def draft(
-        self, install: Install, arrival: str | Arrival, *, baseline: str | None = None, route: str | None = None,
-        into: str | None = None, sheet: str | None = None, report: Report = silent, cancel: CancelToken | None = None,
-    ) -> Draft:  # fmt: skip
+        self,
+        install: Install,
+        arrival: str | Arrival,
+        *,
+        baseline: str | None = None,
+        route: str | None = None,
+        into: str | None = None,
+        sheet: str | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Draft:
         """Read all that a plan is drawn from; changes nothing of the install."""
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.planning.draw import Brief
@@ -278,11 +340,16 @@ class Workbench(Noticing, Knowing, Updating):
         known = self._known(install, base, read_sheet_once, arrival.release)
         survey, _ = self._read(install, known, read_sheet_once, report, cancel)
         brief = Brief(
-            install=install.name, survey=survey, arrival=arrival, baseline=base, sheet=read_sheet_once,
+            install=install.name,
+            survey=survey,
+            arrival=arrival,
+            baseline=base,
+            sheet=read_sheet_once,
             facts=self._circumstances(install, survey, arrival.release.version_text),
             read=roots_reader(install.root, survey.roots),
-            replace_at=weights().replace, retire_at=weights().retire,
-        )  # fmt: skip
+            replace_at=weights().replace,
+            retire_at=weights().retire,
+        )
         return Draft(install=install, brief=brief)
 
     def _baseline(self, install: Install, path: str | None) -> Release | None:
@@ -314,7 +381,8 @@ class Workbench(Noticing, Knowing, Updating):
         folders = ["", *(f.path for f in survey.folders if not is_apart(f.path))]
         places = (("", root), *survey.roots)
         roots = tuple(
-            Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p))) for label, p in places
+            Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))
+            for label, p in places
         )
         box = strongbox_for(root, install.name, self.home, self.library.box(install))
         name_bytes, path_bytes = host.longest_names(root)
@@ -337,8 +405,12 @@ def _refuse_overlap(install: Install, arrival: Arrival) -> None:
     root, source = os.path.realpath(install.root), os.path.realpath(arrival.source)
     inside = os.path.commonpath([root, source])
     if root == source or (arrival.shape == "folder" and inside in (root, source)):
-        raise LeftIntactError("arrival-is-install", "the arrival and the install are one folder, or one lies in the other",
-                              path=arrival.source, way_out="Name the folder or archive of the new build.")  # fmt: skip
+        raise LeftIntactError(
+            "arrival-is-install",
+            "the arrival and the install are one folder, or one lies in the other",
+            path=arrival.source,
+            way_out="Name the folder or archive of the new build.",
+        )
 
 
 def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
@@ -347,7 +419,11 @@ def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
         question = questions.get(name)
         if question is None:
             known = ", ".join(questions) or "none"
-            raise Misuse("unknown-question", f"no question is called {name}", way_out=f"Open questions: {known}.")
+            raise Misuse(
+                "unknown-question", f"no question is called {name}", way_out=f"Open questions: {known}."
+            )
         if answer not in question.options:
             options = ", ".join(question.options)
-            raise Misuse("unknown-answer", f"{answer!r} answers nothing in {name}", way_out=f"Options: {options}.")
+            raise Misuse(
+                "unknown-answer", f"{answer!r} answers nothing in {name}", way_out=f"Options: {options}."
+            )

@@ -62,7 +62,12 @@ def test_the_whole_way(line: Line, tmp_path: Path) -> None:
     answers = tmp_path / "answers.toml"
     answers.write_text('[answers]\nmocklet-ini-sound-rate = "arriving"\n')
     proof = line.json("update", root, str(mock.next), "--baseline", str(mock.base), "--answers", str(answers))
-    assert proof["verdict"] == "intact" and proof["retired"] == 1 and proof["merged"] == 1 and proof["lost"] == []
+    assert (
+        proof["verdict"] == "intact"
+        and proof["retired"] == 1
+        and proof["merged"] == 1
+        and proof["lost"] == []
+    )
     assert set(proof) >= {"kept", "replaced", "added", "carried", "rehomed", "checks", "altered"}
     assert "rate = 48000" in mock.read("mocklet.ini") and "smooth = off" in mock.read("mocklet.ini")
     assert line.json("prove", "Mocklet")["verdict"] == "intact"
@@ -139,7 +144,12 @@ def test_an_interrupted_update_comes_first(line: Line, monkeypatch: pytest.Monke
     line("update", root, str(line.mock.next), "--yes")
     with Journal(line.mock.bench.strongbox(line.mock.install).journal_path) as journal:
         journal.set_state(1, State.CARRYING)
-    for words in (["plan", root, str(line.mock.next)], ["prove", root], ["go-back", root], ["update", root, str(line.mock.next)]):
+    for words in (
+        ["plan", root, str(line.mock.next)],
+        ["prove", root],
+        ["go-back", root],
+        ["update", root, str(line.mock.next)],
+    ):
         _, err = line(*words, code=4)
         assert "recover" in err
     assert line.json("recover", "--back")["recovered"][0]["install"] == "Mocklet"
@@ -171,7 +181,12 @@ def test_the_program_itself_starts_as_a_module(tmp_path: Path) -> None:
 
 
 def test_the_demo_runs_unattended(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
-    assert run(["--home", str(tmp_path / "h"), "demo", "--dir", str(tmp_path / "pier"), "--unattended", "--json"]) == 0
+    assert (
+        run(
+            ["--home", str(tmp_path / "h"), "demo", "--dir", str(tmp_path / "pier"), "--unattended", "--json"]
+        )
+        == 0
+    )
     said = json.loads(capfd.readouterr().out)
     assert said["good"] and [e["first"] for e in said["examples"]] == ["intact", "intact"]
     assert sum(len(files) for _, _, files in os.walk(tmp_path / "pier/pier")) >= 3000
@@ -183,10 +198,14 @@ def test_the_demo_is_the_same_every_time(tmp_path: Path) -> None:
 
     one, other = build_demo(str(tmp_path / "one")), build_demo(str(tmp_path / "two"))
     for part in ("pier/brindlemere", "pier/patchwright", "downloads/kept"):
-        assert snapshot(os.path.join(one.folder, part)) | {"/": ()} == snapshot(os.path.join(other.folder, part)) | {"/": ()}
+        assert snapshot(os.path.join(one.folder, part)) | {"/": ()} == snapshot(
+            os.path.join(other.folder, part)
+        ) | {"/": ()}
 
 
-def test_news_hold_fetch_and_pack_on_the_command_line(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
+def test_news_hold_fetch_and_pack_on_the_command_line(
+    tmp_path: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
     from left_intact.demo.build import build_demo, open_outlet
 
     room = build_demo(str(tmp_path / "pier"))
@@ -202,7 +221,10 @@ def test_news_hold_fetch_and_pack_on_the_command_line(tmp_path: Path, capfd: pyt
         assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "26.11"]
         assert any(x["why"] == "you set sound.rate to 44100" for x in said[0]["notes"])
         assert "4.7.0 is out" in line("news", "brindlemere")
-        assert line("hold", "tarnlight", "26.10", "--reason", "the cabinet", "--json")["hold"]["reason"] == "the cabinet"
+        assert (
+            line("hold", "tarnlight", "26.10", "--reason", "the cabinet", "--json")["hold"]["reason"]
+            == "the cabinet"
+        )
         assert line("news", "tarnlight", "--json")["installs"][0]["newest"] is None
         assert "is no version" in line("hold", "tarnlight", "soon", code=2)
         got = line("fetch", "tarnlight", "26.11", "--json")

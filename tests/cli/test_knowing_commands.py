@@ -29,10 +29,15 @@ def test_rulings(line: Line) -> None:
     out, _ = line("rule", root, "saves/", "extras")
     assert "changes 2" in out and "saves/mill.sav" in out
     assert line.json("rulings", root)["rulings"] == [{"pattern": "saves/", "class": "extras"}]
-    assert {e["class"] for e in line.json("survey", root)["entries"] if e["path"].startswith("saves/")} == {"extras"}
-    assert "taken back" in line("rule", root, "saves/", "--undo")[0] and "no rulings" in line("rulings", root)[0]
+    assert {e["class"] for e in line.json("survey", root)["entries"] if e["path"].startswith("saves/")} == {
+        "extras"
+    }
     assert (
-        "is no class" in line("rule", root, "x", "pets", code=2)[1] and "a class is missing" in line("rule", root, "x", code=2)[1]
+        "taken back" in line("rule", root, "saves/", "--undo")[0] and "no rulings" in line("rulings", root)[0]
+    )
+    assert (
+        "is no class" in line("rule", root, "x", "pets", code=2)[1]
+        and "a class is missing" in line("rule", root, "x", code=2)[1]
     )
     assert "no ruling on this" in line("rule", root, "x", "--undo", code=3)[1]
 
@@ -78,7 +83,8 @@ def test_baselines(line: Line, tmp_path: Path) -> None:
     assert line.json("survey", root)["baseline"] == "1.0"
     assert line.json("baseline", root, str(mock.base))["baseline"] == "1.0"
     assert (
-        "no release was found" in line("baseline", root, "--in", str(tmp_path / "old" / "mocklet-0.8.zip"), "--take", code=3)[1]
+        "no release was found"
+        in line("baseline", root, "--in", str(tmp_path / "old" / "mocklet-0.8.zip"), "--take", code=3)[1]
     )
     assert "a release is missing" in line("baseline", root, code=2)[1]
 
@@ -97,7 +103,9 @@ def test_roots(line: Line, tmp_path: Path) -> None:
     assert "no root called" in line("roots", root, "--drop", "saves", code=3)[1]
     plant(tmp_path / "nobody" / ".config" / "mocklet", {"x.ini": "a = 1\n"})
     found = line.json("roots", root, "--find")["found"]
-    assert [f["label"] for f in found] == ["settings"] and "--label settings" in line("roots", root, "--find")[0]
+    assert [f["label"] for f in found] == ["settings"] and "--label settings" in line(
+        "roots", root, "--find"
+    )[0]
 
 
 def test_finding(line: Line, tmp_path: Path) -> None:

@@ -1,4 +1,6 @@
-"""Updates that wait, from the command line: what is waited for and why, going on, giving up, going back as a plan."""
+"""Updates that wait, from the command line: what is waited for and why, going on, giving up, going back as
+a plan.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,13 @@ def test_what_is_waited_for_is_said_everywhere(line: Line) -> None:
     assert "[waiting]" in out and "waits for you: start Mocklet once" in out and "makes the folder" in out
     row = line.json("shelf")["installs"][0]
     assert row["state"] == "waiting" and row["waits_for"]["step"] == "start-once"
-    for words in (["prove", "mocklet"], ["settle", "mocklet"], ["go-back", "mocklet"],
-                  ["update", "mocklet", str(line.mock.one)], ["plan", "mocklet", str(line.mock.one)]):  # fmt: skip
+    for words in (
+        ["prove", "mocklet"],
+        ["settle", "mocklet"],
+        ["go-back", "mocklet"],
+        ["update", "mocklet", str(line.mock.one)],
+        ["plan", "mocklet", str(line.mock.one)],
+    ):
         _, err = line(*words, code=3)
         assert "waits for you: start Mocklet once" in err and "go-on" in err
 
@@ -35,9 +42,13 @@ def test_what_is_waited_for_is_said_everywhere(line: Line) -> None:
 def test_going_on_looks_first_and_then_carries_on(line: Line) -> None:
     said = line.json("go-on", "mocklet", code=1)
     assert said["waits_for"] == {
-        "step": "start-once", "asks": "start Mocklet once, then close it", "why": "it makes the folder for its saves",
-        "may_skip": False, "can_be_seen": True, "options": [],
-    }  # fmt: skip
+        "step": "start-once",
+        "asks": "start Mocklet once, then close it",
+        "why": "it makes the folder for its saves",
+        "may_skip": False,
+        "can_be_seen": True,
+        "options": [],
+    }
     out, _ = line("go-on", "mocklet", code=1)
     assert out.startswith("WAITS") and "start Mocklet once" in out
     _, err = line("go-on", "mocklet", "--done", "start-once", code=3)
@@ -57,11 +68,17 @@ def test_going_back_is_shown_before_it_is_done(line: Line) -> None:
     line("go-on", "mocklet")
     now = line.mock.state()
     plan = line.json("go-back", "mocklet", "--plan")
-    assert {m["verb"] for m in plan["moves"]} >= {"replace", "add", "retire", "keep"} and plan["to_version"] == "1.0"
-    assert plan["stages"] == [{"kind": "carry", "changes": sum(m["verb"] not in ("keep",) for m in plan["moves"])}]
+    assert {m["verb"] for m in plan["moves"]} >= {"replace", "add", "retire", "keep"} and plan[
+        "to_version"
+    ] == "1.0"
+    assert plan["stages"] == [
+        {"kind": "carry", "changes": sum(m["verb"] not in ("keep",) for m in plan["moves"])}
+    ]
     assert line.mock.state() == now
     said = line.json("go-back", "mocklet")
-    assert said["verdict"] == "intact" and said["missing"] == [] and said["proof"]["version"]["after"] == "1.0"
+    assert (
+        said["verdict"] == "intact" and said["missing"] == [] and said["proof"]["version"]["after"] == "1.0"
+    )
     _, err = line("go-back", "mocklet", code=3)
     assert "no update on trial" in err
 
@@ -79,8 +96,13 @@ def test_giving_up_leaves_what_is_in_force_on_trial(line: Line) -> None:
 def test_a_step_that_cannot_be_seen_is_said(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
     made = MadeUp(tmp_path / "all")
     plan = made.plan(hand=False)
-    step = HandStep(id="restart", asks="restart the handheld", why="it reads its list only then", may_skip=True,
-                    check=HandCheck(sign=Sign.SAID))  # fmt: skip
+    step = HandStep(
+        id="restart",
+        asks="restart the handheld",
+        why="it reads its list only then",
+        may_skip=True,
+        check=HandCheck(sign=Sign.SAID),
+    )
     for word in ("--done", "--skip"):
         before = made.state()
         from dataclasses import replace
@@ -95,16 +117,24 @@ def test_a_step_that_cannot_be_seen_is_said(tmp_path: Path, capfd: pytest.Captur
 
 
 def test_a_step_by_hand_is_undone_by_hand(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
-    """Going back in reverse: what came after it, the step that undoes it, and the rest on the tree as it lies then."""
+    """Going back in reverse: what came after it, the step that undoes it, and the rest on the tree as it
+    lies then.
+    """
     from dataclasses import replace
 
     made = MadeUp(tmp_path / "all")
     before, plan = made.state(), made.plan()
     hand = plan.stages[1]
     assert isinstance(hand, HandStep)
-    undo = HandStep(id="take-out", asks="take the mark out", why="only the program may", check=HandCheck(
-        sign=Sign.GONE, at=hand.check.at))  # fmt: skip
-    made.bench.update(replace(plan, stages=(plan.stages[0], replace(hand, back=undo), plan.stages[2])), made.install)
+    undo = HandStep(
+        id="take-out",
+        asks="take the mark out",
+        why="only the program may",
+        check=HandCheck(sign=Sign.GONE, at=hand.check.at),
+    )
+    made.bench.update(
+        replace(plan, stages=(plan.stages[0], replace(hand, back=undo), plan.stages[2])), made.install
+    )
     made.start_once()
     made.bench.go_on(made.install)
     line = Line(made, capfd)  # type: ignore[arg-type]
@@ -139,7 +169,9 @@ def test_what_goes_beyond_the_consent_is_asked(tmp_path: Path, capfd: pytest.Cap
     assert (made.new / "memory/old.blk").exists()
 
 
-def test_a_stage_that_fails_keeps_or_undoes_those_before_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from dataclasses import replace
 
     from left_intact.core.carrying import laying
@@ -152,7 +184,9 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(tmp_path: Path, monk
         second = Carry(moves=tuple(m for m in moves if m.at.path in ("mocklet",)))
         third = Carry(moves=tuple(m for m in moves if m.at.path in ("mocklet.ini",)))
         chosen = {m.at for m in (*first, *second.moves, *third.moves)}
-        stays = tuple(replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None)
+        stays = tuple(
+            replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
+        )
         plan = replace(plan, stages=(Carry(moves=first), second, third), kept=(*plan.kept, *stays))
         real = laying.lay
 
@@ -169,7 +203,9 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(tmp_path: Path, monk
             assert made.bench.history(made.install)[0].state is State.ABANDONED
             continue
         assert error.value.code == "stopped-half-way" and "1 of 3 stages" in error.value.line()
-        assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.0" in (made.root / "mocklet").read_bytes()
+        assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.0" in (
+            made.root / "mocklet"
+        ).read_bytes()
         assert made.bench.history(made.install)[0].state is State.ON_TRIAL
         made.bench.go_back(made.install)
         assert made.state() == before
@@ -193,7 +229,9 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(
         parts = (("VERSION", "lib/core.so"), ("mocklet", "lib/newest"), ("mocklet.ini",))
         stages = tuple(Carry(moves=tuple(m for m in moves if m.at.path in part)) for part in parts)
         chosen = {m.at for stage in stages for m in stage.moves}
-        stays = tuple(replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None)
+        stays = tuple(
+            replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
+        )
         plan = replace(plan, stages=stages, kept=(*plan.kept, *stays))
         real = laying.lay
 
@@ -205,13 +243,17 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(
         def killed(made: MadeUp = made, plan: Any = plan, number: int = number) -> None:
             laying.lay = fails
             kill = KillAt(number)
-            made.bench.update(plan, made.install, report=lambda p: kill(p) if p.stage == "going back" else None)
+            made.bench.update(
+                plan, made.install, report=lambda p: kill(p) if p.stage == "going back" else None
+            )
 
         assert in_child(killed)
         made.bench.recover(made.install, forward)
         if forward:
             proof = made.bench.prove(made.install).proof
-            assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.1" in (made.root / "mocklet").read_bytes()
+            assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.1" in (
+                made.root / "mocklet"
+            ).read_bytes()
             assert b"lines = 3" in (made.root / "mocklet.ini").read_bytes()
             assert proof.verdict is Verdict.INTACT, proof
             made.bench.go_back(made.install)

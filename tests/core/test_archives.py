@@ -44,7 +44,9 @@ PACKERS: dict[str, Callable[[dict[str, bytes], Path], Path]] = {
 
 
 def _bytes(tree: dict[str, object]) -> dict[str, bytes]:
-    return {p: c.encode() if isinstance(c, str) else c for p, c in tree.items() if isinstance(c, (str, bytes))}
+    return {
+        p: c.encode() if isinstance(c, str) else c for p, c in tree.items() if isinstance(c, (str, bytes))
+    }
 
 
 @pytest.mark.parametrize("kind", PACKERS)
@@ -152,7 +154,12 @@ def test_encrypted_is_refused(tmp_path: Path) -> None:
 
 def test_links_inside_and_back_slashes_are_welcome(tmp_path: Path) -> None:
     arrival = look_into(
-        str(zipped({"read me": "1", "lib\\b.so": "y", "lib/a.so.4": "x", "lib/a.so": ("link", "a.so.4")}, tmp_path / "l.zip"))
+        str(
+            zipped(
+                {"read me": "1", "lib\\b.so": "y", "lib/a.so.4": "x", "lib/a.so": ("link", "a.so.4")},
+                tmp_path / "l.zip",
+            )
+        )
     )
     assert arrival.release.entries["lib/a.so"].link == "a.so.4"
     assert "lib/b.so" in arrival.release.entries

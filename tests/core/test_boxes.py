@@ -1,4 +1,6 @@
-"""A strongbox knows whose it is: found wherever it lies, never taken from a stranger, private to one person."""
+"""A strongbox knows whose it is: found wherever it lies, never taken from a stranger, private to one
+person.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from left_intact.workbench import Workbench
 from tests.builders import Mock, plant, release
 from tests.chains import KillAt, in_child
 
-AS_ROOT = pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may act as somebody else")
+AS_ROOT = pytest.mark.skipif(
+    not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may act as somebody else"
+)
 
 
 def _update(mock: Mock, version: str = "1.1") -> None:
@@ -165,7 +169,9 @@ def _plant_box(folder: Path, root: Path) -> None:
     """What a stranger would plant: a journal that names another root, ready to be recovered."""
     box = folder / ".left-intact" / "mocklet-0bad0bad"
     box.mkdir(parents=True)
-    (box / CARD).write_text(json.dumps({"v": 1, "id": "bad", "install": "1", "path": str(root), "identity": None}))
+    (box / CARD).write_text(
+        json.dumps({"v": 1, "id": "bad", "install": "1", "path": str(root), "identity": None})
+    )
     sqlite3.connect(box / "journal.sqlite").close()
 
 
@@ -276,7 +282,9 @@ def test_everything_of_ours_is_for_its_owner_alone(pier: Mock) -> None:
 def test_a_person_can_restore_by_hand_from_the_plain_list(pier: Mock) -> None:
     """With nothing of ours: read the list, copy the objects to their paths."""
     pier.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})
-    before = {p.relative_to(pier.root).as_posix(): p.read_bytes() for p in pier.root.rglob("*") if p.is_file()}
+    before = {
+        p.relative_to(pier.root).as_posix(): p.read_bytes() for p in pier.root.rglob("*") if p.is_file()
+    }
     _update(pier)
     box = next(p for p in (pier.root.parent / ".left-intact").iterdir() if p.is_dir())
     rows = [line.split("\t") for line in (box / LIST).read_text().splitlines() if not line.startswith("#")]
@@ -292,7 +300,9 @@ def test_a_person_can_restore_by_hand_from_the_plain_list(pier: Mock) -> None:
 
 def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
     pier.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})
-    pier.arrive(release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"}))
+    pier.arrive(
+        release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
+    )
     pier.update()
     box = Path(pier.bench.strongbox(pier.install).folder)
 

@@ -1,4 +1,6 @@
-"""One plan of three roots and two arrivals that waits for a step by hand: carried out, waited for, proven, gone back."""
+"""One plan of three roots and two arrivals that waits for a step by hand: carried out, waited for, proven,
+gone back.
+"""
 
 from __future__ import annotations
 
@@ -22,14 +24,25 @@ from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandCheck, HandStep, Later, Move, Sign
+from left_intact.core.model.stages import (
+    Carry,
+    Consent,
+    FromStrongbox,
+    HandCheck,
+    HandStep,
+    Later,
+    Move,
+    Sign,
+)
 from left_intact.core.model.update import State
 from left_intact.core.planning.later import PLANNERS, LaterStage
 from tests.builders import BUILT, LATER, plant
 from tests.chains import SAVES, MadeUp, in_child
 
 WHERE = ("same", "other", "bare")
-"""The strongbox on the same file system, on another; and without handles and exchanges, as other systems are."""
+"""The strongbox on the same file system, on another; and without handles and exchanges, as other systems
+are.
+"""
 BARE = place.Able(handles=False, exchange=False, no_replace=False)
 
 
@@ -70,11 +83,20 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
     made.start_once()
     done = made.bench.go_on(made.install)
     assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof
-    assert (made.saves / "b044/kept.blk").read_bytes() == b"\x01" * 700 and not (made.root / "memory/harbour.sav").exists()
-    assert (made.new / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (made.new / "memory/old.blk").exists()
+    assert (made.saves / "b044/kept.blk").read_bytes() == b"\x01" * 700 and not (
+        made.root / "memory/harbour.sav"
+    ).exists()
+    assert (made.new / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (
+        made.new / "memory/old.blk"
+    ).exists()
     assert (made.root / "was").read_text() == "now a file\n" and (made.root / "turns/inside.txt").exists()
     counts = done.proof.counts
-    assert counts[Verb.CARRY] == 2 and counts[Verb.REHOME] == 1 and counts[Verb.MERGE] == 1 and not done.proof.lost
+    assert (
+        counts[Verb.CARRY] == 2
+        and counts[Verb.REHOME] == 1
+        and counts[Verb.MERGE] == 1
+        and not done.proof.lost
+    )
     back = made.bench.go_back(made.install)
     assert not back.missing and not back.kept
     assert made.state() == before
@@ -116,7 +138,9 @@ class Points:
 
 
 def _carry_only(made: MadeUp, plan: Any, report: Points) -> None:
-    carry_out(plan, made.box, made.bench._outside(made.install), install_id=str(made.install.id), report=report)
+    carry_out(
+        plan, made.box, made.bench._outside(made.install), install_id=str(made.install.id), report=report
+    )
 
 
 def _files(state: dict[str, Any]) -> dict[str, Any]:
@@ -211,7 +235,8 @@ def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
         assert made.bench.history(made.install)[0].state is State.ON_TRIAL
 
 
-# ---------------------------------------------------------------- a root that is removed, and laid again by somebody else
+# ---------------------------------------------------------------- a root that is removed, and laid again by
+# somebody else
 
 
 def _put_back_saves(situation: Any) -> LaterStage:
@@ -223,27 +248,63 @@ def _put_back_saves(situation: Any) -> LaterStage:
         before = lies[0] if lies else None
         after = Entry(path=path, bytes=700, digest=digest, mode=0o644, mtime_ns=BUILT * 10**9)
         verb = Verb.REPLACE if before else Verb.ADD
-        moves.append(Move(at=At("", path), verb=verb, file_class=FileClass.SAVES, because="yours", before=before, after=after,
-                          source=FromStrongbox(digest)))  # fmt: skip
+        moves.append(
+            Move(
+                at=At("", path),
+                verb=verb,
+                file_class=FileClass.SAVES,
+                because="yours",
+                before=before,
+                after=after,
+                source=FromStrongbox(digest),
+            )
+        )
     return LaterStage(carry=Carry(moves=tuple(moves)))
 
 
 def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> None:
-    """Made safe, removed by hand, laid by somebody else, saves put back; and all of it taken back, byte for byte."""
+    """Made safe, removed by hand, laid by somebody else, saves put back; and all of it taken back, byte for
+    byte.
+    """
     PLANNERS["put-back-saves"] = _put_back_saves
     made = MadeUp(tmp_path / "all")
     before, plan = made.state(), made.plan()
     safe = tuple(
-        Move(at=at, verb=Verb.KEEP, file_class=FileClass.SAVES, because="made safe", before=e, after=e, safeguard=True)
+        Move(
+            at=at,
+            verb=Verb.KEEP,
+            file_class=FileClass.SAVES,
+            because="made safe",
+            before=e,
+            after=e,
+            safeguard=True,
+        )
         for at, e in sorted(made.entries().items())
         if not at.root and e.kind is not Kind.FOLDER
     )
-    saves = {m.at.path: m.before.digest for m in safe if m.before is not None and m.at.path.startswith("memory/")}
-    gone = HandStep(id="remove", asks="remove Mocklet", why="it refuses another one over it", rebinds=("",),
-                    check=HandCheck(sign=Sign.GONE))  # fmt: skip
-    laid = HandStep(id="lay", asks="lay 1.1 and start it once", why="it makes its folders", rebinds=("",),
-                    check=HandCheck(sign=Sign.APPEARS, at=At("", "VERSION")))  # fmt: skip
-    consent = Consent(roots=("",), classes=(FileClass.SAVES, FileClass.UNSORTED), verbs=(Verb.REPLACE, Verb.ADD), bytes=9_000)
+    saves = {
+        m.at.path: m.before.digest for m in safe if m.before is not None and m.at.path.startswith("memory/")
+    }
+    gone = HandStep(
+        id="remove",
+        asks="remove Mocklet",
+        why="it refuses another one over it",
+        rebinds=("",),
+        check=HandCheck(sign=Sign.GONE),
+    )
+    laid = HandStep(
+        id="lay",
+        asks="lay 1.1 and start it once",
+        why="it makes its folders",
+        rebinds=("",),
+        check=HandCheck(sign=Sign.APPEARS, at=At("", "VERSION")),
+    )
+    consent = Consent(
+        roots=("",),
+        classes=(FileClass.SAVES, FileClass.UNSORTED),
+        verbs=(Verb.REPLACE, Verb.ADD),
+        bytes=9_000,
+    )
     back = Later(planner="put-back-saves", intends="put yours back", consent=consent, with_=saves)
     roots = plan.roots[:1]
     plan = replace(plan, roots=roots, kept=(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
@@ -254,13 +315,19 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     assert bench.shelf()[0].missing and bench.shelf()[0].waits is not None and bench.interrupted() == []
     assert bench.go_on(made.install).update.waits.step == "lay"
     assert bench.go_on(made.install).waits  # days may pass
-    plant(made.root, {"mocklet": '#!/bin/sh\nVERSION="1.1"\n', "VERSION": "1.1\n", "memory/mill.sav": b"stub"})
+    plant(
+        made.root, {"mocklet": '#!/bin/sh\nVERSION="1.1"\n', "VERSION": "1.1\n", "memory/mill.sav": b"stub"}
+    )
     done = bench.go_on(made.install)
     assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof.checks
-    assert (made.root / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (made.root / "memory/harbour.sav").exists()
+    assert (made.root / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (
+        made.root / "memory/harbour.sav"
+    ).exists()
     assert bench.prove(made.install).proof.verdict is Verdict.INTACT
     plant(made.saves, SAVES, mtime=LATER)
     gone_back = bench.go_back(made.install)
     assert gone_back.proof is not None and gone_back.proof.verdict is Verdict.INTACT and not gone_back.missing
     now = made.state()[""]
-    assert {p: s for p, s in now.items() if not p.endswith("/")} == {p: s for p, s in before[""].items() if not p.endswith("/")}
+    assert {p: s for p, s in now.items() if not p.endswith("/")} == {
+        p: s for p, s in before[""].items() if not p.endswith("/")
+    }

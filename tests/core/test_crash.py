@@ -28,7 +28,9 @@ def _big(version: str) -> Tree:
     for number in range(FILES - 20):
         keep = version == "1.0" or number % 10
         if keep:
-            tree[f"share/part{number % 7}/f{number:03}.dat"] = f"{version if number % 3 else 'same'} {number}\n" * 3
+            tree[f"share/part{number % 7}/f{number:03}.dat"] = (
+                f"{version if number % 3 else 'same'} {number}\n" * 3
+            )
     if version != "1.0":
         tree |= {f"fresh/n{n:02}.dat": f"new {n}" for n in range(20)}
     return tree
@@ -70,7 +72,9 @@ def _crash(mock: Mock, stage: str, number: int) -> bool:
 def _lay_out(kept: Path, folder: Path) -> None:
     """Put install and strongbox as they are in `kept`."""
     for name in ("mocklet", ".left-intact"):
-        folder.joinpath(name).mkdir(parents=True, exist_ok=True)  # the very folder stays: it is known by its inode
+        folder.joinpath(name).mkdir(
+            parents=True, exist_ok=True
+        )  # the very folder stays: it is known by its inode
         for item in (folder / name).iterdir():
             shutil.rmtree(item) if item.is_dir() and not item.is_symlink() else item.unlink()
         if (kept / name).exists():
@@ -93,14 +97,19 @@ def test_killed_at_every_step_and_recovered_each_way(crashing: Mock, part: int) 
     plan = crashing.plan()
     reports: dict[str, int] = {}
     outside = crashing.bench._outside(crashing.install)
-    carry_out(plan, box, outside, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)}))
+    carry_out(
+        plan, box, outside, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)})
+    )
     after = _files(crashing.state())
     assert reports["laying"] >= FILES - 60
     points = [(stage, n) for stage, total in reports.items() for n in range(1, total + 1)]
     assert len(points) >= 2 * FILES
     for stage, number in points[part::PARTS]:
         _lay_out(folder / "fresh", folder)
-        assert in_child(lambda s=stage, n=number: carry_out(plan, box, outside, report=_killing_at(s, n))) == signal.SIGKILL
+        assert (
+            in_child(lambda s=stage, n=number: carry_out(plan, box, outside, report=_killing_at(s, n)))
+            == signal.SIGKILL
+        )
         _lay_out(folder, folder / "crashed")
         assert recover(box, outside, str(crashing.root), True).state is State.ON_TRIAL
         assert _files(crashing.state()) == after, (stage, number)
@@ -134,7 +143,9 @@ def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
     for step in (number, number + 3):
 
         def work(at: int = step) -> None:
-            Workbench(str(crashing.folder / "home")).recover(crashing.install, False, _killing_at("going back", at))
+            Workbench(str(crashing.folder / "home")).recover(
+                crashing.install, False, _killing_at("going back", at)
+            )
 
         assert in_child(work) == signal.SIGKILL
     crashing.bench = Workbench(str(crashing.folder / "home"))
@@ -183,7 +194,9 @@ def test_nothing_to_recover(crashing: Mock) -> None:
     assert error.value.code == "nothing-to-recover"
 
 
-def test_the_journal_is_on_the_disk_before_the_first_change(crashing: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_journal_is_on_the_disk_before_the_first_change(
+    crashing: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """The order of flushes: plan committed, copies flushed, `carrying` committed, then the first rename."""
     from left_intact.core.carrying import journal
     from left_intact.core.files.place import LocalPlace

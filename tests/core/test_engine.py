@@ -22,7 +22,12 @@ from tests.builders import Mock, plant, release
 
 def _next(mock: Mock) -> None:
     arriving = release(
-        "1.1", **{"new__deep__libnew.so": elf("mocklet 1.1", b"n"), "lib__latest": ("link", "libcore.so"), "blank": None}
+        "1.1",
+        **{
+            "new__deep__libnew.so": elf("mocklet 1.1", b"n"),
+            "lib__latest": ("link", "libcore.so"),
+            "blank": None,
+        },
     )
     del arriving["lib/libpad.so"]
     arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 48000\n"
@@ -81,13 +86,17 @@ def test_settling_frees_the_programs_and_keeps_theirs(mock: Mock) -> None:
 def test_what_was_made_on_trial_is_kept(mock: Mock) -> None:
     _next(mock)
     mock.update()
-    mock.edit({"saves/new.sav": b"fresh", "mocklet.ini": "[video]\nsmooth = maybe\n", "new/deep/mine.txt": "mine"})
+    mock.edit(
+        {"saves/new.sav": b"fresh", "mocklet.ini": "[video]\nsmooth = maybe\n", "new/deep/mine.txt": "mine"}
+    )
     (mock.root / "saves/mill.sav").write_bytes(b"played on")
     back = mock.bench.go_back(mock.install)
     assert mock.read("mocklet.ini").startswith("; mine")
     assert (mock.root / "saves/new.sav").read_bytes() == b"fresh" and mock.read("new/deep/mine.txt") == "mine"
     assert (mock.root / "saves/mill.sav").read_bytes() == b"played on"
-    assert [(path, Path(where).read_text()) for path, where in back.kept] == [("mocklet.ini", "[video]\nsmooth = maybe\n")]
+    assert [(path, Path(where).read_text()) for path, where in back.kept] == [
+        ("mocklet.ini", "[video]\nsmooth = maybe\n")
+    ]
 
 
 def test_folders_removed_on_trial_come_back(mock: Mock) -> None:
@@ -233,7 +242,11 @@ def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
     assert len(back.missing) == 1 and "no sound copy" in back.missing[0]
     after = mock.state()
     assert len([path for path in before if path in after and before[path] != after[path]]) <= 1
-    assert sum(path not in after for path in before) + sum(before[p] != after.get(p) for p in before if p in after) == 1
+    assert (
+        sum(path not in after for path in before)
+        + sum(before[p] != after.get(p) for p in before if p in after)
+        == 1
+    )
 
 
 def test_one_at_a_time(mock: Mock) -> None:
@@ -296,7 +309,11 @@ def test_a_running_program_is_left_alone(mock: Mock) -> None:
     with subprocess.Popen([str(mock.root / "runs")], stdin=subprocess.PIPE) as running:
         with pytest.raises(Refusal) as error:
             mock.update()
-        assert error.value.code == "running" and str(running.pid) in error.value.line() and mock.state() == before
+        assert (
+            error.value.code == "running"
+            and str(running.pid) in error.value.line()
+            and mock.state() == before
+        )
         running.communicate(b"\n")
     assert mock.update().proof.verdict is Verdict.INTACT
 

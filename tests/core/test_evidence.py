@@ -24,7 +24,14 @@ from left_intact.core.survey.classify import is_foreign, scores, sort_out, verdi
 from left_intact.core.survey.company import Titles, title_of
 from left_intact.core.survey.known import Known
 from left_intact.core.survey.lists import file_hasher, find_list, parse_list
-from left_intact.core.survey.names import bare, folder_evidence, looks_hashed, name_evidence, split_name, words_of
+from left_intact.core.survey.names import (
+    bare,
+    folder_evidence,
+    looks_hashed,
+    name_evidence,
+    split_name,
+    words_of,
+)
 from left_intact.core.survey.patterns import PatternTable, matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.references import about_key, pairs_in, read_references
@@ -49,14 +56,34 @@ def leaning(evidence: tuple[Evidence, ...]) -> FileClass:
 @pytest.mark.parametrize(
     ("folder", "kind"),
     [
-        ("saves", C.SAVES), ("Save States", C.STATES), ("SAVE_DATA", C.SAVES), ("GameSettings", C.SETTINGS), ("Spielstände", C.SAVES),
-        ("Einstellungen/Tasten", C.SETTINGS), ("sauvegardes", C.SAVES), ("Configuración", C.SETTINGS), ("セーブデータ", C.SAVES),
-        ("настройки", C.SETTINGS), ("存档", C.SAVES), ("zrzuty", C.EXTRAS), ("my old saves", C.SAVES), ("shader-cache", C.CACHE),
-        ("user/config", C.SETTINGS), ("data/saves", C.SAVES), ("saves/backup", C.SAVES), ("memcards/data", C.SAVES),
-        ("mods/Night/bin", C.EXTRAS), ("cache/lib", C.CACHE), ("mods/Night/saves", C.SAVES), ("bin", P), ("resources/icons", P),
-        ("resources/themes/plain", P), ("profile/Cache/Data", C.CACHE), ("Roms/Osprey/Imgs", C.CONTENT),
+        ("saves", C.SAVES),
+        ("Save States", C.STATES),
+        ("SAVE_DATA", C.SAVES),
+        ("GameSettings", C.SETTINGS),
+        ("Spielstände", C.SAVES),
+        ("Einstellungen/Tasten", C.SETTINGS),
+        ("sauvegardes", C.SAVES),
+        ("Configuración", C.SETTINGS),
+        ("セーブデータ", C.SAVES),
+        ("настройки", C.SETTINGS),
+        ("存档", C.SAVES),
+        ("zrzuty", C.EXTRAS),
+        ("my old saves", C.SAVES),
+        ("shader-cache", C.CACHE),
+        ("user/config", C.SETTINGS),
+        ("data/saves", C.SAVES),
+        ("saves/backup", C.SAVES),
+        ("memcards/data", C.SAVES),
+        ("mods/Night/bin", C.EXTRAS),
+        ("cache/lib", C.CACHE),
+        ("mods/Night/saves", C.SAVES),
+        ("bin", P),
+        ("resources/icons", P),
+        ("resources/themes/plain", P),
+        ("profile/Cache/Data", C.CACHE),
+        ("Roms/Osprey/Imgs", C.CONTENT),
     ],
-)  # fmt: skip
+)
 def test_folders_speak_in_many_tongues(folder: str, kind: FileClass) -> None:
     assert leaning(folder_evidence(folder)) is kind
 
@@ -69,12 +96,26 @@ def test_folders_that_say_nothing(folder: str) -> None:
 @pytest.mark.parametrize(
     ("name", "kind"),
     [
-        ("harbour.sav", C.SAVES), ("harbour.SAV", C.SAVES), ("harbour.sav.bak", C.SAVES), ("harbour.sav~", C.SAVES),
-        ("harbour (2).sav", C.SAVES), ("harbour.sav.1", C.SAVES), ("x.state12", C.STATES), ("x.snapshot3", C.STATES), ("config.ini.old", C.SETTINGS),
-        ("libx.so.4.2", P), ("README", P), ("LiesMich.txt", P), ("hiscores.bin", C.SAVES), ("old_settings", C.SETTINGS),
-        ("run.log", C.CACHE), ("notes on settings", C.EXTRAS), ("disk3.iso", C.CONTENT), (".gitignore.tmp", C.CACHE),
+        ("harbour.sav", C.SAVES),
+        ("harbour.SAV", C.SAVES),
+        ("harbour.sav.bak", C.SAVES),
+        ("harbour.sav~", C.SAVES),
+        ("harbour (2).sav", C.SAVES),
+        ("harbour.sav.1", C.SAVES),
+        ("x.state12", C.STATES),
+        ("x.snapshot3", C.STATES),
+        ("config.ini.old", C.SETTINGS),
+        ("libx.so.4.2", P),
+        ("README", P),
+        ("LiesMich.txt", P),
+        ("hiscores.bin", C.SAVES),
+        ("old_settings", C.SETTINGS),
+        ("run.log", C.CACHE),
+        ("notes on settings", C.EXTRAS),
+        ("disk3.iso", C.CONTENT),
+        (".gitignore.tmp", C.CACHE),
     ],
-)  # fmt: skip
+)
 def test_names_of_files(name: str, kind: FileClass) -> None:
     assert leaning(name_evidence(name)) is kind
 
@@ -82,13 +123,20 @@ def test_names_of_files(name: str, kind: FileClass) -> None:
 def test_spelling_does_not_count() -> None:
     assert bare("Save States!") == bare("save_states") == bare("SAVE-STATES") == "savestates"
     assert bare("Spielstände") == "spielstande" and bare("ＳＡＶＥ") == "save"
-    assert words_of("GameSettings_old2") == ["game", "settings", "old"] and words_of("HTMLHelp") == ["html", "help"]
+    assert words_of("GameSettings_old2") == ["game", "settings", "old"] and words_of("HTMLHelp") == [
+        "html",
+        "help",
+    ]
     assert (
         split_name("a.tar.gz") == ("a.tar", ".gz")
         and split_name(".hidden") == ("hidden", "")
         and split_name("none") == ("none", "")
     )
-    assert looks_hashed("00a1b2c3d4e5f607.bin") and not looks_hashed("harbour1.bin") and not looks_hashed("deadbeef")
+    assert (
+        looks_hashed("00a1b2c3d4e5f607.bin")
+        and not looks_hashed("harbour1.bin")
+        and not looks_hashed("deadbeef")
+    )
 
 
 @given(st.text(min_size=1, max_size=40))
@@ -98,9 +146,22 @@ def test_any_name_can_be_read(name: str) -> None:
 
 
 def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
-    for path in ("mods/Night/bin/hook.dll", "mods/Night/docs/readme.txt", "themes/mine/lib/x.so", "cheats/resources/a.png"):
+    for path in (
+        "mods/Night/bin/hook.dll",
+        "mods/Night/docs/readme.txt",
+        "themes/mine/lib/x.so",
+        "cheats/resources/a.png",
+    ):
         assert is_foreign(path.rpartition("/")[0])
-        pages = pages_of([Entry(path=path, bytes=900, format="elf x86_64" if path.endswith((".dll", ".so")) else "text plain")])
+        pages = pages_of(
+            [
+                Entry(
+                    path=path,
+                    bytes=900,
+                    format="elf x86_64" if path.endswith((".dll", ".so")) else "text plain",
+                )
+            ]
+        )
         found = next(iter(sort_out(pages, Known())))
         assert found.file_class is not P, path
 
@@ -138,17 +199,22 @@ def test_mods_do_not_vote_for_the_build(tmp_path: Path) -> None:
 def test_what_each_time_says() -> None:
     times = Times(builds=(BUILT,))
     said = {
-        delta: sum(e.weight for e in times.evidence(times.bucket((BUILT + delta) * 10**9), binary=False) if e.speaks_for is P)
+        delta: sum(
+            e.weight
+            for e in times.evidence(times.bucket((BUILT + delta) * 10**9), binary=False)
+            if e.speaks_for is P
+        )
         for delta in (0, 170, 3000, -3000, 10 * DAY, -10 * DAY)
     }
     assert said[0] == said[170] > 3 and said[3000] == 0 and 0 < said[-3000] < said[0]
     assert said[10 * DAY] < -3 < said[-10 * DAY] < 0
     assert times.evidence(times.bucket(0), binary=False) == () and not Times().speak
     late = Times(newest=BUILT)
-    assert [e.weight > 0 for d in (-DAY, DAY) for e in late.evidence(late.bucket((BUILT + d) * 10**9), binary=False)] == [
-        True,
-        False,
-    ]
+    assert [
+        e.weight > 0
+        for d in (-DAY, DAY)
+        for e in late.evidence(late.bucket((BUILT + d) * 10**9), binary=False)
+    ] == [True, False]
     put = Times(installed=BUILT)
     assert put.evidence(put.bucket((BUILT + DAY) * 10**9), binary=False)[0].weight < 0
     assert put.evidence(put.bucket((BUILT - DAY) * 10**9), binary=False) == ()
@@ -178,7 +244,10 @@ def test_lists_of_many_forms(text: str, rows: dict[str, str]) -> None:
 
 @given(
     st.dictionaries(
-        st.from_regex(r"[a-z]{1,8}(/[a-z]{1,8}){0,2}", fullmatch=True), st.binary(max_size=20), min_size=1, max_size=12
+        st.from_regex(r"[a-z]{1,8}(/[a-z]{1,8}){0,2}", fullmatch=True),
+        st.binary(max_size=20),
+        min_size=1,
+        max_size=12,
     )
 )
 def test_what_a_checksum_tool_writes_is_read_back(files: dict[str, bytes]) -> None:
@@ -195,14 +264,27 @@ def listed(root: Path) -> object:
 def test_a_list_speaks_for_what_it_names_and_against_the_rest(tmp_path: Path) -> None:
     files = {"run": b"#!/bin/sh\n", "lib/a.so": CODE, "doc.txt": b"words\n", "x.ini": b"[a]\nb = 1\n"}
     sums = "".join(f"{hashlib.sha256(data).hexdigest()}  prog-1.0/{path}\n" for path, data in files.items())
-    root = plant(tmp_path / "prog", {**files, "SHA256SUMS": sums, "mine.dat": b"\x93" * 9, "x.ini": "[a]\nb = 2\n"})
+    root = plant(
+        tmp_path / "prog", {**files, "SHA256SUMS": sums, "mine.dat": b"\x93" * 9, "x.ini": "[a]\nb = 2\n"}
+    )
     found = listed(root)
     assert found is not None
     states = {path: found.state(path) for path in ("run", "lib/a.so", "x.ini", "mine.dat", "SHA256SUMS")}  # type: ignore[attr-defined]
-    assert states == {"run": "equal", "lib/a.so": "equal", "x.ini": "changed", "mine.dat": "absent", "SHA256SUMS": "named"}
+    assert states == {
+        "run": "equal",
+        "lib/a.so": "equal",
+        "x.ini": "changed",
+        "mine.dat": "absent",
+        "SHA256SUMS": "named",
+    }
     survey, _, _ = survey_install(str(root), Known())
     kinds = {f.path: f.file_class for f in survey.findings}
-    assert kinds["run"] is P and kinds["doc.txt"] is P and kinds["x.ini"] is C.SETTINGS and kinds["mine.dat"] is not P
+    assert (
+        kinds["run"] is P
+        and kinds["doc.txt"] is P
+        and kinds["x.ini"] is C.SETTINGS
+        and kinds["mine.dat"] is not P
+    )
     assert any("SHA256SUMS lists" in note for note in survey.notes)
 
 
@@ -213,7 +295,12 @@ def test_lists_of_mods_and_games_are_not_the_releases(tmp_path: Path) -> None:
     assert listed(root) is None  # it names no code
     root = plant(
         tmp_path / "b",
-        {"mods/x/files.txt": "hook.so\na.png\nb.png\n", "mods/x/hook.so": CODE, "mods/x/a.png": "1", "mods/x/b.png": "2"},
+        {
+            "mods/x/files.txt": "hook.so\na.png\nb.png\n",
+            "mods/x/hook.so": CODE,
+            "mods/x/a.png": "1",
+            "mods/x/b.png": "2",
+        },
     )
     assert listed(root) is None  # it lies inside a mod
     root = plant(tmp_path / "c", {"files.txt": "run\nb\nc\nd\ne\nf\n", "run": "#!/bin/sh\n", "b": "1"})
@@ -226,10 +313,16 @@ def test_lists_of_mods_and_games_are_not_the_releases(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("key", "kind"),
     [
-        ("saves_directory", C.SAVES), ("StatesPath", C.STATES), ("rom_dirs", C.CONTENT), ("paths.screenshots", C.EXTRAS),
-        ("MemoryCardFolder", C.SAVES), ("Spielstände_Ordner", C.SAVES), ("config path", C.SETTINGS), ("cacheDir", C.CACHE),
+        ("saves_directory", C.SAVES),
+        ("StatesPath", C.STATES),
+        ("rom_dirs", C.CONTENT),
+        ("paths.screenshots", C.EXTRAS),
+        ("MemoryCardFolder", C.SAVES),
+        ("Spielstände_Ordner", C.SAVES),
+        ("config path", C.SETTINGS),
+        ("cacheDir", C.CACHE),
     ],
-)  # fmt: skip
+)
 def test_keys_say_what_a_folder_is_for(key: str, kind: FileClass) -> None:
     about = about_key(key)
     assert about is not None and about[0] is kind
@@ -254,21 +347,34 @@ def test_pairs_of_every_notation() -> None:
 def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
     away = plant(tmp_path / "elsewhere" / "cards", {"x": "1"})
     text = f"[paths]\nmemory_dir = mem\nsnap_state_dir = ./S\nsave_folder = C:\\\\old\\\\prog\\\\vault\ncard_folder = {away}\nrom_dir = nowhere\n"
-    root = plant(tmp_path / "prog", {"prog.ini": text, "mem/a": b"\x90" * 512, "S/b": "1", "vault/c": "2", "run": "#!/bin/sh\n"})
+    root = plant(
+        tmp_path / "prog",
+        {"prog.ini": text, "mem/a": b"\x90" * 512, "S/b": "1", "vault/c": "2", "run": "#!/bin/sh\n"},
+    )
     tree = read_tree(str(root))
     found = read_references(str(root), tree.pages, text_reader(str(root)), is_foreign)
-    assert {folder: r.file_class for folder, r in found.inside.items()} == {"mem": C.SAVES, "S": C.STATES, "vault": C.SAVES}
+    assert {folder: r.file_class for folder, r in found.inside.items()} == {
+        "mem": C.SAVES,
+        "S": C.STATES,
+        "vault": C.SAVES,
+    }
     assert {place: r.file_class for place, r in found.outside.items()} == {str(away): C.SAVES}
     survey, _, _ = survey_install(str(root), Known())
     memory = survey.findings.find("mem/a")
-    assert memory is not None and memory.file_class is C.SAVES and any(e.source == "reference" for e in memory.why)
+    assert (
+        memory is not None
+        and memory.file_class is C.SAVES
+        and any(e.source == "reference" for e in memory.why)
+    )
     assert any("elsewhere, not read with it" in note for note in survey.notes)
 
 
 def test_the_root_and_the_home_are_no_references(tmp_path: Path) -> None:
     root = plant(
         tmp_path / "p",
-        {"a.ini": f"[x]\nsave_dir = .\nrom_dir = /\nstate_dir = {tmp_path}\ncache_dir = {os.path.expanduser('~')}\n"},
+        {
+            "a.ini": f"[x]\nsave_dir = .\nrom_dir = /\nstate_dir = {tmp_path}\ncache_dir = {os.path.expanduser('~')}\n"
+        },
     )
     found = read_references(str(root), read_tree(str(root)).pages, text_reader(str(root)), is_foreign)
     assert not found.inside and not found.outside
@@ -302,7 +408,12 @@ def test_pictures_of_states_and_copies_of_saves(tmp_path: Path) -> None:
     picture, save = b"\x89PNG\r\n\x1a\n" + rng.randbytes(90), rng.randbytes(700)
     found = found_in(
         tmp_path,
-        {"states/mill.state": b"ST" + rng.randbytes(900), "states/mill.png": picture, "saves/mill.sav": save, "odd/thing": save},
+        {
+            "states/mill.state": b"ST" + rng.randbytes(900),
+            "states/mill.png": picture,
+            "saves/mill.sav": save,
+            "odd/thing": save,
+        },
     )
     assert found["states/mill.png"].file_class is C.STATES  # type: ignore[attr-defined]
     assert found["odd/thing"].leaning is C.SAVES and any(e.source == "copy" for e in found["odd/thing"].why)  # type: ignore[attr-defined]
@@ -312,7 +423,9 @@ def test_titles_are_known_by_their_names() -> None:
     titles = Titles(["Harbour Lights (disc 1)", "Mill Race"])
     assert title_of("Harbour Lights (state 2)") == title_of("harbour_lights") == "harbourlights"
     assert {e.speaks_for for e in titles.evidence("Mill Race.png", "png", 99) if e.weight > 0} == {C.EXTRAS}
-    assert {e.speaks_for for e in titles.evidence("mill-race.bin", "bytes", 8192) if e.weight > 0} == {C.SAVES}
+    assert {e.speaks_for for e in titles.evidence("mill-race.bin", "bytes", 8192) if e.weight > 0} == {
+        C.SAVES
+    }
     assert titles.evidence("unknown.png", "png", 9) == () and Titles([]).evidence("x", "png", 1) == ()
 
 
@@ -338,7 +451,9 @@ def test_the_weights_file_gives_a_reason_for_each() -> None:
     lines = [line for line in spoken.splitlines()[1:] if line.strip() and not line.startswith("#")]
     assert lines and all(re.search(r"=\s*-?[\d.]+\s+#\s*\S", line) for line in lines)
     said = tomllib.loads(text)
-    assert all(row.get("reason") for row in said["folder"]) and all(row["says"] for row in (*said["header"], *said["shape"]))
+    assert all(row.get("reason") for row in said["folder"]) and all(
+        row["says"] for row in (*said["header"], *said["shape"])
+    )
     w = weights()
     assert w.sort < w.program < w.replace < w.retire < 1 and w.most > w.retire
 
@@ -353,11 +468,14 @@ def test_every_source_is_in_the_document() -> None:
 
 evidence = st.lists(
     st.builds(
-        Evidence, source=st.just("name"), says=st.just("x"), speaks_for=st.sampled_from([c for c in C if c is not C.UNSORTED]),
+        Evidence,
+        source=st.just("name"),
+        says=st.just("x"),
+        speaks_for=st.sampled_from([c for c in C if c is not C.UNSORTED]),
         weight=st.floats(-8, 8),
     ),
     max_size=8,
-)  # fmt: skip
+)
 
 
 @given(evidence)
@@ -371,12 +489,16 @@ def test_laws_of_adding_up(why: list[Evidence]) -> None:
         assert verdict.certainty >= weights().program
     again = verdict_of(tuple(reversed(why)))
     assert again.leaning is verdict.leaning or abs(again.certainty - verdict.certainty) < 1e-6
-    ruled = verdict_of((*why, Evidence(source="ruling", says="you", speaks_for=C.STATES, weight=weights().spoken["ruling"])))
+    ruled = verdict_of(
+        (*why, Evidence(source="ruling", says="you", speaks_for=C.STATES, weight=weights().spoken["ruling"]))
+    )
     assert ruled.file_class is C.STATES and ruled.certainty > 0.99
 
 
 paths = st.lists(st.from_regex(r"[ab]{1,2}(/[ab.]{1,3}){0,2}", fullmatch=True), max_size=8)
-patterns = st.lists(st.from_regex(r"([ab*?]{1,3}/){0,2}[ab*.]{1,3}/?|\*\.[ab]|\*\*", fullmatch=True), min_size=1, max_size=6)
+patterns = st.lists(
+    st.from_regex(r"([ab*?]{1,3}/){0,2}[ab*.]{1,3}/?|\*\.[ab]|\*\*", fullmatch=True), min_size=1, max_size=6
+)
 
 
 @given(patterns, paths)

@@ -58,24 +58,45 @@ def test_names_that_stay() -> None:
     assert safe_path("a\\b/./c") == "a/b/c"
     assert link_stays_inside("a/b", "../c") and not link_stays_inside("a", "../c")
     assert not link_stays_inside("a", "/etc") and not link_stays_inside("a", "")
-    assert needs_other_name("a/con.txt") and needs_other_name("a:b") and needs_other_name("x ") and not needs_other_name("a/b.c")
+    assert (
+        needs_other_name("a/con.txt")
+        and needs_other_name("a:b")
+        and needs_other_name("x ")
+        and not needs_other_name("a/b.c")
+    )
 
 
 def test_everything_is_an_entry(tmp_path: Path) -> None:
-    root = plant(tmp_path / "install", {"A.txt": "1", "a.txt": "2", ".hidden/x": "3", "sp ace": "4", "ünï": "5", "empty": None})
+    root = plant(
+        tmp_path / "install",
+        {"A.txt": "1", "a.txt": "2", ".hidden/x": "3", "sp ace": "4", "ünï": "5", "empty": None},
+    )
     (root / "link").symlink_to("nowhere")
     (root / "loop").symlink_to(".")
     with open(os.fsencode(root) + b"/\xff\xfe.sav", "wb") as file:
         file.write(b"odd")
     os.mkfifo(root / "pipe")
     found = read_tree(str(root)).by_path()
-    assert set(found) == {"A.txt", "a.txt", ".hidden/x", "sp ace", "ünï", "empty", "link", "loop", "\udcff\udcfe.sav", "pipe"}
+    assert set(found) == {
+        "A.txt",
+        "a.txt",
+        ".hidden/x",
+        "sp ace",
+        "ünï",
+        "empty",
+        "link",
+        "loop",
+        "\udcff\udcfe.sav",
+        "pipe",
+    }
     assert found["link"].kind is Kind.LINK and found["link"].link == "nowhere"
     assert found["pipe"].kind is Kind.OTHER and found["empty"].kind is Kind.FOLDER
     assert found["\udcff\udcfe.sav"].digest
 
 
-def test_what_cannot_be_read_is_a_fault_and_not_missing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_cannot_be_read_is_a_fault_and_not_missing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     root = plant(tmp_path / "install", {"a": "1", "locked": "2", "shut/x": "3"})
     real_open, real_scan = os.open, os.scandir
 
@@ -104,7 +125,11 @@ def test_an_unchanged_stamp_spares_the_reading(tmp_path: Path, monkeypatch: pyte
     real = os.open
     monkeypatch.setattr(os, "open", lambda p, *m, **n: (opened.append(str(p)), real(p, *m, **n))[1])
     again = read_tree(str(root), known=known)
-    assert again.by_path() == first and not opened and all(a is b for a, b in zip(again.pages, tree.pages, strict=True))
+    assert (
+        again.by_path() == first
+        and not opened
+        and all(a is b for a, b in zip(again.pages, tree.pages, strict=True))
+    )
     (root / "b").write_text("3")
     os.utime(root / "b", ns=(first["b"].mtime_ns, first["b"].mtime_ns))
     changed = read_tree(str(root), known=known).by_path()
@@ -123,13 +148,22 @@ def test_no_folder_and_stopping(tmp_path: Path) -> None:
 
 
 def test_versions_from_inside(tmp_path: Path) -> None:
-    tree = {"VERSION": b"2.3d\n", "mock": b'#!/bin/sh\nVERSION="2.3d"\n', "about.json": b'{"version": "2.3c"}',
-            "CHANGES.md": b"# Mock 2.3d\n\n- x\n", "lib/libmock.so": elf("mock 2.3d", b"x")}  # fmt: skip
+    tree = {
+        "VERSION": b"2.3d\n",
+        "mock": b'#!/bin/sh\nVERSION="2.3d"\n',
+        "about.json": b'{"version": "2.3c"}',
+        "CHANGES.md": b"# Mock 2.3d\n\n- x\n",
+        "lib/libmock.so": elf("mock 2.3d", b"x"),
+    }
     entries = {p: Entry(path=p, bytes=len(d), format=recognise(d, len(d))) for p, d in tree.items()}
     readings = read_versions("mock-2.3d", entries, tree.get)
     assert [(r.text, r.source) for r in readings] == [
-        ("2.3d", "VERSION"), ("2.3c", "about.json"), ("2.3d", "mock"), ("2.3d", "CHANGES.md"), ("2.3d", "the name mock-2.3d"),
-    ]  # fmt: skip
+        ("2.3d", "VERSION"),
+        ("2.3c", "about.json"),
+        ("2.3d", "mock"),
+        ("2.3d", "CHANGES.md"),
+        ("2.3d", "the name mock-2.3d"),
+    ]
     assert [r.text for r in read_binaries("mock", entries, tree.get)] == ["2.3d"]
     ruled = read_versions("x", entries, tree.get, rules=[("CHANGES.md", r"Mock (\S+)")])
     assert ruled[0].source == "CHANGES.md"

@@ -1,4 +1,6 @@
-"""Keepsheets that are learnt, runs that are watched, baselines that are inferred, roots and installs that are found."""
+"""Keepsheets that are learnt, runs that are watched, baselines that are inferred, roots and installs that
+are found.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +71,10 @@ def test_every_part_of_a_keepsheet_is_read() -> None:
     sheet = parse_sheet(WHOLE, "here")
     assert sheet.moved == (("sav", "saves", "1.4"),) and sheet.keyed == (("vault", "saves", "ids of titles"),)
     assert sheet.wishes == (("a.ini", "video.smooth", "off", "it blurs"),)
-    assert sheet.ties == (("Gullwing", ">=1.2", "gull.map", ""),) and sheet.first_start == ("mocklet.cfg", "logs/")
+    assert sheet.ties == (("Gullwing", ">=1.2", "gull.map", ""),) and sheet.first_start == (
+        "mocklet.cfg",
+        "logs/",
+    )
     over = parse_sheet('format = 1\n[classes]\n"saves/" = "extras"\n', "b").over(sheet)
     assert over.program == "Mocklet" and dict(over.classes)["saves/"] is C.EXTRAS
 
@@ -98,7 +103,10 @@ def test_the_schema_that_is_published_is_the_one_that_is_used() -> None:
 
 def test_learning_keeps_what_a_person_wrote() -> None:
     text = with_learnt(
-        WHOLE, Learnt(program="Other", classes={"mods/": C.EXTRAS}, first_start=["b", "a"], version_places=[("V", "x")])
+        WHOLE,
+        Learnt(
+            program="Other", classes={"mods/": C.EXTRAS}, first_start=["b", "a"], version_places=[("V", "x")]
+        ),
     )
     assert "# mine" in text and 'program = "Mocklet"' in text
     sheet = parse_sheet(text, "here")
@@ -108,7 +116,10 @@ def test_learning_keeps_what_a_person_wrote() -> None:
 
 
 def test_merging_says_where_two_sheets_differ() -> None:
-    other = 'format = 1\n[classes]\n"saves/" = "extras"\n"x/" = "cache"\n[[moved]]\nfrom = "sav"\nto = "elsewhere"\n'
+    other = (
+        'format = 1\n[classes]\n"saves/" = "extras"\n"x/" = "cache"\n[[moved]]\nfrom = "sav"\nto = '
+        '"elsewhere"\n'
+    )
     text, differ = merged(WHOLE, other)
     sheet = parse_sheet(text, "here")
     assert dict(sheet.classes) == {"saves/": C.SAVES, "x/": C.CACHE} and len(sheet.moved) == 1
@@ -186,7 +197,9 @@ def test_an_update_teaches_which_folders_are_the_persons(mock: Mock) -> None:
     assert learnt.get("saves/") is C.SAVES and "lib/" not in learnt
     mock.edit({"saves/an odd one": b"\x81\x82"})
     found = mock.bench.survey(mock.install).findings.find("saves/an odd one")
-    assert found is not None and found.file_class is C.SAVES and any(e.source == "keepsheet" for e in found.why)
+    assert (
+        found is not None and found.file_class is C.SAVES and any(e.source == "keepsheet" for e in found.why)
+    )
 
 
 # ---------------------------------------------------------------- watching a run
@@ -202,7 +215,11 @@ rm -f "notes on harbour.txt"
 def test_a_run_is_watched_and_becomes_evidence(mock: Mock) -> None:
     mock.edit({"go.sh": RUNS})
     run = mock.bench.watch(mock.install, command=["./go.sh"])
-    assert run.made == ("fresh/made.cfg",) and run.changed == ("saves/mill.sav",) and run.gone == ("notes on harbour.txt",)
+    assert (
+        run.made == ("fresh/made.cfg",)
+        and run.changed == ("saves/mill.sav",)
+        and run.gone == ("notes on harbour.txt",)
+    )
     assert run.new_folders == ("fresh",) and run.status == 0
     survey = mock.bench.survey(mock.install)
     made, changed = survey.findings.find("fresh/made.cfg"), survey.findings.find("saves/mill.sav")
@@ -278,19 +295,27 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
     plant(home / ".config/mocklet", {"pads.ini": "[a]\nb = 1\n"}, mtime=LATER)
     plant(home / ".mocklet", {"scores": "9\n"}, mtime=LATER)
     plant(home / "mocklet-photos", {"x.png": "1"})
-    away = plant(tmp_path / "my memory" / "deep", {"mill.mem": b"\x01" * 512, "race.mem": b"\x02" * 512}, mtime=LATER)
+    away = plant(
+        tmp_path / "my memory" / "deep", {"mill.mem": b"\x01" * 512, "race.mem": b"\x02" * 512}, mtime=LATER
+    )
     mock.edit({"mocklet.ini": f"[folders]\nmemory_card_folder = {away}\n"})
     found = mock.bench.find_roots(mock.install, home=str(home))
     assert {(f.label, f.place) for f in found} == {
-        ("saves", str(away)), ("settings", str(home / ".config/mocklet")), ("own", str(home / ".mocklet")),
-    }  # fmt: skip
+        ("saves", str(away)),
+        ("settings", str(home / ".config/mocklet")),
+        ("own", str(home / ".mocklet")),
+    }
     assert all(f.why and f.files for f in found)
     for one in found:
         mock.bench.add_root(mock.install, one.label, one.place)
     assert mock.bench.find_roots(mock.install, home=str(home)) == []
     survey = mock.bench.survey(mock.install)
     memory = survey.findings.find("saves:/mill.mem")
-    assert memory is not None and memory.file_class is C.SAVES and survey.findings.find("settings:/pads.ini") is not None
+    assert (
+        memory is not None
+        and memory.file_class is C.SAVES
+        and survey.findings.find("settings:/pads.ini") is not None
+    )
     before = {p: p.read_bytes() for p in sorted(home.rglob("*")) if p.is_file()}
     mock.arrive(release("1.1"))
     plan = mock.plan()
@@ -330,7 +355,9 @@ def test_nothing_apart_is_ever_retired(mock: Mock, tmp_path: Path) -> None:
     mock.bench.rule(mock.install, "own:/", C.PROGRAM)
     mock.arrive(release("1.1"))
     for baseline in (True, False):
-        assert {m.verb for m in mock.plan(baseline=baseline).moves if m.path.startswith("own:")} == {Verb.KEEP}
+        assert {m.verb for m in mock.plan(baseline=baseline).moves if m.path.startswith("own:")} == {
+            Verb.KEEP
+        }
 
 
 # ---------------------------------------------------------------- finding installs
@@ -339,16 +366,21 @@ def test_nothing_apart_is_ever_retired(mock: Mock, tmp_path: Path) -> None:
 def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> None:
     disk = tmp_path / "disk"
     places = {
-        ".prefixes/1044/drive_c/tools/Wrack 2.1": (wrack(), "modding tool"), ".hidden/mudlark-0.9": (mudlark(), "emulator"),
-        "apps/kittiwake": (kittiwake(), "front end"), "opt/hawser": (hawser(), "emulator"), "apps/fender": (fender(), "launcher"),
+        ".prefixes/1044/drive_c/tools/Wrack 2.1": (wrack(), "modding tool"),
+        ".hidden/mudlark-0.9": (mudlark(), "emulator"),
+        "apps/kittiwake": (kittiwake(), "front end"),
+        "opt/hawser": (hawser(), "emulator"),
+        "apps/fender": (fender(), "launcher"),
         "Programs/pil": (pilotage(), "launcher"),
-    }  # fmt: skip
+    }
     for place, (specimen, _) in places.items():
         specimen.bed.lay(str(disk / place))
     plant(disk / "photos/2024", {f"holiday {n}.jpg": b"\xff\xd8\xff\xe0" for n in range(9)})
     plant(disk / "work/site", {"index.html": "<p>", "build.sh": "#!/bin/sh\n", "src/a.py": "x = 1\n"})
     found = mock.bench.find_installs(str(disk))
-    assert {os.path.relpath(c.path, disk): c.role for c in found} == {place: role for place, (_, role) in places.items()}
+    assert {os.path.relpath(c.path, disk): c.role for c in found} == {
+        place: role for place, (_, role) in places.items()
+    }
     assert all(c.why and c.score >= 4 and not c.known for c in found)
     by_name = {c.name: c for c in found}
     assert by_name["Mudlark"].version == "0.9" and by_name["Wrack"].version == "2.1"
@@ -362,7 +394,9 @@ def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> No
 def test_rulings_are_previewed_and_taken_back(mock: Mock) -> None:
     survey = mock.bench.survey(mock.install)
     seen = mock.bench.preview(survey, "saves/", C.EXTRAS)
-    assert (seen.meets, seen.changes) == (2, 2) and mock.bench.preview(survey, "VERSION", C.PROGRAM).changes == 0
+    assert (seen.meets, seen.changes) == (2, 2) and mock.bench.preview(
+        survey, "VERSION", C.PROGRAM
+    ).changes == 0
     assert mock.bench.preview(survey, "nothing", C.SAVES).meets == 0
     with pytest.raises(LeftIntactError) as error:
         mock.bench.unrule(mock.install, "saves/")

@@ -19,7 +19,16 @@ names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g
 folders = st.sampled_from(["", "lib", "data", "saves", "config", "deep/er", "data/x"])
 contents: st.SearchStrategy[Content] = st.one_of(
     st.sampled_from(
-        ["", "one\n", "two\n", "[v]\na = 1\nb = 2\n", "[v]\na = 2\nc = 3\n", "x = 1\n", '{"a": 1}', '{"a": 2, "b": {"c": 1}}']
+        [
+            "",
+            "one\n",
+            "two\n",
+            "[v]\na = 1\nb = 2\n",
+            "[v]\na = 2\nc = 3\n",
+            "x = 1\n",
+            '{"a": 1}',
+            '{"a": 2, "b": {"c": 1}}',
+        ]
     ),
     st.binary(min_size=1, max_size=40),
     st.sampled_from([elf("mocklet 1", b"1"), elf("mocklet 2", b"2")]),
@@ -75,7 +84,12 @@ class World:
         return found
 
 
-worlds = {"shipped": trees, "edits": trees, "gone": st.lists(st.builds(_path, folders, names), max_size=4), "arriving": trees}
+worlds = {
+    "shipped": trees,
+    "edits": trees,
+    "gone": st.lists(st.builds(_path, folders, names), max_size=4),
+    "arriving": trees,
+}
 
 
 LESS = {
@@ -85,7 +99,13 @@ LESS = {
     "links": place.Able(links=False),
     "modes": place.Able(modes=False, owners=False),
     "anything": place.Able(
-        handles=False, exchange=False, no_replace=False, links=False, modes=False, owners=False, change_times=False
+        handles=False,
+        exchange=False,
+        no_replace=False,
+        links=False,
+        modes=False,
+        owners=False,
+        change_times=False,
     ),
 }
 
@@ -93,14 +113,18 @@ LESS = {
 @pytest.mark.parametrize("lacking", LESS)
 @settings(max_examples=12)
 @given(**worlds)  # type: ignore[arg-type]
-def test_the_law_holds_where_a_system_can_do_less(monkeypatch, lacking, shipped, edits, gone, arriving) -> None:  # type: ignore[no-untyped-def]
+def test_the_law_holds_where_a_system_can_do_less(
+    monkeypatch, lacking, shipped, edits, gone, arriving
+) -> None:  # type: ignore[no-untyped-def]
     monkeypatch.setattr(place, "able", lambda: LESS[lacking])
     _update_then_back(shipped, edits, gone, arriving, modes=LESS[lacking].modes)
 
 
 @settings(max_examples=60)
 @given(**worlds)  # type: ignore[arg-type]
-def test_update_then_back_restores_everything_and_theirs_is_never_displaced(shipped, edits, gone, arriving) -> None:  # type: ignore[no-untyped-def]
+def test_update_then_back_restores_everything_and_theirs_is_never_displaced(
+    shipped, edits, gone, arriving
+) -> None:  # type: ignore[no-untyped-def]
     _update_then_back(shipped, edits, gone, arriving)
 
 
@@ -124,7 +148,9 @@ def _update_then_back(shipped, edits, gone, arriving, *, modes: bool = True) -> 
             if move.verb is Verb.DROP:
                 assert not os.path.lexists(mock.root / move.path)
         outcome = mock.bench.update(plan, draft.install)
-        assert outcome.proof.verdict is Verdict.INTACT and not outcome.proof.lost and not outcome.proof.altered
+        assert (
+            outcome.proof.verdict is Verdict.INTACT and not outcome.proof.lost and not outcome.proof.altered
+        )
         for path, data in theirs.items():
             if path not in plan.merges:
                 assert (mock.root / path).read_bytes() == data
@@ -138,8 +164,12 @@ def _update_then_back(shipped, edits, gone, arriving, *, modes: bool = True) -> 
 
 @settings(max_examples=60)
 @given(**worlds, trial=trees, deleted=st.lists(st.integers(0, 40), max_size=4))  # type: ignore[arg-type]
-def test_going_back_loses_nothing_that_was_made_on_trial(shipped, edits, gone, arriving, trial, deleted) -> None:  # type: ignore[no-untyped-def]
-    """Every place the update touched is as before it; every other one as the person left it; all they made is kept."""
+def test_going_back_loses_nothing_that_was_made_on_trial(
+    shipped, edits, gone, arriving, trial, deleted
+) -> None:  # type: ignore[no-untyped-def]
+    """Every place the update touched is as before it; every other one as the person left it; all they made
+    is kept.
+    """
     with in_memory() as folder:
         world = World(Path(folder), shipped, edits, gone, arriving)
         mock, before = world.mock, _contents(world.mock.root)
@@ -180,7 +210,9 @@ def _contents(root: Path) -> dict[str, bytes]:
 def _may_hold(root: Path, path: str) -> bool:
     """Whether nothing of the person's lies where a folder or a file must be."""
     target = root / path
-    return not target.is_dir() and all(not p.is_file() for p in target.parents if p != root and root in p.parents)
+    return not target.is_dir() and all(
+        not p.is_file() for p in target.parents if p != root and root in p.parents
+    )
 
 
 @settings(max_examples=40)

@@ -1,4 +1,6 @@
-"""Journals and libraries of version 0.1 open, prove, recover and go back; what a newer version wrote is refused in one line."""
+"""Journals and libraries of version 0.1 open, prove, recover and go back; what a newer version wrote is
+refused in one line.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ class Old:
 
     def __init__(self, folder: Path, name: str) -> None:
         with tarfile.open(FIXTURE) as archive:
-            archive.extractall(folder, [m for m in archive if m.name.startswith(f"fixture/{name}/")], filter="fully_trusted")
+            archive.extractall(
+                folder, [m for m in archive if m.name.startswith(f"fixture/{name}/")], filter="fully_trusted"
+            )
         self.folder = folder / "fixture" / name
         self.root, self.home = self.folder / "mocklet", self.folder / "home"
         here = str(self.folder)
@@ -43,12 +47,16 @@ class Old:
         self.before = {path: tuple(values) for path, values in said.items()}
 
     def state(self) -> dict[str, tuple[str, ...]]:
-        return {path: tuple(str(value) for value in values) for path, values in snapshot(str(self.root)).items()}
+        return {
+            path: tuple(str(value) for value in values) for path, values in snapshot(str(self.root)).items()
+        }
 
     def is_as_before(self) -> bool:
         """The whole tree; a tar keeps the times of folders to a millionth of a second only."""
         now = self.state()
-        return now.keys() == self.before.keys() and all(_alike(path, now[path], self.before[path]) for path in now)
+        return now.keys() == self.before.keys() and all(
+            _alike(path, now[path], self.before[path]) for path in now
+        )
 
     @property
     def journal(self) -> Path:
@@ -66,9 +74,13 @@ def _lead(path: Path, was: str, here: str) -> None:
     for (table,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
         for _, column, *_ in db.execute(f"PRAGMA table_info({table})").fetchall():
             for kind in ("TEXT", "BLOB"):
-                query = f"UPDATE {table} SET {column} = CAST(replace(CAST({column} AS TEXT), ?, ?) AS {kind}) "
-                db.execute(query + f"WHERE typeof({column}) = ? AND instr({column}, CAST(? AS {kind}))",
-                           (was, here, kind.lower(), was))  # fmt: skip
+                query = (
+                    f"UPDATE {table} SET {column} = CAST(replace(CAST({column} AS TEXT), ?, ?) AS {kind}) "
+                )
+                db.execute(
+                    query + f"WHERE typeof({column}) = ? AND instr({column}, CAST(? AS {kind}))",
+                    (was, here, kind.lower(), was),
+                )
     db.commit()
     db.close()
 
@@ -77,9 +89,14 @@ def _lead(path: Path, was: str, here: str) -> None:
 def test_the_fixture_is_what_it_says(tmp_path: Path, name: str) -> None:
     """Of version 0.1: the old tables, the old numbers."""
     with tarfile.open(FIXTURE) as archive:
-        archive.extractall(tmp_path, [m for m in archive if m.name.startswith(f"fixture/{name}/")], filter="fully_trusted")
+        archive.extractall(
+            tmp_path, [m for m in archive if m.name.startswith(f"fixture/{name}/")], filter="fully_trusted"
+        )
     folder = tmp_path / "fixture" / name
-    for path, number in ((folder / "home/library.sqlite", 3), (next(folder.glob(".left-intact/*/journal.sqlite")), 2)):
+    for path, number in (
+        (folder / "home/library.sqlite", 3),
+        (next(folder.glob(".left-intact/*/journal.sqlite")), 2),
+    ):
         db = sqlite3.connect(path)
         assert db.execute("PRAGMA user_version").fetchone()[0] == number
         db.close()
@@ -110,7 +127,9 @@ def test_what_was_cut_off_is_ended_either_way(tmp_path: Path, name: str, forward
     assert [i.name for i, _ in old.bench.interrupted()] == ["Mocklet"]
     update = old.bench.recover(old.install, forward)
     in_force = forward if forward is not None else name == "cut-laying"
-    assert update.state is (State.ON_TRIAL if in_force else State.GONE_BACK if name == "cut-back" else State.ABANDONED)
+    assert update.state is (
+        State.ON_TRIAL if in_force else State.GONE_BACK if name == "cut-back" else State.ABANDONED
+    )
     if in_force:
         assert old.bench.prove(old.install).proof.verdict is Verdict.INTACT
         old.bench.go_back(old.install)
@@ -135,7 +154,9 @@ def test_a_file_of_a_newer_version_is_refused_in_one_line(tmp_path: Path, which:
     db.close()
     with pytest.raises(LeftIntactError) as error:
         Journal(path) if which == "journal" else Library(str(tmp_path))
-    assert error.value.code == f"{which}-newer" and "99" in error.value.line() and "\n" not in error.value.line()
+    assert (
+        error.value.code == f"{which}-newer" and "99" in error.value.line() and "\n" not in error.value.line()
+    )
 
 
 def test_records_may_grow(tmp_path: Path) -> None:

@@ -31,11 +31,20 @@ def _shelf(folder: Path, versions: tuple[str, ...] = RELEASES) -> Path:
     for number, version in enumerate(versions):
         name = f"mocklet-{version}.zip"
         zipped(release(version, pad=bytes(range(256)) * 400), folder / name, f"mocklet-{version}")
-        said.append({
-            "program": "mocklet", "file": name, "version": version, "channel": "preview" if "beta" in version else "stable",
-            "platform": "linux x86_64", "published": f"2026-11-{20 - number:02}T10:00:00Z",
-            "notes": f"# News of {version}\n\n- Harbour loads faster.\n- sound.rate is 48000 now.\n- The tuba is in tune.\n",
-        })  # fmt: skip
+        said.append(
+            {
+                "program": "mocklet",
+                "file": name,
+                "version": version,
+                "channel": "preview" if "beta" in version else "stable",
+                "platform": "linux x86_64",
+                "published": f"2026-11-{20 - number:02}T10:00:00Z",
+                "notes": (
+                    f"# News of {version}\n\n- Harbour loads faster.\n- sound.rate is 48000 now.\n- "
+                    "The tuba is in tune.\n"
+                ),
+            }
+        )
     (folder / "outlet.json").write_text(json.dumps({"title": "mock outlet", "releases": said}))
     return folder
 
@@ -75,16 +84,24 @@ def test_offline_is_a_normal_state(following: Mock, outlet: OutletServer) -> Non
     outlet.shutdown()
     outlet.server_close()
     news = following.bench.look_for_news()[0]
-    assert news.best is not None and "cannot be reached" in news.outlets[0].trouble and news.outlets[0].checked > 0
+    assert (
+        news.best is not None
+        and "cannot be reached" in news.outlets[0].trouble
+        and news.outlets[0].checked > 0
+    )
 
 
-def test_a_folder_of_downloads_and_a_place_that_lags(following: Mock, tmp_path: Path, outlet: OutletServer) -> None:
+def test_a_folder_of_downloads_and_a_place_that_lags(
+    following: Mock, tmp_path: Path, outlet: OutletServer
+) -> None:
     folder = _shelf(tmp_path / "downloads", ("1.0.5",))
     (folder / "SHA256SUMS").write_text(f"{sha256_of(str(folder / 'mocklet-1.0.5.zip'))}  mocklet-1.0.5.zip\n")
     following.bench.follow(following.install, str(folder))
     news = following.bench.look_for_news()[0]
     said = {(r.offer.version, r.offer.outlet): r.says for r in news.ranked}
-    lagging = next(says for (version, place), says in said.items() if version == "1.0.5" and place == news.outlets[1].id)
+    lagging = next(
+        says for (version, place), says in said.items() if version == "1.0.5" and place == news.outlets[1].id
+    )
     assert any("lags behind: 1.1" in s for s in lagging)
     following.bench.unfollow(following.install, str(folder))
     with pytest.raises(LeftIntactError):
@@ -95,21 +112,32 @@ def test_ranking_says_what_fits() -> None:
     def offer(version: str, **more: object) -> Offer:
         return Offer(place="p", name=f"m-{version}.zip", version=version, **more)  # type: ignore[arg-type]
 
-    offers = [offer("1.1", platform="windows x86_64"), offer("1.1", platform="linux x86_64", digest="a", outlet=1),
-              offer("1.1", platform="linux x86_64", digest="b", outlet=2), offer("0.9")]  # fmt: skip
+    offers = [
+        offer("1.1", platform="windows x86_64"),
+        offer("1.1", platform="linux x86_64", digest="a", outlet=1),
+        offer("1.1", platform="linux x86_64", digest="b", outlet=2),
+        offer("0.9"),
+    ]
     ranked = rank(offers, installed="1.0", platform="linux x86_64")
     assert [r.waits for r in ranked] == [False, True, True, False]
     assert "another place has other bytes under this name" in ranked[1].says
     held = rank(offers, installed="1.0", platform="linux x86_64", hold=Hold(beyond="1.0"))
     assert not any(r.waits for r in held)
-    assert not any(r.waits for r in rank(offers, installed="1.0", platform="linux x86_64", dismissed=frozenset({"1.1"})))
+    assert not any(
+        r.waits for r in rank(offers, installed="1.0", platform="linux x86_64", dismissed=frozenset({"1.1"}))
+    )
 
 
 @pytest.mark.parametrize(
     ("hold", "version", "forbids"),
-    [(Hold(beyond="1.12"), "1.13", True), (Hold(beyond="1.12"), "1.12", False), (Hold(beyond=""), "9", True),
-     (Hold(beyond="1.12", until="1.14"), "1.14", False), (Hold(beyond="1.12", until="1.14"), "1.13", True)],
-)  # fmt: skip
+    [
+        (Hold(beyond="1.12"), "1.13", True),
+        (Hold(beyond="1.12"), "1.12", False),
+        (Hold(beyond=""), "9", True),
+        (Hold(beyond="1.12", until="1.14"), "1.14", False),
+        (Hold(beyond="1.12", until="1.14"), "1.13", True),
+    ],
+)
 def test_holds(hold: Hold, version: str, forbids: bool) -> None:
     assert hold.forbids(Version.parse(version)) is forbids
 
@@ -124,17 +152,34 @@ def test_a_hold_blocks_and_can_be_passed_knowingly(following: Mock) -> None:
 
 
 def test_notes_of_every_kind() -> None:
-    text = as_text("<h2>New</h2><ul><li>One <b>thing</b></li><li>Two</li></ul><script>x()</script><p>End", "html")
+    text = as_text(
+        "<h2>New</h2><ul><li>One <b>thing</b></li><li>Two</li></ul><script>x()</script><p>End", "html"
+    )
     assert [line for line in text.splitlines() if line] == ["# New", "- One thing", "- Two", "End"]
     assert as_text("  plain ", "text") == "plain"
     touch = Touch(names={"salt road": "you have it"}, settings={"tape.speed": "fast"})
     lines = read_notes(
-        [("1.1", "# Head\n- Salt Road runs\n- tape.speed2 is new\n- a known bug: it crashes\n- saves moved to x\n")], touch
+        [
+            (
+                "1.1",
+                "# Head\n- Salt Road runs\n- tape.speed2 is new\n- a known bug: it crashes\n- "
+                "saves moved to x\n",
+            )
+        ],
+        touch,
     )
-    assert [line.why for line in lines] == ["", "you have it", "", "a fault that they noted", "it may be something of yours"]
+    assert [line.why for line in lines] == [
+        "",
+        "you have it",
+        "",
+        "a fault that they noted",
+        "it may be something of yours",
+    ]
 
 
-@pytest.mark.parametrize("data", [b"", b"<html/>", b"<feed", b'<!DOCTYPE x [<!ENTITY e SYSTEM "file:///etc/passwd">]><x>&e;</x>'])
+@pytest.mark.parametrize(
+    "data", [b"", b"<html/>", b"<feed", b'<!DOCTYPE x [<!ENTITY e SYSTEM "file:///etc/passwd">]><x>&e;</x>']
+)
 def test_what_is_no_feed_is_refused(data: bytes) -> None:
     with pytest.raises(LeftIntactError) as error:
         read_feed(data, "http://here/feed")
@@ -191,7 +236,9 @@ def test_too_many_drops_are_said_in_one_line(following: Mock, outlet: OutletServ
     assert error.value.code == "fetch-failed" and "try again" in error.value.line()
 
 
-def test_a_redirect_elsewhere_is_said_and_a_stale_place_shown(following: Mock, outlet: OutletServer, tmp_path: Path) -> None:
+def test_a_redirect_elsewhere_is_said_and_a_stale_place_shown(
+    following: Mock, outlet: OutletServer, tmp_path: Path
+) -> None:
     other = OutletServer(outlet.folder).start()
     outlet.redirect_to = other.url
     got = _fetched(following)
@@ -232,7 +279,11 @@ def packed(mock: Mock, tmp_path: Path) -> Iterator[tuple[Mock, OutletServer]]:
     with zipfile.ZipFile(folder / "pack.zip", "w", zipfile.ZIP_STORED) as archive:
         archive.writestr("pack-1.1/changed/read me.txt", "hello")
         for number in range(90):
-            fresh = bytes([number % 250]) * (3000 if number != 5 else 2900) if number not in (3, 7, 9) else bytes([200]) * 3100
+            fresh = (
+                bytes([number % 250]) * (3000 if number != 5 else 2900)
+                if number not in (3, 7, 9)
+                else bytes([200]) * 3100
+            )
             archive.writestr(f"pack-1.1/changed/deep/g{number:02}.cart", fresh)
     (folder / "outlet.json").write_text('{"title": "x", "releases": []}')
     server = OutletServer(str(folder)).start()
@@ -246,7 +297,12 @@ def test_only_my_share_of_a_pack_comes_over_the_wire(packed: tuple[Mock, OutletS
     before = mock.state()
     survey = mock.bench.survey(mock.install)
     view = mock.bench.pack(mock.install, f"{server.url}/files/pack.zip", survey)
-    assert [line.path for line in view.of("mine")] == ["games/g03.cart", "games/g05.cart", "games/g07.cart", "games/g09.cart"]
+    assert [line.path for line in view.of("mine")] == [
+        "games/g03.cart",
+        "games/g05.cart",
+        "games/g07.cart",
+        "games/g09.cart",
+    ]
     assert len(view.of("same")) == 16 and len(view.of("lacking")) == 70 and len(view.of("other")) == 1
     plan = mock.bench.pack_plan(mock.install, view, survey)
     wire = sum(size for _, _, size in server.log)
@@ -305,15 +361,24 @@ def test_packs_that_are_folders_or_other_archives(packed: tuple[Mock, OutletServ
 
     mock, _ = packed
     survey = mock.bench.survey(mock.install)
-    inside = {"a pack/new/g03.cart": bytes([9]) * 50, "a pack/new/g04.cart": bytes([4]) * 3000, "a pack/read me.txt": b"hi"}
-    for place in (plant(tmp_path / "as folder", dict(inside)), tarred(dict(inside), tmp_path / "as.tar.gz", "w:gz")):
+    inside = {
+        "a pack/new/g03.cart": bytes([9]) * 50,
+        "a pack/new/g04.cart": bytes([4]) * 3000,
+        "a pack/read me.txt": b"hi",
+    }
+    for place in (
+        plant(tmp_path / "as folder", dict(inside)),
+        tarred(dict(inside), tmp_path / "as.tar.gz", "w:gz"),
+    ):
         view = mock.bench.pack(mock.install, str(place), survey)
         assert [line.path for line in view.of("mine")] == ["games/g03.cart"] and len(view.of("same")) == 1
         plan = mock.bench.pack_plan(mock.install, view, survey)
         assert [m.path for m in plan.changes] == ["games/g03.cart"]
 
 
-def test_a_slow_place_is_waited_for_and_a_sums_file_beside_counts(following: Mock, outlet: OutletServer, tmp_path: Path) -> None:
+def test_a_slow_place_is_waited_for_and_a_sums_file_beside_counts(
+    following: Mock, outlet: OutletServer, tmp_path: Path
+) -> None:
     outlet.slow = True
     seen: list[int] = []
     name = "mocklet-1.1.zip"
@@ -321,7 +386,12 @@ def test_a_slow_place_is_waited_for_and_a_sums_file_beside_counts(following: Moc
     Path(outlet.folder, "SHA256SUMS").write_text(f"{digest}  {name}\n{'0' * 64}  other.zip\n")
     offer = Offer(place=f"{outlet.url}/files/{name}", name=name, version="1.1")
     got = fetch(offer, str(tmp_path / "into"), report=lambda p: seen.append(p.done))
-    assert got.digest == digest and any("checked against" in s for s in got.says) and seen == sorted(seen) and len(seen) > 1
+    assert (
+        got.digest == digest
+        and any("checked against" in s for s in got.says)
+        and seen == sorted(seen)
+        and len(seen) > 1
+    )
     Path(outlet.folder, "SHA256SUMS").write_text(f"{'0' * 64}  {name}\n")
     with pytest.raises(LeftIntactError) as error:
         fetch(offer, str(tmp_path / "again"))

@@ -29,7 +29,14 @@ from left_intact.core.survey.classify import sort_out
 from left_intact.core.survey.known import Known
 from tests.builders import Mock, plant
 
-ODD = {"a.txt": "1", "b/c/d.ini": "[x]\ny = 1\n", "b/e": b"\xff" * 600, "empty": None, "link": ("link", "nowhere"), "z/": None}
+ODD = {
+    "a.txt": "1",
+    "b/c/d.ini": "[x]\ny = 1\n",
+    "b/e": b"\xff" * 600,
+    "empty": None,
+    "link": ("link", "nowhere"),
+    "z/": None,
+}
 
 
 def double(common: int, task: int) -> int:
@@ -47,7 +54,9 @@ def test_work_is_shared_out_and_all_of_it_comes_back() -> None:
     tasks = list(range(300))
     done = dict(share_out(double, 7, tasks, CancelToken()))
     assert done == {n: 7 + 2 * n for n in tasks}
-    assert list(share_out(double, 1, [5], CancelToken())) == [(0, 11)] and not list(share_out(double, 1, [], CancelToken()))
+    assert list(share_out(double, 1, [5], CancelToken())) == [(0, 11)] and not list(
+        share_out(double, 1, [], CancelToken())
+    )
 
 
 def test_a_process_that_dies_costs_nothing_but_time() -> None:
@@ -57,7 +66,9 @@ def test_a_process_that_dies_costs_nothing_but_time() -> None:
 
 @pytest.mark.parametrize("start", ["_fork", "_spawn"])
 def test_both_ways_of_starting_helpers(start: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    root = plant(tmp_path / "many", {f"f{n % 90}/g{n % 3}/x{n}.dat": bytes([n % 251]) * (n % 900) for n in range(900)})
+    root = plant(
+        tmp_path / "many", {f"f{n % 90}/g{n % 3}/x{n}.dat": bytes([n % 251]) * (n % 900) for n in range(900)}
+    )
     alone = {e.path: e for e in read_tree(str(root)).entries}
     monkeypatch.setattr(crew, "forks", lambda: start == "_fork")
     monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
@@ -104,7 +115,9 @@ def test_pages_and_entries_say_the_same(tmp_path: Path) -> None:
         (e.path, e.kind, e.digest, e.format, e.link, e.mtime_ns) for e in tree.entries
     ]
     page = next(p for p in tree.pages if p.folder == "b")
-    assert page.numbers[1::COLUMNS] == array("q", [600]) and page.path(0) == "b/e" and page.entry(0).bytes == 600
+    assert (
+        page.numbers[1::COLUMNS] == array("q", [600]) and page.path(0) == "b/e" and page.entry(0).bytes == 600
+    )
 
 
 def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
@@ -156,7 +169,9 @@ def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch
     after = mock.bench.library.before(mock.install)
     assert after.context == before.context and after.pages.keys() == before.pages.keys()
     mock.bench.rule(mock.install, "saves/", first.findings[0].file_class)
-    assert mock.bench.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find("saves/mill.sav")
+    assert mock.bench.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find(
+        "saves/mill.sav"
+    )
 
 
 def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
@@ -167,7 +182,10 @@ def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
 
 
 def test_several_roots_are_one_tree(tmp_path: Path) -> None:
-    root, apart = plant(tmp_path / "a", {"run": "1", "x/y": "2"}), plant(tmp_path / "b", {"z.ini": "k = 1\n", "w/v": "3"})
+    root, apart = (
+        plant(tmp_path / "a", {"run": "1", "x/y": "2"}),
+        plant(tmp_path / "b", {"z.ini": "k = 1\n", "w/v": "3"}),
+    )
     roots = [("settings", str(apart)), ("gone", str(tmp_path / "nowhere"))]
     tree = read_roots(str(root), roots)
     assert set(tree.by_path()) == {"run", "x/y", "settings:/z.ini", "settings:/w/v", "gone:"}
@@ -175,9 +193,9 @@ def test_several_roots_are_one_tree(tmp_path: Path) -> None:
     assert all(any(page is old for old in tree.pages) for page in again.pages)
     read = roots_reader(str(root), roots)
     assert read("settings:/z.ini") == b"k = 1\n" and read("x/y") == b"2" and read("settings:/none") is None
-    assert absolute(str(root), roots, "settings:/w/v") == str(apart / "w/v") and absolute(str(root), roots, "x/y") == str(
-        root / "x/y"
-    )
+    assert absolute(str(root), roots, "settings:/w/v") == str(apart / "w/v") and absolute(
+        str(root), roots, "x/y"
+    ) == str(root / "x/y")
     assert is_apart(labelled("saves", "a/b")) and not is_apart("saves/a") and labelled("own", "") == "own:"
 
 
@@ -191,7 +209,9 @@ def test_forks_only_where_there_is_one_thread() -> None:
     assert crew.forks() is (threading.active_count() == 1)
 
 
-def test_where_no_time_tells_of_writes_everything_is_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_where_no_time_tells_of_writes_everything_is_read_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A file written over with equal size and times, as a system without change times shows it."""
     from left_intact.core.files import walk
     from left_intact.core.files.tree import read_tree

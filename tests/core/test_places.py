@@ -1,4 +1,6 @@
-"""Places walked from an open handle: nothing is followed out of a root, and what the system keeps of a file is kept."""
+"""Places walked from an open handle: nothing is followed out of a root, and what the system keeps of a file
+is kept.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from left_intact.core.model.proof import Verdict
 from left_intact.demo.unattended import snapshot
 from tests.builders import Mock, copy_of, plant, release
 
-AS_ROOT = pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may give files away")
+AS_ROOT = pytest.mark.skipif(
+    not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may give files away"
+)
 HANDLES = pytest.mark.skipif(not able().handles, reason="this system has no handles of folders")
 
 
@@ -28,7 +32,11 @@ def _next(mock: Mock, **more: str | bytes) -> None:
 
 
 def _outside(tmp_path: Path) -> tuple[Path, object]:
-    away = plant(tmp_path / "away", {"libcore.so": "theirs\n", "libpad.so": "theirs too\n", "deep/x": "1"}, mtime=1_600_000_000)
+    away = plant(
+        tmp_path / "away",
+        {"libcore.so": "theirs\n", "libpad.so": "theirs too\n", "deep/x": "1"},
+        mtime=1_600_000_000,
+    )
     for path in away.rglob("*"):
         path.chmod(0o700 if path.is_dir() else 0o640)
     return away, snapshot(str(away))
@@ -118,7 +126,9 @@ def test_a_folder_exchanged_for_a_link_in_a_loop_leads_no_write_outside(mock: Mo
         assert snapshot(str(away)) == before
 
 
-def test_going_back_through_a_folder_that_became_a_link_touches_nothing_outside(mock: Mock, tmp_path: Path) -> None:
+def test_going_back_through_a_folder_that_became_a_link_touches_nothing_outside(
+    mock: Mock, tmp_path: Path
+) -> None:
     _next(mock)
     mock.update()
     away, before = _outside(tmp_path)
@@ -174,7 +184,9 @@ def test_extended_attributes_come_through_an_update_and_back(mock: Mock, tmp_pat
         os.setxattr(mock.root / name, "user.shelf", b"left")
     _next(mock)
     mock.update()
-    assert os.getxattr(mock.root / "mocklet", "user.shelf") == b"left"  # what is exchanged keeps those of the one before
+    assert (
+        os.getxattr(mock.root / "mocklet", "user.shelf") == b"left"
+    )  # what is exchanged keeps those of the one before
     mock.bench.go_back(mock.install)
     for name in ("mocklet", "lib/libpad.so"):
         assert os.getxattr(mock.root / name, "user.shelf") == b"left"
@@ -228,7 +240,9 @@ def test_a_set_id_bit_is_not_given_without_its_owner(tmp_path: Path, monkeypatch
 
     monkeypatch.setattr(os, "chown", refused)
     with LocalPlace(str(tmp_path / "root")) as place:
-        notes = place.dress("runs", Entry(path="runs", mode=0o4755, mtime_ns=10**18), Attributes(owner=4242, group=4343))
+        notes = place.dress(
+            "runs", Entry(path="runs", mode=0o4755, mtime_ns=10**18), Attributes(owner=4242, group=4343)
+        )
     assert notes == ("owner",) and (tmp_path / "root/runs").stat().st_mode & 0o7777 == 0o755
 
 

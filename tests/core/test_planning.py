@@ -76,14 +76,22 @@ def test_the_plan_of_an_ordinary_update(mock: Mock) -> None:
 def test_questions_one_a_conflict_and_few(mock: Mock) -> None:
     mock.edit({f"docs/d{n}.txt": "mine" for n in range(30)} | {"docs/guide.html": "<!doctype html>mine"})
     (mock.root / "docs/licence.txt").unlink()
-    mock.arrive(release("1.1", **{f"docs__d{n}.txt": "theirs" for n in range(30)}, **{"docs__licence.txt": "be kinder\n"}))
+    mock.arrive(
+        release(
+            "1.1", **{f"docs__d{n}.txt": "theirs" for n in range(30)}, **{"docs__licence.txt": "be kinder\n"}
+        )
+    )
     plan = mock.plan()
     assert len(plan.questions) == 3
     assert {q.default for q in plan.questions} == {"yours", "leave"}
     assert all(m.verb is Verb.ASK for m in plan.moves if m.question)
     taken = mock.plan({q.id: q.options[1] for q in plan.questions})
     said = verbs(taken)
-    assert said["docs/guide.html"] == "replace" and said["docs/licence.txt"] == "add" and said["docs/d3.txt"] == "replace"
+    assert (
+        said["docs/guide.html"] == "replace"
+        and said["docs/licence.txt"] == "add"
+        and said["docs/d3.txt"] == "replace"
+    )
     kept = verbs(mock.plan({q.id: q.default for q in plan.questions}))
     assert kept["docs/guide.html"] == "keep" and kept["docs/licence.txt"] == "drop"
     with pytest.raises(Misuse):
@@ -113,7 +121,9 @@ def test_blockers(mock: Mock) -> None:
     assert _codes(mock) == {"older-version"}
     mock.arrive(release("2026-11-01"), "mocklet-2026-11-01")
     assert _codes(mock) == {"other-line"}
-    other = {p.replace(".so", ".dll"): pe("x", b"y") if p.endswith(".so") else c for p, c in release("1.1").items()}
+    other = {
+        p.replace(".so", ".dll"): pe("x", b"y") if p.endswith(".so") else c for p, c in release("1.1").items()
+    }
     mock.arrive(other)
     assert _codes(mock) == {"other-platform"}
     mock.arrive({f"quite/{n}.bin": b"x" + bytes([n]) for n in range(9)} | {"VERSION": "1.1"}, "another-1.1")
@@ -161,7 +171,9 @@ def test_without_a_baseline_evidence_decides(mock: Mock) -> None:
     mock.arrive(arriving)
     said = verbs(mock.plan(baseline=False))
     assert said["mocklet"] == said["lib/libcore.so"] == "replace" and said["lib/libpad.so"] == "retire"
-    assert said["mocklet.ini"] == "merge" and said["lib/own.dat"] == "keep" and said["saves/mill.sav"] == "keep"
+    assert (
+        said["mocklet.ini"] == "merge" and said["lib/own.dat"] == "keep" and said["saves/mill.sav"] == "keep"
+    )
 
 
 def test_times_that_tell_nothing_apart_retire_nothing(mock: Mock) -> None:
@@ -234,7 +246,14 @@ def test_room_is_counted_for_each_file_system() -> None:
     def move(root: str, before: int, after: int) -> Move:
         old = Entry(path="x", bytes=before, digest="a", mode=0o644) if before else None
         new = Entry(path="x", bytes=after, digest="b", mode=0o644) if after else None
-        return Move(at=At(root, "x"), verb=Verb.REPLACE, file_class=FileClass.PROGRAM, because="", before=old, after=new)
+        return Move(
+            at=At(root, "x"),
+            verb=Verb.REPLACE,
+            file_class=FileClass.PROGRAM,
+            because="",
+            before=old,
+            after=new,
+        )
 
     moves = [move("", 100, 200), move("saves", 0, 1000)]
     over = 4 << 20
@@ -242,7 +261,10 @@ def test_room_is_counted_for_each_file_system() -> None:
     assert together.needed == 100 + 200 + 1000 + over and not together.rooms and together.short is None
     apart = Circumstances(rooms={BOX: (1, 9 << 20), "": (1, 9 << 20), "saves": (2, 500)})
     space = room_for(moves, apart)
-    assert {r.place: r.needed for r in space.rooms} == {"the strongbox and the install": 300 + over, "saves": 1000 + over}
+    assert {r.place: r.needed for r in space.rooms} == {
+        "the strongbox and the install": 300 + over,
+        "saves": 1000 + over,
+    }
     assert space.short is not None and space.short.place == "saves" and space.free == 500
     faults = machine_faults("Mocklet", moves, space, apart)
     assert [f.code for f in faults] == ["no-room"] and "at saves" in faults[0].says

@@ -35,16 +35,51 @@ def _old(mock: Mock, path: str, data: bytes) -> None:
 
 ON = (Verdict.ATTENTION, "yours", CheckState.YOURS)
 CASES: dict[str, tuple[Callable[[Mock], object], Verdict, str, CheckState]] = {
-    "a save is gone": (lambda m: (m.root / "saves/mill.sav").unlink(), Verdict.BROKEN, "yours", CheckState.FAILED),
-    "a save was changed": (lambda m: _old(m, "saves/mill.sav", b"?"), Verdict.BROKEN, "yours", CheckState.FAILED),
+    "a save is gone": (
+        lambda m: (m.root / "saves/mill.sav").unlink(),
+        Verdict.BROKEN,
+        "yours",
+        CheckState.FAILED,
+    ),
+    "a save was changed": (
+        lambda m: _old(m, "saves/mill.sav", b"?"),
+        Verdict.BROKEN,
+        "yours",
+        CheckState.FAILED,
+    ),
     "a save was played on": (lambda m: (m.root / "saves/mill.sav").write_bytes(b"on"), *ON),
-    "a library is not as shipped": (lambda m: _old(m, "lib/libcore.so", b"?"), Verdict.BROKEN, "program", CheckState.FAILED),
-    "a retired one is back": (lambda m: _old(m, "lib/libpad.so", b"?"), Verdict.ATTENTION, "set aside", CheckState.FAILED),
-    "a merged key": (lambda m: _old(m, "mocklet.ini", b"[video]\nx = 1\n"), Verdict.BROKEN, "merged", CheckState.FAILED),
-    "a merged file is no settings": (lambda m: _old(m, "mocklet.ini", b"\0\1"), Verdict.BROKEN, "merged", CheckState.FAILED),
-    "something appeared": (lambda m: (m.root / "what").write_text("?"), Verdict.INTACT, "nothing else", CheckState.YOURS),
+    "a library is not as shipped": (
+        lambda m: _old(m, "lib/libcore.so", b"?"),
+        Verdict.BROKEN,
+        "program",
+        CheckState.FAILED,
+    ),
+    "a retired one is back": (
+        lambda m: _old(m, "lib/libpad.so", b"?"),
+        Verdict.ATTENTION,
+        "set aside",
+        CheckState.FAILED,
+    ),
+    "a merged key": (
+        lambda m: _old(m, "mocklet.ini", b"[video]\nx = 1\n"),
+        Verdict.BROKEN,
+        "merged",
+        CheckState.FAILED,
+    ),
+    "a merged file is no settings": (
+        lambda m: _old(m, "mocklet.ini", b"\0\1"),
+        Verdict.BROKEN,
+        "merged",
+        CheckState.FAILED,
+    ),
+    "something appeared": (
+        lambda m: (m.root / "what").write_text("?"),
+        Verdict.INTACT,
+        "nothing else",
+        CheckState.YOURS,
+    ),
     "nothing happened": (lambda m: None, Verdict.INTACT, "version", CheckState.PASSED),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("case", CASES)
@@ -71,9 +106,13 @@ def test_a_version_that_is_not_the_arriving_one_is_noticed(updated: Mock) -> Non
 def test_the_ledger_adds_up(updated: Mock) -> None:
     proof = updated.bench.prove(updated.install).proof
     for line in proof.ledger:
-        assert line.equal + line.agreed + line.trouble >= line.before.files or line.file_class.value == "program"
+        assert (
+            line.equal + line.agreed + line.trouble >= line.before.files or line.file_class.value == "program"
+        )
         assert not line.trouble
-    assert sum(line.after.files for line in proof.ledger) == sum(1 for p in updated.root.rglob("*") if p.is_file())
+    assert sum(line.after.files for line in proof.ledger) == sum(
+        1 for p in updated.root.rglob("*") if p.is_file()
+    )
 
 
 def test_ticks_and_export_are_remembered(updated: Mock) -> None:

@@ -55,7 +55,9 @@ def _box_at(mock: Mock, folder: Path) -> None:
     assert mock.bench.strongbox(mock.install).folder == box.folder
 
 
-def _refusing(monkeypatch: pytest.MonkeyPatch, name: str, when: Callable[[LocalPlace, tuple[Any, ...]], bool], code: int) -> None:
+def _refusing(
+    monkeypatch: pytest.MonkeyPatch, name: str, when: Callable[[LocalPlace, tuple[Any, ...]], bool], code: int
+) -> None:
     """Let one call of places fail, as a disk does."""
     real = getattr(LocalPlace, name)
 
@@ -82,14 +84,18 @@ class Once:
 
 
 @pytest.mark.parametrize("number", [1, 2, 4])
-def test_a_full_disk_while_laying_with_the_box_elsewhere(apart: Mock, monkeypatch: pytest.MonkeyPatch, number: int) -> None:
+def test_a_full_disk_while_laying_with_the_box_elsewhere(
+    apart: Mock, monkeypatch: pytest.MonkeyPatch, number: int
+) -> None:
     _next(apart)
     before = apart.state()
     with monkeypatch.context() as patch:
         _refusing(patch, "exchange", Once(apart.root, number), errno.ENOSPC)
         with pytest.raises(LeftIntactError) as error:
             apart.update()
-    assert error.value.code == "disk" and "nothing was changed" in error.value.line() and apart.state() == before
+    assert (
+        error.value.code == "disk" and "nothing was changed" in error.value.line() and apart.state() == before
+    )
     assert not apart.bench.interrupted() and not list(apart.root.parent.glob(".left-intact/*/work-*"))
     assert apart.update().proof.verdict is Verdict.INTACT
     apart.bench.go_back(apart.install)
@@ -118,7 +124,11 @@ def test_killed_while_what_goes_is_moved_with_the_box_elsewhere(apart: Mock, for
         bench = Workbench(str(apart.folder / "home"))
 
         def killed(n: int = number, b: Workbench = bench) -> None:
-            b.update(plan, apart.install, report=lambda p: KillAt(1)(p) if p.stage == "laying" and p.done == n else None)
+            b.update(
+                plan,
+                apart.install,
+                report=lambda p: KillAt(1)(p) if p.stage == "laying" and p.done == n else None,
+            )
 
         assert in_child(killed) == signal.SIGKILL
         in_child(lambda b=bench: b.recover(apart.install, forward, KillAt(2)))
@@ -133,7 +143,9 @@ def test_killed_while_what_goes_is_moved_with_the_box_elsewhere(apart: Mock, for
 # ---------------------------------------------------------------- when putting back fails
 
 
-def test_when_putting_back_fails_it_says_what_is_half_done(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_when_putting_back_fails_it_says_what_is_half_done(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
     _next(mock)
     before = mock.state()
     with monkeypatch.context() as patch:
@@ -169,7 +181,10 @@ def test_a_half_done_going_back_can_be_ended_either_way(mock: Mock, monkeypatch:
 
 
 def test_a_file_of_theirs_named_like_one_of_ours_stays(mock: Mock) -> None:
-    names = {f"{folder}.left-intact-laying-{name}": "mine\n" for folder, name in (("", "mocklet"), ("lib/", "libpad.so"))}
+    names = {
+        f"{folder}.left-intact-laying-{name}": "mine\n"
+        for folder, name in (("", "mocklet"), ("lib/", "libpad.so"))
+    }
     mock.edit({**names, "work-1": "mine\n", "annex-x": "mine\n"})
     before = mock.state()
     _next(mock)
@@ -187,12 +202,18 @@ def test_a_cut_going_back_keeps_what_was_made_on_trial(mock: Mock, forward: bool
     _next(mock, **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
     before = mock.state()
     mock.update()
-    plant(mock.root, {"mocklet.ini": "[video]\nsmooth = maybe\n", "lib/libcore.so": b"my own build"}, mtime=LATER + 99)
+    plant(
+        mock.root,
+        {"mocklet.ini": "[video]\nsmooth = maybe\n", "lib/libcore.so": b"my own build"},
+        mtime=LATER + 99,
+    )
     trial = mock.state()
 
     def killed() -> None:
         bench = Workbench(str(mock.folder / "home"))
-        bench.go_back(mock.install, lambda p: KillAt(1)(p) if p.stage == "going back" and p.done == number else None)
+        bench.go_back(
+            mock.install, lambda p: KillAt(1)(p) if p.stage == "going back" and p.done == number else None
+        )
 
     assert in_child(killed) == signal.SIGKILL
     bench = Workbench(str(mock.folder / "home"))
@@ -238,7 +259,10 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
         from dataclasses import replace
 
         carry = Carry(moves=tuple(m for m in whole.carries[0].moves if m.path in paths))
-        kept = (*whole.kept, *(m for m in whole.carries[0].moves if m.path not in paths and m.before is not None))
+        kept = (
+            *whole.kept,
+            *(m for m in whole.carries[0].moves if m.path not in paths and m.before is not None),
+        )
         return replace(whole, stages=(carry,), kept=tuple(replace(m, after=m.before) for m in kept))
 
     before = mock.state()
@@ -246,7 +270,10 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
     mock.bench.update(only("VERSION", "lib/libcore.so"), draft.install)
     mock.bench.go_back(draft.install, number=1)
     assert [u.state for u in mock.bench.history(draft.install)] == [State.ON_TRIAL, State.GONE_BACK]
-    assert mock.read("docs/guide.html") == "<!doctype html>\n<p>guide 1.0</p>\n" and mock.read("VERSION") == "1.1\n"
+    assert (
+        mock.read("docs/guide.html") == "<!doctype html>\n<p>guide 1.0</p>\n"
+        and mock.read("VERSION") == "1.1\n"
+    )
     mock.bench.go_back(draft.install)
     assert mock.state() == before
     draft = mock.draft()
@@ -293,7 +320,9 @@ def test_a_library_that_is_damaged_further_in_is_said_in_one_line_too(tmp_path: 
     """The first page is sound, so it opens; the rows are not."""
     bench = Workbench(str(tmp_path / "home"))
     for number in range(300):
-        bench.library.register(str(plant(tmp_path / f"install {number:03}", {"a": "1"})), name=f"a rather long name {number}" * 4)
+        bench.library.register(
+            str(plant(tmp_path / f"install {number:03}", {"a": "1"})), name=f"a rather long name {number}" * 4
+        )
     bench.library.close()
     path = tmp_path / "home" / "library.sqlite"
     data = path.read_bytes()
@@ -317,11 +346,17 @@ def test_a_full_disk_at_the_journal_is_said_to_be_one(mock: Mock, monkeypatch: p
     monkeypatch.setattr(Journal, "put_carry", full)
     with pytest.raises(LeftIntactError) as error:
         mock.update()
-    assert error.value.code == "no-room" and "full" in error.value.line() and "fault of ours" not in error.value.line()
+    assert (
+        error.value.code == "no-room"
+        and "full" in error.value.line()
+        and "fault of ours" not in error.value.line()
+    )
     assert mock.state() == before
 
 
-def test_a_lock_that_cannot_be_written_is_not_somebody_at_work(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_lock_that_cannot_be_written_is_not_somebody_at_work(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
     _next(mock)
     mock.update()
     box = mock.bench.strongbox(mock.install)
@@ -334,11 +369,14 @@ def test_a_lock_that_cannot_be_written_is_not_somebody_at_work(mock: Mock, monke
 @pytest.mark.parametrize(
     ("number", "code"),
     [
-        (sqlite3.SQLITE_FULL, "no-room"), (sqlite3.SQLITE_BUSY, "busy"), (sqlite3.SQLITE_READONLY, "journal-unreadable"),
-        (sqlite3.SQLITE_IOERR, "journal-unreadable"), (sqlite3.SQLITE_CORRUPT, "journal-broken"),
+        (sqlite3.SQLITE_FULL, "no-room"),
+        (sqlite3.SQLITE_BUSY, "busy"),
+        (sqlite3.SQLITE_READONLY, "journal-unreadable"),
+        (sqlite3.SQLITE_IOERR, "journal-unreadable"),
+        (sqlite3.SQLITE_CORRUPT, "journal-broken"),
         (sqlite3.SQLITE_NOTADB, "journal-broken"),
     ],
-)  # fmt: skip
+)
 def test_what_sqlite_says_is_told_apart(tmp_path: Path, number: int, code: str) -> None:
     from left_intact.core.database import Database
 
@@ -425,10 +463,27 @@ sys.exit(commands.run(sys.argv[1:]))
 def test_ctrl_c_while_laying_puts_all_back_and_says_so(mock: Mock) -> None:
     _next(mock)
     before = mock.state()
-    words = ["--home", str(mock.folder / "home"), "update", str(mock.root), str(mock.next), "--yes", "--baseline", str(mock.base)]
+    words = [
+        "--home",
+        str(mock.folder / "home"),
+        "update",
+        str(mock.root),
+        str(mock.next),
+        "--yes",
+        "--baseline",
+        str(mock.base),
+    ]
     done = subprocess.run([sys.executable, "-c", _SLOW, *words], capture_output=True, text=True, check=False)
-    assert done.stderr.count("\n") == 1 and "stopped; nothing was changed" in done.stderr and "Traceback" not in done.stderr
-    assert done.returncode == 3 and mock.state() == before and not Workbench(str(mock.folder / "home")).interrupted()
+    assert (
+        done.stderr.count("\n") == 1
+        and "stopped; nothing was changed" in done.stderr
+        and "Traceback" not in done.stderr
+    )
+    assert (
+        done.returncode == 3
+        and mock.state() == before
+        and not Workbench(str(mock.folder / "home")).interrupted()
+    )
 
 
 def test_ctrl_c_in_the_start_is_no_traceback(tmp_path: Path) -> None:

@@ -38,7 +38,9 @@ def test_untouched_bytes_come_out_as_they_went_in(data: bytes, form: str) -> Non
 
 
 def test_values_comments_and_repeats() -> None:
-    document = open_document(b"top = 0\n[a]\nb = 1 ; note\ncolour = #ff0000\npath = x\npath = y\n", "text ini")
+    document = open_document(
+        b"top = 0\n[a]\nb = 1 ; note\ncolour = #ff0000\npath = x\npath = y\n", "text ini"
+    )
     values = {shown(k): v for k, v in document.values().items()}
     assert values == {"top": "0", "a.b": "1", "a.colour": "#ff0000", "a.path": "x\ny"}
     document.set(("a", "b"), "22")
@@ -67,12 +69,17 @@ def test_json_removal_of_first_middle_last() -> None:
     for key in ("a", "b", "c"):
         document = open_document(b'{"a": 1, "b": 2, "c": 3}', "text json")
         document.remove((key,))
-        assert json.loads(document.to_bytes()) == {k: v for k, v in {"a": 1, "b": 2, "c": 3}.items() if k != key}
+        assert json.loads(document.to_bytes()) == {
+            k: v for k, v in {"a": 1, "b": 2, "c": 3}.items() if k != key
+        }
 
 
 def test_who_changed_what() -> None:
     yours = INI.replace(b"smooth = on", b"smooth = off").replace(b"22050", b"44100")
-    arriving = INI.replace(b"scale=2", b"scale=3\n; fresh\nlines = 0").replace(b"22050", b"48000") + b"\n[tape]\nexact = yes\n"
+    arriving = (
+        INI.replace(b"scale=2", b"scale=3\n; fresh\nlines = 0").replace(b"22050", b"48000")
+        + b"\n[tape]\nexact = yes\n"
+    )
     merge = merge_settings(INI, yours, arriving, form="text ini")
     assert lines_of(merge) == {
         "video.smooth": ("yours", "off"),
@@ -82,7 +89,11 @@ def test_who_changed_what() -> None:
         "tape.exact": ("new", "yes"),
     }
     text = merge.content.decode()
-    assert "smooth = off ; soft" in text and "; fresh\nlines = 0" in text and text.endswith("[tape]\nexact = yes\n")
+    assert (
+        "smooth = off ; soft" in text
+        and "; fresh\nlines = 0" in text
+        and text.endswith("[tape]\nexact = yes\n")
+    )
     taken = merge_settings(INI, yours, arriving, form="text ini", answers={"sound.rate": "arriving"})
     assert lines_of(taken)["sound.rate"] == ("conflict", "48000")
 
@@ -102,11 +113,16 @@ def test_renamed_keys_carry_the_value() -> None:
     merge = merge_settings(INI, INI.replace(b"smooth = on", b"smooth = off"), arriving, form="text ini")
     assert b"smoothing = off ; soft" in merge.content and b"smooth = " not in merge.content
     told = merge_settings(
-        INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini",
+        INI,
+        INI.replace(b"scale=2", b"scale=4"),
+        INI.replace(b"scale=2", b"zoom=1"),
+        form="text ini",
         renames=[("video.scale", "video.zoom")],
-    )  # fmt: skip
+    )
     assert b"zoom=4" in told.content
-    unlike = merge_settings(INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini")
+    unlike = merge_settings(
+        INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini"
+    )
     assert b"scale=4" in unlike.content and b"zoom=1" in unlike.content
 
 
@@ -124,7 +140,9 @@ def test_trouble_leaves_the_file_alone() -> None:
 
 
 words = st.text("abcxyz", min_size=1, max_size=3)
-files = st.dictionaries(st.tuples(st.sampled_from(["", "one", "two"]), words), st.sampled_from(["1", "2", "3"]), max_size=8)
+files = st.dictionaries(
+    st.tuples(st.sampled_from(["", "one", "two"]), words), st.sampled_from(["1", "2", "3"]), max_size=8
+)
 
 
 def as_ini(values: dict[tuple[str, str], str]) -> bytes:

@@ -47,7 +47,9 @@ def test_nobody_removes_anything(path: Path) -> None:
     if path == DISK or path in OWN_FOLDERS:
         return
     found = [
-        (name, line) for owner, name, line in _calls(path) if name in REMOVES and owner in ("os", "shutil", "pathlib", "path")
+        (name, line)
+        for owner, name, line in _calls(path)
+        if name in REMOVES and owner in ("os", "shutil", "pathlib", "path")
     ]
     assert not found
 
@@ -56,7 +58,9 @@ def test_nobody_removes_anything(path: Path) -> None:
 def test_only_carrying_moves_and_links(path: Path) -> None:
     if path in OURS or path in OWN_FOLDERS:
         return
-    found = [(name, line) for owner, name, line in _calls(path) if owner in ("os", "shutil") and name in WRITES]
+    found = [
+        (name, line) for owner, name, line in _calls(path) if owner in ("os", "shutil") and name in WRITES
+    ]
     assert not found
 
 
@@ -76,7 +80,18 @@ def test_no_function_is_a_page_long() -> None:
 
 
 def test_slow_packages_are_imported_where_they_are_used() -> None:
-    slow = {"matplotlib", "httpx", "feedparser", "py7zr", "pefile", "elftools", "psutil", "pydantic", "lxml", "tree_sitter_json"}
+    slow = {
+        "matplotlib",
+        "httpx",
+        "feedparser",
+        "py7zr",
+        "pefile",
+        "elftools",
+        "psutil",
+        "pydantic",
+        "lxml",
+        "tree_sitter_json",
+    }
     early = []
     for path in FILES:
         if path.name in LATE:

@@ -32,17 +32,28 @@ def classes(root: Path, **known: object) -> dict[str, Finding]:
 def install(tmp_path: Path) -> Path:
     root = plant(tmp_path / "mocklet", release("1.0"))
     more = {
-        "config/pads.cfg": "a = 1\n", "memcards/card1.mcd": b"\x05" * 131072, "logs/run.log": "hello\n",
-        "mods/night/texture.png": b"\x89PNG\r\n\x1a\n1234", "mystery": b"\x91\x92\x93" * 7,
-    }  # fmt: skip
+        "config/pads.cfg": "a = 1\n",
+        "memcards/card1.mcd": b"\x05" * 131072,
+        "logs/run.log": "hello\n",
+        "mods/night/texture.png": b"\x89PNG\r\n\x1a\n1234",
+        "mystery": b"\x91\x92\x93" * 7,
+    }
     return plant(root, THEIRS | more, mtime=LATER)
 
 
 EXPECTED = {
-    "mocklet": C.PROGRAM, "lib/libcore.so": C.PROGRAM, "docs/guide.html": C.PROGRAM, "saves/mill.sav": C.SAVES,
-    "states/harbour.state": C.STATES, "games/harbour.cart": C.CONTENT, "config/pads.cfg": C.SETTINGS,
-    "memcards/card1.mcd": C.SAVES, "logs/run.log": C.CACHE, "mods/night/texture.png": C.EXTRAS, "mystery": C.UNSORTED,
-}  # fmt: skip
+    "mocklet": C.PROGRAM,
+    "lib/libcore.so": C.PROGRAM,
+    "docs/guide.html": C.PROGRAM,
+    "saves/mill.sav": C.SAVES,
+    "states/harbour.state": C.STATES,
+    "games/harbour.cart": C.CONTENT,
+    "config/pads.cfg": C.SETTINGS,
+    "memcards/card1.mcd": C.SAVES,
+    "logs/run.log": C.CACHE,
+    "mods/night/texture.png": C.EXTRAS,
+    "mystery": C.UNSORTED,
+}
 
 
 def test_an_ordinary_install_without_a_baseline(install: Path) -> None:
@@ -54,19 +65,27 @@ def test_an_ordinary_install_without_a_baseline(install: Path) -> None:
 
 def test_the_baseline_speaks_loudest_of_the_evidence(mock: Mock) -> None:
     mock.edit(
-        {"docs/guide.html": "<!doctype html>mine", "mocklet.ini": "[video]\nsmooth = off\n", "lib/own.so": b"\x7fELF" + bytes(60)}
+        {
+            "docs/guide.html": "<!doctype html>mine",
+            "mocklet.ini": "[video]\nsmooth = off\n",
+            "lib/own.so": b"\x7fELF" + bytes(60),
+        }
     )
     base = mock.bench.arrival(mock.install, str(mock.base)).release
     found = classes(mock.root, baseline=base)
     assert found["docs/licence.txt"].certainty > weights().retire
     assert found["mocklet.ini"].file_class is C.SETTINGS
-    assert found["lib/own.so"].file_class is not C.PROGRAM or found["lib/own.so"].certainty < weights().replace
+    assert (
+        found["lib/own.so"].file_class is not C.PROGRAM or found["lib/own.so"].certainty < weights().replace
+    )
     assert found["docs/guide.html"].certainty < weights().replace
 
 
 def test_rulings_and_sheets(install: Path) -> None:
     found = classes(
-        install, rulings=[("mystery", C.SAVES), ("lib/*.so", C.EXTRAS)], sheet=[("docs/", C.CONTENT), ("mystery", C.CACHE)]
+        install,
+        rulings=[("mystery", C.SAVES), ("lib/*.so", C.EXTRAS)],
+        sheet=[("docs/", C.CONTENT), ("mystery", C.CACHE)],
     )
     assert found["mystery"].file_class is C.SAVES and found["mystery"].certainty > 0.99
     assert found["lib/libcore.so"].file_class is C.EXTRAS and found["docs/guide.html"].file_class is C.CONTENT
@@ -77,12 +96,21 @@ def test_rulings_and_sheets(install: Path) -> None:
 @pytest.mark.parametrize(
     ("pattern", "path", "meets"),
     [
-        ("saves/", "saves/a/b", True), ("saves/", "saves2/a", False), ("lib/*.so", "lib/a.so", True),
-        ("lib/*.so", "lib/x/a.so", False), ("lib/**/a.so", "lib/x/y/a.so", True), ("lib/**/a.so", "lib/a.so", True),
-        ("*.sav", "deep/x.sav", True), ("a.sav", "deep/a.sav", False), ("a?c", "abc", True), ("a[!b]c", "abc", False),
-        ("**", "any/thing", True), ("x.(1)", "x.(1)", True), ("x+y/", "x+y/z", True),
+        ("saves/", "saves/a/b", True),
+        ("saves/", "saves2/a", False),
+        ("lib/*.so", "lib/a.so", True),
+        ("lib/*.so", "lib/x/a.so", False),
+        ("lib/**/a.so", "lib/x/y/a.so", True),
+        ("lib/**/a.so", "lib/a.so", True),
+        ("*.sav", "deep/x.sav", True),
+        ("a.sav", "deep/a.sav", False),
+        ("a?c", "abc", True),
+        ("a[!b]c", "abc", False),
+        ("**", "any/thing", True),
+        ("x.(1)", "x.(1)", True),
+        ("x+y/", "x+y/z", True),
     ],
-)  # fmt: skip
+)
 def test_patterns(pattern: str, path: str, meets: bool) -> None:
     assert matches(pattern, path) is meets
 
@@ -99,7 +127,11 @@ def test_sums_groups_and_strips(install: Path) -> None:
     for width in (8, 30, 100):
         cells = widths_of(outline.root.files, width)
         assert sum(cells.values()) == width and set(cells) == set(outline.root.files)
-    assert widths_of({}, 10) == {} and abs(sum(scores([]).values()) - 1) < 1e-9 and bare("Save States!") == "savestates"
+    assert (
+        widths_of({}, 10) == {}
+        and abs(sum(scores([]).values()) - 1) < 1e-9
+        and bare("Save States!") == "savestates"
+    )
 
 
 def test_a_keepsheet_is_read_and_a_bad_one_refused_with_its_line(tmp_path: Path) -> None:
@@ -124,6 +156,9 @@ def test_sorting_again_reads_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch
     survey = mock.bench.survey(mock.install)
     mock.bench.rule(mock.install, "saves/", C.EXTRAS)
     again = mock.bench.sort_again(mock.install, survey)
-    assert again.totals()[C.EXTRAS].files == survey.totals()[C.EXTRAS].files + 2 and len(mock.bench.met_by(survey, "saves/")) == 2
+    assert (
+        again.totals()[C.EXTRAS].files == survey.totals()[C.EXTRAS].files + 2
+        and len(mock.bench.met_by(survey, "saves/")) == 2
+    )
     mock.bench.unrule(mock.install, "saves/")
     assert mock.bench.sort_again(mock.install, again).totals()[C.SAVES].files == 2

@@ -1,4 +1,6 @@
-"""The values that carry every route: they come back from their records as they went in, and say what they promise."""
+"""The values that carry every route: they come back from their records as they went in, and say what they
+promise.
+"""
 
 from __future__ import annotations
 
@@ -68,13 +70,21 @@ entries = st.builds(
 )
 places = st.builds(At, st.sampled_from(["", "saves", "new"]), paths)
 attributes = st.builds(
-    Attributes, owner=st.integers(-1, 9999), group=st.integers(-1, 9999), names=st.integers(1, 4),
+    Attributes,
+    owner=st.integers(-1, 9999),
+    group=st.integers(-1, 9999),
+    names=st.integers(1, 4),
     extended=st.lists(st.tuples(texts, st.binary(max_size=9)), max_size=2).map(tuple),
-)  # fmt: skip
+)
 lines = st.builds(
-    KeyLine, key=texts, shipped=st.none() | texts, yours=st.none() | texts, arriving=st.none() | texts,
-    result=st.none() | texts, decided=st.sampled_from(["same", "yours", "conflict"]),
-)  # fmt: skip
+    KeyLine,
+    key=texts,
+    shipped=st.none() | texts,
+    yours=st.none() | texts,
+    arriving=st.none() | texts,
+    result=st.none() | texts,
+    decided=st.sampled_from(["same", "yours", "conflict"]),
+)
 sources = st.one_of(
     st.none(),
     st.builds(FromArrival, st.integers(0, 3), paths),
@@ -83,16 +93,31 @@ sources = st.one_of(
     st.builds(Made, st.just("ef" * 32), st.binary(max_size=20), st.lists(lines, max_size=2).map(tuple)),
 )
 moves = st.builds(
-    Move, at=places, verb=st.sampled_from(list(Verb)), file_class=st.sampled_from(list(FileClass)), because=texts,
-    before=st.none() | entries, after=st.none() | entries, source=sources, bytes=numbers, safeguard=st.booleans(),
-    by_name=st.booleans(), gives=st.none() | attributes, joins=st.none() | places,
-)  # fmt: skip
+    Move,
+    at=places,
+    verb=st.sampled_from(list(Verb)),
+    file_class=st.sampled_from(list(FileClass)),
+    because=texts,
+    before=st.none() | entries,
+    after=st.none() | entries,
+    source=sources,
+    bytes=numbers,
+    safeguard=st.booleans(),
+    by_name=st.booleans(),
+    gives=st.none() | attributes,
+    joins=st.none() | places,
+)
 checks = st.builds(HandCheck, sign=st.sampled_from(list(Sign)), at=places, key=texts, value=texts)
 hands = st.builds(
-    HandStep, id=texts, asks=texts, why=texts, check=checks, may_skip=st.booleans(),
+    HandStep,
+    id=texts,
+    asks=texts,
+    why=texts,
+    check=checks,
+    may_skip=st.booleans(),
     rebinds=st.lists(texts, max_size=2).map(tuple),
     back=st.none() | st.builds(HandStep, id=texts, asks=texts, why=texts, check=checks),
-)  # fmt: skip
+)
 
 
 # ---------------------------------------------------------------- records
@@ -107,7 +132,12 @@ def test_entries_come_back(some: list[Entry]) -> None:
 
 @given(st.lists(moves, max_size=4), st.booleans())
 def test_a_stage_comes_back(some: list[Move], tidy: bool) -> None:
-    carry = Carry(moves=tuple(some), shipped=Shipped(arrival=1, over=True, paths=("a",)), tidy=tidy, times=((At("", "a"), 5),))
+    carry = Carry(
+        moves=tuple(some),
+        shipped=Shipped(arrival=1, over=True, paths=("a",)),
+        tidy=tidy,
+        times=((At("", "a"), 5),),
+    )
     assert carry_from_record(unpacked(packed(carry_to_record(carry)))) == carry
 
 
@@ -141,10 +171,14 @@ def test_names_that_are_no_utf8_come_back() -> None:
 @pytest.mark.parametrize(
     ("shown", "place"),
     [
-        ("a/b", At("", "a/b")), ("saves:/a", At("saves", "a")), ("saves:", At("saves", "")), ("other:/a", At("", "other:/a")),
-        ("saves:a", At("", "saves:a")), ("", At("", "")),
+        ("a/b", At("", "a/b")),
+        ("saves:/a", At("saves", "a")),
+        ("saves:", At("saves", "")),
+        ("other:/a", At("", "other:/a")),
+        ("saves:a", At("", "saves:a")),
+        ("", At("", "")),
     ],
-)  # fmt: skip
+)
 def test_only_a_known_label_parts_a_path(shown: str, place: At) -> None:
     assert at_of(shown, ["saves"]) == place
     assert place.shown == shown
@@ -159,7 +193,11 @@ def test_what_is_shown_leads_back(place: At) -> None:
 
 
 def _move(
-    verb: Verb = Verb.ADD, root: str = "", before: Entry | None = None, size: int = 5, kind: FileClass = FileClass.SAVES
+    verb: Verb = Verb.ADD,
+    root: str = "",
+    before: Entry | None = None,
+    size: int = 5,
+    kind: FileClass = FileClass.SAVES,
 ) -> Move:
     after = Entry(path="x", bytes=size, digest="ab" * 32, mode=0o644)
     return Move(at=At(root, "x"), verb=verb, file_class=kind, because="", before=before, after=after)
@@ -168,13 +206,17 @@ def _move(
 def test_what_changes_is_told_by_what_lies_there_not_by_the_verb() -> None:
     entry = Entry(path="x", digest="ab" * 32, bytes=5, mode=0o644, mtime_ns=3)
     for verb in Verb:
-        same = Move(at=At("", "x"), verb=verb, file_class=FileClass.PROGRAM, because="", before=entry, after=entry)
+        same = Move(
+            at=At("", "x"), verb=verb, file_class=FileClass.PROGRAM, because="", before=entry, after=entry
+        )
         assert not same.changes_disk and not same.is_step
     assert _move().changes_disk
     gone = Move(at=At("", "x"), verb=Verb.KEEP, file_class=FileClass.PROGRAM, because="", before=entry)
     assert gone.changes_disk
     later = Entry(path="x", digest="ab" * 32, bytes=5, mode=0o600, mtime_ns=3)
-    assert Move(at=At("", "x"), verb=Verb.KEEP, file_class=FileClass.PROGRAM, because="", before=entry, after=later).changes_disk
+    assert Move(
+        at=At("", "x"), verb=Verb.KEEP, file_class=FileClass.PROGRAM, because="", before=entry, after=later
+    ).changes_disk
 
 
 @pytest.mark.parametrize(
@@ -183,7 +225,10 @@ def test_what_changes_is_told_by_what_lies_there_not_by_the_verb() -> None:
         (_move(), ""),
         (_move(root="other"), "a folder that was not spoken of"),
         (_move(verb=Verb.RETIRE), "would be a retire"),
-        (_move(before=Entry(path="x", digest="cd" * 32, bytes=9, mode=0o644), kind=FileClass.SETTINGS), "would be displaced"),
+        (
+            _move(before=Entry(path="x", digest="cd" * 32, bytes=9, mode=0o644), kind=FileClass.SETTINGS),
+            "would be displaced",
+        ),
         (_move(size=101), "more than was spoken of"),
     ],
 )
@@ -199,25 +244,42 @@ def test_consent_covers_what_was_spoken_of_and_no_more(move: Move, says: str) ->
 def _steps(root: Path, *some: Move, tidy: bool = True) -> list[tuple[str, str]]:
     with Roots([Root(label="", place=str(root))]) as roots:
         steps = steps_of(Carry(moves=some, tidy=tidy), roots)
-    return [(step.at.path, "made" if step.before is None else "gone" if step.after is None else "other") for step in steps]
+    return [
+        (step.at.path, "made" if step.before is None else "gone" if step.after is None else "other")
+        for step in steps
+    ]
 
 
 def _gone(root: Path, path: str) -> Move:
     from left_intact.core.files.tree import entry_of
 
     return Move(
-        at=At("", path), verb=Verb.RETIRE, file_class=FileClass.PROGRAM, because="", before=entry_of(str(root / path), path)
+        at=At("", path),
+        verb=Verb.RETIRE,
+        file_class=FileClass.PROGRAM,
+        because="",
+        before=entry_of(str(root / path), path),
     )
 
 
 def test_steps_come_in_an_order_that_works_both_ways(tmp_path: Path) -> None:
     root = plant(tmp_path / "r", {"a/b/one": "1", "a/b/two": "2", "keep/x": "3"})
-    new = Move(at=At("", "n/m/o"), verb=Verb.ADD, file_class=FileClass.PROGRAM, because="",
-               after=Entry(path="n/m/o", digest="ab" * 32, mode=0o644))  # fmt: skip
+    new = Move(
+        at=At("", "n/m/o"),
+        verb=Verb.ADD,
+        file_class=FileClass.PROGRAM,
+        because="",
+        after=Entry(path="n/m/o", digest="ab" * 32, mode=0o644),
+    )
     assert _steps(root, new, _gone(root, "a/b/two"), _gone(root, "a/b/one")) == [
-        ("a/b/one", "gone"), ("a/b/two", "gone"), ("a/b", "gone"), ("a", "gone"),
-        ("n", "made"), ("n/m", "made"), ("n/m/o", "made"),
-    ]  # fmt: skip
+        ("a/b/one", "gone"),
+        ("a/b/two", "gone"),
+        ("a/b", "gone"),
+        ("a", "gone"),
+        ("n", "made"),
+        ("n/m", "made"),
+        ("n/m/o", "made"),
+    ]
     assert ("a/b", "gone") not in _steps(root, _gone(root, "a/b/one"))  # something stays in it
     assert _steps(root, _gone(root, "a/b/one"), _gone(root, "a/b/two"), tidy=False)[-1] == ("a/b/two", "gone")
 
@@ -225,7 +287,13 @@ def test_steps_come_in_an_order_that_works_both_ways(tmp_path: Path) -> None:
 @pytest.mark.parametrize("path", ["../x", "/etc/x", "a/../../x", "a//b", "c:/x"])
 def test_a_path_that_leaves_its_root_yields_no_step(tmp_path: Path, path: str) -> None:
     root = plant(tmp_path / "r", {"x": "1"})
-    move = Move(at=At("", path), verb=Verb.ADD, file_class=FileClass.PROGRAM, because="", after=Entry(path=path, mode=0o644))
+    move = Move(
+        at=At("", path),
+        verb=Verb.ADD,
+        file_class=FileClass.PROGRAM,
+        because="",
+        after=Entry(path=path, mode=0o644),
+    )
     with pytest.raises(LeftIntactError) as error:
         _steps(root, move)
     assert error.value.code == "bad-path"
@@ -234,7 +302,13 @@ def test_a_path_that_leaves_its_root_yields_no_step(tmp_path: Path, path: str) -
 def test_what_cannot_be_read_is_never_displaced(tmp_path: Path) -> None:
     root = plant(tmp_path / "r", {"x": "1"})
     for kind in (Kind.FAULT, Kind.OTHER):
-        move = Move(at=At("", "x"), verb=Verb.RETIRE, file_class=FileClass.PROGRAM, because="", before=Entry(path="x", kind=kind))
+        move = Move(
+            at=At("", "x"),
+            verb=Verb.RETIRE,
+            file_class=FileClass.PROGRAM,
+            because="",
+            before=Entry(path="x", kind=kind),
+        )
         with pytest.raises(LeftIntactError) as error:
             _steps(root, move)
         assert error.value.code == "unreadable"
@@ -244,29 +318,52 @@ def test_what_cannot_be_read_is_never_displaced(tmp_path: Path) -> None:
 
 
 def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
-    hand = HandStep(id="start", asks="start it", why="it must", check=HandCheck(sign=Sign.SAID), may_skip=True)
+    hand = HandStep(
+        id="start", asks="start it", why="it must", check=HandCheck(sign=Sign.SAID), may_skip=True
+    )
     consent = Consent(roots=("",), classes=(), verbs=(), bytes=0)
     second = Carry(moves=(_move(),), shipped=Shipped(arrival=0))
     stages = (Carry(moves=()), hand, Later(planner="p", intends="i", consent=consent), second)
     roots = (Root(label="", place="/a", identity=(1, 2)), Root(label="new", place="/b", existed=False))
     record = run_record(
-        install="Mocklet", from_version="1", to_version="2", route="in-place", roots=roots, arrivals=[("z.zip", "w", "d", "2")],
-        on_failure="keep", inputs={"answers": {"q": "yes"}},
-    )  # fmt: skip
+        install="Mocklet",
+        from_version="1",
+        to_version="2",
+        route="in-place",
+        roots=roots,
+        arrivals=[("z.zip", "w", "d", "2")],
+        on_failure="keep",
+        inputs={"answers": {"q": "yes"}},
+    )
     path = str(tmp_path / "journal.sqlite")
     with Journal(path) as journal:
         update = journal.begin(record=record, stages=stages)
-        assert update.roots == roots and update.arrivals == (("z.zip", "w", "d"),) and update.state is State.STAGING
+        assert (
+            update.roots == roots
+            and update.arrivals == (("z.zip", "w", "d"),)
+            and update.state is State.STAGING
+        )
         assert [s.kind for s in journal.stages(1)] == ["carry", "hand", "later", "carry"]
         assert journal.stages(1)[1].hand == hand and journal.drawn(1, 4) == second
         waits = WaitsFor(step="start", asks="start it", why="it must", may_skip=True, can_be_seen=False)
         journal.wait(1, 2, waits)
-        assert journal.waiting() == journal.update(1) and journal.update(1).waits == waits and journal.unfinished() is None
-        seen = [Observed(at=At("new", "a"), before=None, after=Entry(path="a", mode=0o644), file_class=FileClass.SAVES)]
+        assert (
+            journal.waiting() == journal.update(1)
+            and journal.update(1).waits == waits
+            and journal.unfinished() is None
+        )
+        seen = [
+            Observed(
+                at=At("new", "a"), before=None, after=Entry(path="a", mode=0o644), file_class=FileClass.SAVES
+            )
+        ]
         journal.set_observed(1, 2, seen, ended=(StageState.DONE, State.WAITING))
         assert journal.observed(1, 2) == seen and journal.stages(1)[1].state is StageState.DONE
         witness = witness_of([_move()], version="1", to_version="2", roots=(("new", "/b"),))
-        times = [FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9), FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True)]
+        times = [
+            FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9),
+            FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True),
+        ]
         journal.put_carry(1, 3, carry=second, steps=(), folders=times, witness=witness)
         assert journal.witness_of(1, 3) == witness and journal.folders(1, 3) == times
         assert journal.stages(1)[2].kind == "carry"
@@ -279,7 +376,13 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("path", "folder", "inside"),
-    [("/a/b", "/a", True), ("/a", "/a", True), ("/ab", "/a", False), ("/a", "/a/b", False), ("/a", "/", True)],
+    [
+        ("/a/b", "/a", True),
+        ("/a", "/a", True),
+        ("/ab", "/a", False),
+        ("/a", "/a/b", False),
+        ("/a", "/", True),
+    ],
 )
 def test_what_lies_in_a_folder(path: str, folder: str, inside: bool) -> None:
     from left_intact.core.files.names import lies_in
@@ -303,11 +406,15 @@ def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
     assert seen(Sign.VERSION_READS, value="1.1") and not seen(Sign.VERSION_READS, value="1.2")
     assert seen(Sign.SETTING_HAS, At("", "mocklet.ini"), "video.smooth", "off")
     assert not seen(Sign.SETTING_HAS, At("", "mocklet.ini"), "video.smooth", "on")
-    assert not seen(Sign.SETTING_HAS, At("", "nothing.ini"), "a", "b") and not seen(Sign.VERSION_READS, At("gone", ""), value="1")
+    assert not seen(Sign.SETTING_HAS, At("", "nothing.ini"), "a", "b") and not seen(
+        Sign.VERSION_READS, At("gone", ""), value="1"
+    )
     assert not seen(Sign.SAID)
 
 
-def test_looking_again_and_again_reads_only_what_has_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_looking_again_and_again_reads_only_what_has_changed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from left_intact.core.files import walk
     from left_intact.core.files.tree import read_tree
 

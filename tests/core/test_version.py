@@ -30,7 +30,9 @@ def test_ordered(line: list[str]) -> None:
             assert one.compare(other) == -1 and other.compare(one) == 1, (one, other)
 
 
-@pytest.mark.parametrize(("one", "other"), [("v1.2", "1.2.0"), ("4.7", "4.7.0"), ("r114", "114"), ("2026-01-02", "20260102")])
+@pytest.mark.parametrize(
+    ("one", "other"), [("v1.2", "1.2.0"), ("4.7", "4.7.0"), ("r114", "114"), ("2026-01-02", "20260102")]
+)
 def test_equal(one: str, other: str) -> None:
     a, b = Version.parse(one), Version.parse(other)
     assert a == b and hash(a) == hash(b)
@@ -70,7 +72,9 @@ def test_in_names(name: str, version: str | None, bare: str) -> None:
 
 numbers = st.lists(st.integers(0, 99), min_size=1, max_size=4).map(lambda parts: ".".join(map(str, parts)))
 texts = st.builds(
-    lambda n, s: n + s, numbers, st.sampled_from(["", "b", "-rc1", "-beta2", " preview 3", "-hotfix", "-3-gabcdef"])
+    lambda n, s: n + s,
+    numbers,
+    st.sampled_from(["", "b", "-rc1", "-beta2", " preview 3", "-hotfix", "-3-gabcdef"]),
 )
 
 

@@ -10,11 +10,37 @@ import zlib
 from left_intact.demo.binaries import elf, pe, png
 
 TITLES = (
-    "Harbour Lights", "Mill Race", "Tin Whistle", "Copper Kettle", "Lamplighter", "Night Ferry", "Salt and Slate",
-    "The Long Groyne", "Paper Boats", "Quarry Cart", "Seven Bells", "Widow Reef", "Marram", "Cinder Path", "Toll House",
-    "Gull Parade", "Low Water", "Weathercock", "Ropewalk", "Pennant Run", "Sluice Gate", "Brass Band Panic", "Tidewrack",
-    "Over the Weir", "Candle Street", "Fog Signal", "Kelp Farm", "Pilot Cutter", "The Winch", "Storm Cone",
-)  # fmt: skip
+    "Harbour Lights",
+    "Mill Race",
+    "Tin Whistle",
+    "Copper Kettle",
+    "Lamplighter",
+    "Night Ferry",
+    "Salt and Slate",
+    "The Long Groyne",
+    "Paper Boats",
+    "Quarry Cart",
+    "Seven Bells",
+    "Widow Reef",
+    "Marram",
+    "Cinder Path",
+    "Toll House",
+    "Gull Parade",
+    "Low Water",
+    "Weathercock",
+    "Ropewalk",
+    "Pennant Run",
+    "Sluice Gate",
+    "Brass Band Panic",
+    "Tidewrack",
+    "Over the Weir",
+    "Candle Street",
+    "Fog Signal",
+    "Kelp Farm",
+    "Pilot Cutter",
+    "The Winch",
+    "Storm Cone",
+)
 
 
 class Maker:
@@ -33,7 +59,9 @@ class Maker:
         return pe(says, self.noise(self.rng.randint(900, 6000)))
 
     def mac_code(self) -> bytes:
-        return struct.pack("<IIIIIII", 0xFEEDFACF, 0x0100000C, 0, 2, 0, 0, 0) + self.noise(self.rng.randint(900, 6000))
+        return struct.pack("<IIIIIII", 0xFEEDFACF, 0x0100000C, 0, 2, 0, 0, 0) + self.noise(
+            self.rng.randint(900, 6000)
+        )
 
     def script(self, says: str = "run") -> bytes:
         return f"#!/bin/sh\n# {says} {self.rng.random()}\nexec true\n".encode()
@@ -47,7 +75,20 @@ class Maker:
     def sound(self) -> bytes:
         data = self.noise(self.rng.randint(500, 3000))
         head = struct.pack(
-            "<4sI4s4sIHHIIHH4sI", b"RIFF", 36 + len(data), b"WAVE", b"fmt ", 16, 1, 1, 22050, 22050, 1, 8, b"data", len(data)
+            "<4sI4s4sIHHIIHH4sI",
+            b"RIFF",
+            36 + len(data),
+            b"WAVE",
+            b"fmt ",
+            16,
+            1,
+            1,
+            22050,
+            22050,
+            1,
+            8,
+            b"data",
+            len(data),
         )
         return head + data
 
@@ -85,7 +126,12 @@ class Maker:
     def ini(self, *sections: str, **values: object) -> bytes:
         lines = []
         for section in sections or ("video", "sound", "input"):
-            lines += [f"[{section}]", f"enabled = {self.rng.choice(('true', 'false'))}", f"level = {self.rng.randint(1, 99)}", ""]
+            lines += [
+                f"[{section}]",
+                f"enabled = {self.rng.choice(('true', 'false'))}",
+                f"level = {self.rng.randint(1, 99)}",
+                "",
+            ]
         if values:
             lines += ["[paths]", *(f"{key} = {value}" for key, value in values.items())]
         return "\n".join(lines).encode()
@@ -108,7 +154,9 @@ class Maker:
         return f"# {title}\n\n- one thing {self.rng.random():.3f}\n- another\n".encode()
 
     def text(self, words: str = "") -> bytes:
-        return f"{words or 'Some words of no great weight.'} {self.rng.random():.5f}\nAnd another line.\n".encode()
+        return (
+            f"{words or 'Some words of no great weight.'} {self.rng.random():.5f}\nAnd another line.\n"
+        ).encode()
 
     def log(self) -> bytes:
         return "".join(f"{n:05} started part {self.rng.randint(1, 90)}\n" for n in range(12)).encode()

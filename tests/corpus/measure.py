@@ -37,7 +37,11 @@ class Score:
         self.entries += other.entries
         self.right += other.right
         self.unsorted += other.unsorted
-        for mine, theirs in ((self.wrong, other.wrong), (self.destructive, other.destructive), (self.sure, other.sure)):
+        for mine, theirs in (
+            (self.wrong, other.wrong),
+            (self.destructive, other.destructive),
+            (self.sure, other.sure),
+        ):
             mine.extend(theirs)  # type: ignore[arg-type]
 
     def share(self, count: int) -> float:
@@ -69,10 +73,15 @@ def measure(specimen: Specimen, folder: Path) -> dict[str, Score]:
     tree = read_tree(str(install))
     base = look_into(str(release), installed=list(specimen.truth), name=specimen.name).release
     ways = {"with baseline": Known(baseline=base), "without": Known(), "without names": Known(names=False)}
-    return {way: score_of(specimen, survey_tree(tree, known, name=specimen.name).findings) for way, known in ways.items()}
+    return {
+        way: score_of(specimen, survey_tree(tree, known, name=specimen.name).findings)
+        for way, known in ways.items()
+    }
 
 
-def reliability(sure: Iterable[tuple[float, bool]], edges: tuple[float, ...]) -> list[tuple[float, float, float, int]]:
+def reliability(
+    sure: Iterable[tuple[float, bool]], edges: tuple[float, ...]
+) -> list[tuple[float, float, float, int]]:
     """(from, mean certainty, share right, entries) of each bin of certainty that has any."""
     bins: dict[float, list[tuple[float, bool]]] = {}
     for certainty, right in sure:

@@ -1,4 +1,6 @@
-"""The programs of the corpus. Twenty-three, of different layouts, languages and habits; a third is held out of all tuning."""
+"""The programs of the corpus. Twenty-three, of different layouts, languages and habits; a third is held out
+of all tuning.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,12 @@ def gannet() -> Specimen:
     s.ships("languages/{}.xml", ["german", "french", "polish"], m.xml)
     s.have(
         "gannet.ini",
-        m.ini(MemoryFolder="C:\\Games\\gannet\\mem", StatePath=".\\stt", DiscFolder="D:\\discs", ShotFolder="shots"),
+        m.ini(
+            MemoryFolder="C:\\Games\\gannet\\mem",
+            StatePath=".\\stt",
+            DiscFolder="D:\\discs",
+            ShotFolder="shots",
+        ),
         C.SETTINGS,
     )
     s.have("pads.ini", m.ini("pad1", "pad2"), C.SETTINGS)
@@ -106,7 +113,11 @@ def wrack() -> Specimen:
     s.ships("lessons/{}.js", ["first", "second"], m.text)
     s.ships("paint/{}.css", ["day", "night", "paper"], m.text)
     s.ships("languages/{}.qm", ["de", "fr", "it"], m.blob)
-    s.have("wrack.ini", m.ini(mod_folder="C:\\tools\\wrack\\mods", lineup_folder="lineups", fetched="larder"), C.SETTINGS)
+    s.have(
+        "wrack.ini",
+        m.ini(mod_folder="C:\\tools\\wrack\\mods", lineup_folder="lineups", fetched="larder"),
+        C.SETTINGS,
+    )
     for number, mod in enumerate(("Night Harbour", "Better Ropes", "HD Gulls")):
         s.brought(f"mods/{mod}/cloth/{{}}.dds", ["sea", "sky", "rope"], m.blob, C.EXTRAS, -30 * number)
         s.brought(f"mods/{mod}/bin/{{}}.dll", ["hook", "loader"], m.windows_code, C.EXTRAS, -30 * number)
@@ -121,7 +132,9 @@ def wrack() -> Specimen:
 
 
 def turnstone() -> Specimen:
-    """Names that mislead: shipped files called saves and states, a library of games called lib, discs in bin."""
+    """Names that mislead: shipped files called saves and states, a library of games called lib, discs in
+    bin.
+    """
     s = Specimen("turnstone")
     m = s.make
     s.ships("{}", ["turnstone"], m.code)
@@ -166,7 +179,9 @@ def saltwick() -> Specimen:
 
 
 def oystercatch() -> Specimen:
-    """A console emulator that files saves under ids, with firmware and much that was built up while playing."""
+    """A console emulator that files saves under ids, with firmware and much that was built up while
+    playing.
+    """
     s = Specimen("oystercatch")
     m = s.make
     s.ships("{}", ["oystercatch"], m.code)
@@ -270,7 +285,9 @@ def bollard() -> Specimen:
 
 
 def samphire() -> Specimen:
-    """A set of cores: shared libraries with notes, the person's options for each, files updated one at a time."""
+    """A set of cores: shared libraries with notes, the person's options for each, files updated one at a
+    time.
+    """
     s = Specimen("samphire", dates="sources")
     m = s.make
     s.ships("{}", ["samphire"], m.code)
@@ -279,7 +296,11 @@ def samphire() -> Specimen:
     s.ships("assets/signs/{}.png", [f"g{n}" for n in range(9)], m.picture)
     s.ships("known titles/{}.pack", ["brindle", "osprey"], m.packed)
     s.ships("known pads/{}.cfg", ["pad-a", "pad-b", "pad-c"], m.keys)
-    s.have("samphire.cfg", m.keys(keep_saves_in="saves", keep_states_in="states", titles="/home/ada/carts"), C.SETTINGS)
+    s.have(
+        "samphire.cfg",
+        m.keys(keep_saves_in="saves", keep_states_in="states", titles="/home/ada/carts"),
+        C.SETTINGS,
+    )
     s.haves("settings/{}.core", ["brindle", "osprey"], m.keys, C.SETTINGS)
     s.haves("saves/{}.sav", s.some(15), m.memory, C.SAVES)
     s.haves("states/{}.s1", s.some(5), m.state, C.STATES)
@@ -312,7 +333,9 @@ def driftline() -> Specimen:
 
 
 def spindrift() -> Specimen:
-    """Held out. A disc console emulator on Windows: per-game folders, a profile for each pad, no endings on saves."""
+    """Held out. A disc console emulator on Windows: per-game folders, a profile for each pad, no endings on
+    saves.
+    """
     s = Specimen("spindrift", dates="unpacked", held_out=True)
     m = s.make
     s.ships("{}.exe", ["spindrift", "spindrift-window"], m.windows_code)
@@ -322,7 +345,9 @@ def spindrift() -> Specimen:
     s.ships("resources/shaders/{}.fx", ["tube", "mist"], m.shader)
     s.ships("docs/{}.pdf", ["manual"], lambda: b"%PDF-1.4" + m.noise(900))
     s.have("keep everything here.txt", b"", C.PROGRAM)
-    s.have("settings/spindrift.ini", m.ini(CardsIn="cards", MomentsIn="frozen", PicturesIn="shots"), C.SETTINGS)
+    s.have(
+        "settings/spindrift.ini", m.ini(CardsIn="cards", MomentsIn="frozen", PicturesIn="shots"), C.SETTINGS
+    )
     s.haves("settings/pads/{}.ini", ["ada", "guest"], m.ini, C.SETTINGS)
     s.haves("settings/by title/{}.ini", ["Q-1001 A3", "Q-1044 7F"], m.ini, C.SETTINGS)
     s.haves("cards/{}.blk", ["card one", "card two"], lambda: m.memory(131072), C.SAVES)
@@ -375,7 +400,9 @@ def tidepool() -> Specimen:
 
 
 def groyne() -> Specimen:
-    """Held out. An arcade emulator: a folder for each kind, many small files, shipped artwork beside the person's."""
+    """Held out. An arcade emulator: a folder for each kind, many small files, shipped artwork beside the
+    person's.
+    """
     s = Specimen("groyne", dates="sources", held_out=True)
     m = s.make
     s.ships("{}", ["groyne"], m.code)
@@ -385,7 +412,11 @@ def groyne() -> Specimen:
     s.ships("plugins/{}/about.json", ["counter", "best-of", "clock"], m.json)
     s.ships("language/{}/words.mo", ["german", "french"], m.blob)
     s.ship("docs/changes.txt", m.text())
-    s.have("groyne.ini", m.keys(boards_in="boards;/media/ada/boards", memory_in="battery", settings_in="tuned"), C.SETTINGS)
+    s.have(
+        "groyne.ini",
+        m.keys(boards_in="boards;/media/ada/boards", memory_in="battery", settings_in="tuned"),
+        C.SETTINGS,
+    )
     s.have("window.ini", m.keys(), C.SETTINGS)
     s.haves("roms/{}.zip", [under(t)[:8] for t in s.some(22)], m.archive, C.CONTENT)
     s.haves("battery/{}/chip", [under(t)[:8] for t in s.some(7)], lambda: m.full_memory(2048), C.SAVES)
@@ -420,7 +451,9 @@ def pilotage() -> Specimen:
 
 
 def thimble() -> Specimen:
-    """A launcher with rooms: each has mods, saves in folders of their own, and settings; libraries are shipped."""
+    """A launcher with rooms: each has mods, saves in folders of their own, and settings; libraries are
+    shipped.
+    """
     s = Specimen("thimble")
     m = s.make
     s.ships("{}", ["thimble"], m.code)
@@ -479,7 +512,9 @@ def marlinspike() -> Specimen:
 
 
 def jackstay() -> Specimen:
-    """Held out. A sandboxed app: everything of the person's below a hidden folder of its own, by the open base folders."""
+    """Held out. A sandboxed app: everything of the person's below a hidden folder of its own, by the open
+    base folders.
+    """
     s = Specimen("jackstay", held_out=True)
     m = s.make
     s.ships("app/bin/{}", ["jackstay"], m.code)
@@ -491,8 +526,15 @@ def jackstay() -> Specimen:
     s.haves("config/jackstay/pads/{}.yml", ["pad one", "pad two"], m.keys, C.SETTINGS)
     s.haves("config/jackstay/by title/{}.yml", ["Q-1001", "Q-1044"], m.keys, C.SETTINGS)
     for title in ("Q-1001 first player", "Q-1044 on leaving"):
-        s.haves(f"data/jackstay/drawer/player 1/saves/{title}/{{}}", ["sign.png", "back.png"], m.picture, C.SAVES)
-        s.haves(f"data/jackstay/drawer/player 1/saves/{title}/{{}}", ["label.blk", "progress.blk"], m.save, C.SAVES)
+        s.haves(
+            f"data/jackstay/drawer/player 1/saves/{title}/{{}}", ["sign.png", "back.png"], m.picture, C.SAVES
+        )
+        s.haves(
+            f"data/jackstay/drawer/player 1/saves/{title}/{{}}",
+            ["label.blk", "progress.blk"],
+            m.save,
+            C.SAVES,
+        )
     s.haves("data/jackstay/drawer/titles/Q-1001/{}.arc", ["stage1", "stage2", "sound"], m.media, C.CONTENT)
     s.haves("data/jackstay/patches/{}.yml", ["own", "fetched"], m.keys, C.EXTRAS)
     s.haves("cache/jackstay/Q-1001/shaders/{}.blk", [m.digest_name() for _ in range(40)], m.blob, C.CACHE)
@@ -512,14 +554,39 @@ def lazyjack() -> Specimen:
     s.haves("USTAWIENIA/{}.INI", ["PAD", "EKRAN"], m.ini, C.SETTINGS)
     s.haves("GRY/{}.LJD", [bare(t).upper()[:8] for t in s.some(11)], m.media, C.CONTENT)
     s.haves("ZAPISY/{}.LJZ", [bare(t).upper()[:8] for t in s.some(9)], m.memory, C.SAVES)
-    s.haves("STANY/{}.LJS", [bare(t).upper()[:8] for t in s.some(4)], lambda: m.even_state(b"LJS1", 6000), C.STATES)
+    s.haves(
+        "STANY/{}.LJS",
+        [bare(t).upper()[:8] for t in s.some(4)],
+        lambda: m.even_state(b"LJS1", 6000),
+        C.STATES,
+    )
     s.haves("ZRZUTY/{}.PNG", [f"ZRZUT{n:03}" for n in range(6)], m.picture, C.EXTRAS)
     s.have("BLEDY.LOG", m.log(), C.CACHE)
     return s
 
 
 PROGRAMS: tuple[Callable[[], Specimen], ...] = (
-    mudlark, gannet, kittiwake, wrack, turnstone, saltwick, oystercatch, limewash, hawser, fender, bollard, samphire,
-    thimble, driftline, spindrift, cormorant, tidepool, groyne, pilotage, gunwale, marlinspike,
-    jackstay, lazyjack,
-)  # fmt: skip
+    mudlark,
+    gannet,
+    kittiwake,
+    wrack,
+    turnstone,
+    saltwick,
+    oystercatch,
+    limewash,
+    hawser,
+    fender,
+    bollard,
+    samphire,
+    thimble,
+    driftline,
+    spindrift,
+    cormorant,
+    tidepool,
+    groyne,
+    pilotage,
+    gunwale,
+    marlinspike,
+    jackstay,
+    lazyjack,
+)

@@ -48,14 +48,19 @@ class Specimen:
         for name in names:
             self.ship(pattern.format(name), maker())
 
-    def ship_and_change(self, path: str, shipped: bytes, changed: bytes, kind: FileClass = C.SETTINGS) -> None:
+    def ship_and_change(
+        self, path: str, shipped: bytes, changed: bytes, kind: FileClass = C.SETTINGS
+    ) -> None:
         """A file of the release that the person, or a run, changed since."""
         self.shipped.put(path, shipped, self._release_time())
         self._plant(path, changed, self._later(), 0o644, kind)
 
     def ship_list(self, path: str = "SHA256SUMS") -> None:
         """The release's own list of its files, as checksum tools write it."""
-        rows = [f"{hashlib.sha256(p.content).hexdigest()}  {name}\n" for name, p in sorted(self.shipped.plants.items())]
+        rows = [
+            f"{hashlib.sha256(p.content).hexdigest()}  {name}\n"
+            for name, p in sorted(self.shipped.plants.items())
+        ]
         self.ship(path, "".join(rows).encode())
 
     # ------------------------------------------------------------ what came after
@@ -68,7 +73,14 @@ class Specimen:
         for name in names:
             self.have(pattern.format(name), maker(), kind)
 
-    def brought(self, pattern: str, names: Iterable[str], maker: Callable[[], bytes], kind: FileClass, days: int = -200) -> None:
+    def brought(
+        self,
+        pattern: str,
+        names: Iterable[str],
+        maker: Callable[[], bytes],
+        kind: FileClass,
+        days: int = -200,
+    ) -> None:
         """Files of one date, as things have that were unpacked from somewhere else."""
         when = BUILT + days * DAY + self.make.rng.randint(0, 5000)
         for name in names:

@@ -21,7 +21,11 @@ def test_nothing_of_the_persons_is_called_the_programs(build: Callable[[], Speci
     assert set(scores) == set(WAYS)
     for way, score in scores.items():
         assert not score.destructive, way
-        sure = [found for found in score.wrong if found[2].certainty >= weights().replace and found[1] is not FileClass.PROGRAM]
+        sure = [
+            found
+            for found in score.wrong
+            if found[2].certainty >= weights().replace and found[1] is not FileClass.PROGRAM
+        ]
         assert not [found for found in sure if found[2].file_class is FileClass.PROGRAM], way
     assert scores["with baseline"].share(scores["with baseline"].right) >= 0.8
 

@@ -1,4 +1,6 @@
-"""The survey's own ways: the quick queue, what is inside, lenses, watching a run, baselines, roots, keepsheets, finding."""
+"""The survey's own ways: the quick queue, what is inside, lenses, watching a run, baselines, roots,
+keepsheets, finding.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,14 @@ C = FileClass
 @pytest.fixture
 def waiting(mock: Mock) -> Mock:
     odd = {f"odd/part{n}.qq": bytes([200 + n, 9, 7]) * (40 + n) for n in range(5)}
-    mock.edit({**odd, "mystery": b"\x91\x92\x93" * 7, "screenshots/a.png": Maker("x").picture(), "config/p.cfg": "[a]\nb = 1\n"})
+    mock.edit(
+        {
+            **odd,
+            "mystery": b"\x91\x92\x93" * 7,
+            "screenshots/a.png": Maker("x").picture(),
+            "config/p.cfg": "[a]\nb = 1\n",
+        }
+    )
     mock.bench.survey(mock.install)
     return mock
 
@@ -40,7 +49,12 @@ async def test_the_queue_clears_the_unsorted_in_a_few_keys(waiting: Mock) -> Non
         await press(app, pilot, "enter", "q")
         assert isinstance(app.screen, QueueScreen)
         shown = words(app)
-        assert "these 5 are alike" in shown and "odd/*.qq" in shown and "inside part0.qq" in shown and "c8 09 07" in shown
+        assert (
+            "these 5 are alike" in shown
+            and "odd/*.qq" in shown
+            and "inside part0.qq" in shown
+            and "c8 09 07" in shown
+        )
         await press(app, pilot, "space", "backspace", "v")
         assert "mocklet.ini" in words(app) and "1 group ruled" in words(app)
         await press(app, pilot, "s", "x")
@@ -48,8 +62,10 @@ async def test_the_queue_clears_the_unsorted_in_a_few_keys(waiting: Mock) -> Non
         survey = stage(app).desk.survey
         assert survey is not None and not survey.unsorted()
         assert {r.pattern: r.file_class for r in waiting.bench.rulings(waiting.install)} == {
-            "odd/*.qq": C.SAVES, "mocklet.ini": C.SETTINGS, "mystery": C.EXTRAS,
-        }  # fmt: skip
+            "odd/*.qq": C.SAVES,
+            "mocklet.ini": C.SETTINGS,
+            "mystery": C.EXTRAS,
+        }
         await press(app, pilot, "q")
         assert isinstance(app.screen, SurveyScreen)
 
@@ -90,13 +106,17 @@ async def test_every_lens_shows_its_order(waiting: Mock) -> None:
         for lens in (*LENSES[1:], "folder"):
             await press(app, pilot, "l")
             assert screen.lens == lens and f"by {lens}" in words(app)
-            found = [row.finding for row in screen.query_one("#tree", Lines).rows if isinstance(row, EntryRow)]
+            found = [
+                row.finding for row in screen.query_one("#tree", Lines).rows if isinstance(row, EntryRow)
+            ]
             if lens == "certainty":
                 assert [f.certainty for f in found] == sorted(f.certainty for f in found)
             elif lens == "size":
                 assert [f.entry.bytes for f in found] == sorted((f.entry.bytes for f in found), reverse=True)
             elif lens == "time":
-                assert [f.entry.mtime_ns for f in found] == sorted((f.entry.mtime_ns for f in found), reverse=True)
+                assert [f.entry.mtime_ns for f in found] == sorted(
+                    (f.entry.mtime_ns for f in found), reverse=True
+                )
 
 
 async def test_watching_a_run_that_is_started_here(waiting: Mock) -> None:
@@ -192,7 +212,11 @@ async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_the_dialogs_fit(waiting: Mock, size: tuple[int, int]) -> None:
     async with running(waiting, size) as (app, pilot):
-        for keys, said in ((("enter", "q"), "sorts them all"), (("escape", "m"), "keepsheet"), (("k",), "Ctrl+S")):
+        for keys, said in (
+            (("enter", "q"), "sorts them all"),
+            (("escape", "m"), "keepsheet"),
+            (("k",), "Ctrl+S"),
+        ):
             await press(app, pilot, *keys)
             assert said in words(app)
 

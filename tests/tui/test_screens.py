@@ -27,7 +27,9 @@ from tests.builders import Mock, release
 
 
 @asynccontextmanager
-async def running(mock: Mock, size: tuple[int, int] = (160, 50)) -> AsyncIterator[tuple[LeftIntactApp, Pilot[int]]]:
+async def running(
+    mock: Mock, size: tuple[int, int] = (160, 50)
+) -> AsyncIterator[tuple[LeftIntactApp, Pilot[int]]]:
     app = LeftIntactApp(mock.bench, mock.bench.shelf())
     async with app.run_test(size=size) as pilot:
         await settled(app, pilot)
@@ -67,7 +69,12 @@ def waiting(mock: Mock) -> Mock:
     arriving = release("1.1", docs__news="new")
     del arriving["lib/libpad.so"]
     arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 2\n\n[sound]\nrate = 48000\n"
-    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n", "mystery": b"\x91\x92" * 9})
+    mock.edit(
+        {
+            "mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n",
+            "mystery": b"\x91\x92" * 9,
+        }
+    )
     mock.arrive(arriving)
     mock.bench.survey(mock.install)
     mock.bench.set_baseline(mock.install, str(mock.base))
@@ -100,7 +107,10 @@ async def test_the_whole_way_by_keys(waiting: Mock) -> None:
         assert isinstance(app.screen, PlanScreen)
         await press(app, pilot, "tab", "space")
         assert app.screen.desk.answers == {"mocklet-ini-sound-rate": "arriving"}
-        assert app.screen.desk.plan is not None and b"48000" in app.screen.desk.plan.merges["mocklet.ini"].content
+        assert (
+            app.screen.desk.plan is not None
+            and b"48000" in app.screen.desk.plan.merges["mocklet.ini"].content
+        )
         assert "answered" in words(app)
         await press(app, pilot, "space", "c")
         assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
@@ -287,5 +297,7 @@ async def test_a_hundred_thousand_rows_draw_only_what_shows(mock: Mock) -> None:
 
 def test_text_in_cells() -> None:
     assert fit("abc", 5) == "abc  " and fit("abc", 5, "right") == "  abc" and fit("a", 0) == ""
-    assert len(clip("a/very/long/path/to/a.sav", 12)) == 12 and clip("a/very/long/path/to/a.sav", 12).endswith(".sav")
+    assert len(clip("a/very/long/path/to/a.sav", 12)) == 12 and clip(
+        "a/very/long/path/to/a.sav", 12
+    ).endswith(".sav")
     assert "\x1b" not in bearable("a\x1b[31m") and bearable("\udcff.sav") == "?.sav"

@@ -62,7 +62,10 @@ def terminal() -> Iterator[libtmux.Server]:
 
 
 def start(server: libtmux.Server, home: str, words: str = "") -> Terminal:
-    command = f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m left_intact --home {home} {words}"
+    command = (
+        f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m "
+        f"left_intact --home {home} {words}"
+    )
     session = server.new_session("pier", x=160, y=50, window_command=command)
     pane = session.active_window.active_pane
     assert pane is not None
@@ -127,7 +130,9 @@ def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal:
 
 
 def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, terminal: libtmux.Server) -> None:
-    """Look for news, read notes, hold one, fetch another while the outlet drops twice, arrive in the plan; then the pack."""
+    """Look for news, read notes, hold one, fetch another while the outlet drops twice, arrive in the plan;
+    then the pack.
+    """
     room = build_demo(str(tmp_path / "pier"))
     root = room.install("tarnlight")
     before = snapshot(root)

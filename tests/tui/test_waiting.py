@@ -30,14 +30,21 @@ async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp)
         await press(app, pilot, "enter")
         assert isinstance(app.screen, WaitingScreen)
         shown = words(app)
-        for text in ("start Mocklet once, then close it", "it makes the folder for its saves", "put the saves under the new key"):
+        for text in (
+            "start Mocklet once, then close it",
+            "it makes the folder for its saves",
+            "put the saves under the new key",
+        ):
             assert text in shown
         stops = {stop.name: stop.says for stop in app.screen.query_one(StageLine).stops}
         assert stops["under way"] == "waits for you"
         await press(app, pilot, "3")
         assert isinstance(app.screen, WaitingScreen)  # nothing else can begin
         await press(app, pilot, "l")
-        assert isinstance(app.screen, WaitingScreen) and made.bench.history(made.install)[0].state is State.WAITING
+        assert (
+            isinstance(app.screen, WaitingScreen)
+            and made.bench.history(made.install)[0].state is State.WAITING
+        )
 
 
 async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
@@ -63,7 +70,10 @@ async def test_it_looks_by_itself(made: MadeUp) -> None:
 async def test_giving_up_leaves_it_on_trial(made: MadeUp) -> None:
     async with running(made) as (app, pilot):  # type: ignore[arg-type]
         await press(app, pilot, "enter", "x", "enter")
-        assert isinstance(app.screen, ShelfScreen) and made.bench.history(made.install)[0].state is State.ON_TRIAL
+        assert (
+            isinstance(app.screen, ShelfScreen)
+            and made.bench.history(made.install)[0].state is State.ON_TRIAL
+        )
 
 
 async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> None:
@@ -87,14 +97,20 @@ async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> N
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_the_way_back_is_shown_before_it_is_gone(mock: Mock, size: tuple[int, int]) -> None:
     mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
-    mock.arrive(release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"}))
+    mock.arrive(
+        release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
+    )
     mock.update()
     plant(mock.root, {"mocklet.ini": "[video]\nsmooth = maybe\n"}, mtime=LATER + 99)
     async with running(mock, size) as (app, pilot):
         await press(app, pilot, "p", "g")
         assert isinstance(app.screen, BackDialog)
         shown = words(app)
-        assert "come back in place" in shown and "1 file changed since the update" in shown and "mocklet.ini" in shown
+        assert (
+            "come back in place" in shown
+            and "1 file changed since the update" in shown
+            and "mocklet.ini" in shown
+        )
         await press(app, pilot, "escape")
         assert isinstance(app.screen, ProofScreen) and mock.read("VERSION") == "1.1\n"
         await press(app, pilot, "g", "u", "enter")

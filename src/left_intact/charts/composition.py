@@ -17,7 +17,10 @@ def draw_composition(survey: Survey, path: str, *, name: str = "", unit: str = "
     outline = outline_of(survey)
     rows = [("everything", outline.root), *_rows(outline)]
     title = f"{name or survey.root.rstrip('/').rpartition('/')[2]} {survey.version_text}".strip()
-    under = f"{count(outline.root.count, 'file')}, {size(outline.root.size)}; what each folder is made of, by {unit}"
+    under = (
+        f"{count(outline.root.count, 'file')}, {size(outline.root.size)}; what each folder is made "
+        f"of, by {unit}"
+    )
     figure, axes = sheet(9.0, 1.5 + 0.34 * len(rows), title, under)
     for at, (_, node) in enumerate(rows):
         _bar(axes, -at - (0.4 if at else 0), node, unit)
@@ -57,7 +60,9 @@ def _bar(axes, y: float, node: FolderNode, unit: str) -> None:  # type: ignore[n
             continue
         hatch = "////" if kind is FileClass.UNSORTED else None
         edge = INK if hatch else "white"
-        axes.barh(y, share, left=left, height=0.66, color=COLOUR[kind], edgecolor=edge, linewidth=0.6, hatch=hatch)
+        axes.barh(
+            y, share, left=left, height=0.66, color=COLOUR[kind], edgecolor=edge, linewidth=0.6, hatch=hatch
+        )
         if share >= _LABEL_FROM:
             axes.text(left + share / 2, y, LETTER[kind], ha="center", va="center", fontsize=8, color=INK)
         left += share
@@ -70,10 +75,23 @@ def _legend(axes, node: FolderNode, unit: str) -> None:  # type: ignore[no-untyp
 
     amounts = node.bytes if unit == "bytes" else node.files
     handles = [
-        Patch(facecolor=COLOUR[k], edgecolor=INK, linewidth=0.4, hatch="////" if k is FileClass.UNSORTED else None,
-              label=f"{LETTER[k]}  {k.value}")
+        Patch(
+            facecolor=COLOUR[k],
+            edgecolor=INK,
+            linewidth=0.4,
+            hatch="////" if k is FileClass.UNSORTED else None,
+            label=f"{LETTER[k]}  {k.value}",
+        )
         for k in FileClass
         if amounts.get(k)
-    ]  # fmt: skip
-    axes.legend(handles=handles, loc="upper center", bbox_to_anchor=(0.43, 0.0), ncols=len(handles), frameon=False, fontsize=8,
-                handlelength=1.1, columnspacing=1.2)  # fmt: skip
+    ]
+    axes.legend(
+        handles=handles,
+        loc="upper center",
+        bbox_to_anchor=(0.43, 0.0),
+        ncols=len(handles),
+        frameon=False,
+        fontsize=8,
+        handlelength=1.1,
+        columnspacing=1.2,
+    )

@@ -1,4 +1,6 @@
-"""What all figures share: the paper, the colours of the classes for print, saving. matplotlib is imported on use."""
+"""What all figures share: the paper, the colours of the classes for print, saving. matplotlib is imported
+on use.
+"""
 
 from __future__ import annotations
 
@@ -14,13 +16,25 @@ if TYPE_CHECKING:
 
 INK, QUIET, HAIRLINE, ACCENT = "#22262c", "#6a6b68", "#d6d2c8", "#c9582c"
 COLOUR = {
-    FileClass.PROGRAM: "#71869c", FileClass.SETTINGS: "#e2b857", FileClass.SAVES: "#57b98a", FileClass.STATES: "#4fb7c5",
-    FileClass.CONTENT: "#8795e8", FileClass.EXTRAS: "#c98bc4", FileClass.CACHE: "#9a9ca0", FileClass.UNSORTED: "#ffffff",
-}  # fmt: skip
+    FileClass.PROGRAM: "#71869c",
+    FileClass.SETTINGS: "#e2b857",
+    FileClass.SAVES: "#57b98a",
+    FileClass.STATES: "#4fb7c5",
+    FileClass.CONTENT: "#8795e8",
+    FileClass.EXTRAS: "#c98bc4",
+    FileClass.CACHE: "#9a9ca0",
+    FileClass.UNSORTED: "#ffffff",
+}
 LETTER = {
-    FileClass.PROGRAM: "P", FileClass.SETTINGS: "S", FileClass.SAVES: "V", FileClass.STATES: "T", FileClass.CONTENT: "C",
-    FileClass.EXTRAS: "X", FileClass.CACHE: "H", FileClass.UNSORTED: "U",
-}  # fmt: skip
+    FileClass.PROGRAM: "P",
+    FileClass.SETTINGS: "S",
+    FileClass.SAVES: "V",
+    FileClass.STATES: "T",
+    FileClass.CONTENT: "C",
+    FileClass.EXTRAS: "X",
+    FileClass.CACHE: "H",
+    FileClass.UNSORTED: "U",
+}
 _KINDS = (".svg", ".pdf")
 
 
@@ -42,7 +56,9 @@ def save(figure: Figure, path: str) -> str:
     """Write a figure as what its name ends in. Raises `bad-figure`."""
     ending = os.path.splitext(path)[1].lower()
     if ending not in _KINDS:
-        raise LeftIntactError("bad-figure", "figures are written as SVG or PDF", path=path, way_out="Let the name end so.")
+        raise LeftIntactError(
+            "bad-figure", "figures are written as SVG or PDF", path=path, way_out="Let the name end so."
+        )
     # Text stays text, and the same figure gives the same file.
     import matplotlib
 
@@ -52,6 +68,10 @@ def save(figure: Figure, path: str) -> str:
             figure.savefig(path, metadata=facts)
         except OSError as error:
             reason = reason_of(error)
-            raise LeftIntactError("disk", f"the figure could not be written ({reason})", path=path,
-                                  way_out="Name another place.") from error  # fmt: skip
+            raise LeftIntactError(
+                "disk",
+                f"the figure could not be written ({reason})",
+                path=path,
+                way_out="Name another place.",
+            ) from error
     return path

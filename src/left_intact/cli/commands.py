@@ -24,14 +24,22 @@ from left_intact.home import default_home
 from left_intact.workbench import Outcome
 
 app = typer.Typer(
-    name="left-intact", add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
-    no_args_is_help=False, help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
-)  # fmt: skip
+    name="left-intact",
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    no_args_is_help=False,
+    help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
+)
 
 
 ArrivalPath = Annotated[str, typer.Argument(metavar="ARRIVAL", help="a folder, an archive or one file")]
-Baseline = Annotated[str | None, typer.Option(metavar="RELEASE", help="the release that the install came from")]
-Sheet = Annotated[str | None, typer.Option(metavar="FILE", help="a keepsheet: what is known about the program")]
+Baseline = Annotated[
+    str | None, typer.Option(metavar="RELEASE", help="the release that the install came from")
+]
+Sheet = Annotated[
+    str | None, typer.Option(metavar="FILE", help="a keepsheet: what is known about the program")
+]
 RouteWord = Annotated[str | None, typer.Option(metavar="R", help="in-place, …")]
 Into = Annotated[str | None, typer.Option(metavar="DIR", help="the new folder, for the route side-by-side")]
 Answers = Annotated[str | None, typer.Option(metavar="FILE.toml", help="answers to the plan's questions")]
@@ -69,7 +77,11 @@ def shelf(as_json: AsJson = False) -> None:
 
 @app.command()
 def survey(
-    install: InstallWord, baseline: Baseline = None, sheet: Sheet = None, figure: Figure = None, as_json: AsJson = False
+    install: InstallWord,
+    baseline: Baseline = None,
+    sheet: Sheet = None,
+    figure: Figure = None,
+    as_json: AsJson = False,
 ) -> None:
     """Read an install and say what every file is; changes nothing."""
     bench = bench_of()
@@ -86,9 +98,15 @@ def survey(
 
 @app.command()
 def plan(
-    install: InstallWord, arrival: ArrivalPath, baseline: Baseline = None, route: RouteWord = None, into: Into = None,
-    answers: Answers = None, sheet: Sheet = None, as_json: AsJson = False,
-) -> None:  # fmt: skip
+    install: InstallWord,
+    arrival: ArrivalPath,
+    baseline: Baseline = None,
+    route: RouteWord = None,
+    into: Into = None,
+    answers: Answers = None,
+    sheet: Sheet = None,
+    as_json: AsJson = False,
+) -> None:
     """Draw up the plan of an update; changes nothing."""
     bench = bench_of()
     draft = bench.draft(bench.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet)
@@ -101,11 +119,17 @@ def plan(
 
 @app.command()
 def update(
-    install: InstallWord, arrival: ArrivalPath, baseline: Baseline = None, route: RouteWord = None, into: Into = None,
-    answers: Answers = None, sheet: Sheet = None, allow: Allow = None,
+    install: InstallWord,
+    arrival: ArrivalPath,
+    baseline: Baseline = None,
+    route: RouteWord = None,
+    into: Into = None,
+    answers: Answers = None,
+    sheet: Sheet = None,
+    allow: Allow = None,
     yes: Annotated[bool, typer.Option("--yes", help="let the defaults answer open questions")] = False,
     as_json: AsJson = False,
-) -> None:  # fmt: skip
+) -> None:
     """Carry the plan out, then prove it."""
     bench = bench_of()
     target = bench.find(install)
@@ -141,8 +165,11 @@ def _print_questions(drawn: Plan, as_json: bool) -> None:
         _out(plan_json(drawn))
     else:
         typer.echo(show.questions_text(drawn))
-    typer.echo("left-intact: questions are open; answer them with --answers FILE.toml, or take the defaults with --yes",
-               err=True)  # fmt: skip
+    typer.echo(
+        "left-intact: questions are open; answer them with --answers FILE.toml, or take the "
+        "defaults with --yes",
+        err=True,
+    )
 
 
 def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> None:
@@ -171,7 +198,9 @@ def prove(install: InstallWord, as_json: AsJson = False) -> None:
 @app.command("go-back")
 def go_back(
     install: InstallWord,
-    update: Annotated[int | None, typer.Option(metavar="N", help="a named update of its history, not the last")] = None,
+    update: Annotated[
+        int | None, typer.Option(metavar="N", help="a named update of its history, not the last")
+    ] = None,
     plan: Annotated[bool, typer.Option("--plan", help="only show what would happen")] = False,
     answers: Answers = None,
     as_json: AsJson = False,
@@ -192,14 +221,20 @@ def go_back(
         _out(show.back_json(target, back))
     else:
         typer.echo(show.back_text(target, back))
-    if back.waits is not None or back.missing or (back.proof is not None and back.proof.verdict is not Verdict.INTACT):
+    if (
+        back.waits is not None
+        or back.missing
+        or (back.proof is not None and back.proof.verdict is not Verdict.INTACT)
+    ):
         raise typer.Exit(1)
 
 
 @app.command("go-on")
 def go_on(
     install: InstallWord,
-    done: Annotated[str, typer.Option(metavar="STEP", help="say that a step was done that cannot be seen")] = "",
+    done: Annotated[
+        str, typer.Option(metavar="STEP", help="say that a step was done that cannot be seen")
+    ] = "",
     skip: Annotated[str, typer.Option(metavar="STEP", help="leave a step out that may be left out")] = "",
     answers: Answers = None,
     as_json: AsJson = False,
@@ -233,7 +268,14 @@ def settle(install: InstallWord, as_json: AsJson = False) -> None:
     target = bench.find(install)
     done = bench.settle(target)
     if as_json:
-        _out({"install": target.name, "version": done.update.to_version, "freed": done.freed, "held": done.held})
+        _out(
+            {
+                "install": target.name,
+                "version": done.update.to_version,
+                "freed": done.freed,
+                "held": done.held,
+            }
+        )
     else:
         typer.echo(show.settled_text(target, done))
 
@@ -269,10 +311,16 @@ def recover(
 
 @app.command()
 def demo(
-    folder: Annotated[str | None, typer.Option("--dir", metavar="DIR", help="where the demo is built")] = None,
-    unattended: Annotated[bool, typer.Option("--unattended", help="run the whole example and print it")] = False,
+    folder: Annotated[
+        str | None, typer.Option("--dir", metavar="DIR", help="where the demo is built")
+    ] = None,
+    unattended: Annotated[
+        bool, typer.Option("--unattended", help="run the whole example and print it")
+    ] = False,
     fault: Annotated[str, typer.Option(help="faults of the demo's outlet: drop=N, wrong, slow, stale")] = "",
-    fresh: Annotated[bool, typer.Option("--fresh", help="build it anew instead of going on where it was left")] = False,
+    fresh: Annotated[
+        bool, typer.Option("--fresh", help="build it anew instead of going on where it was left")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """Build the Pier Room and open it, or run the full example."""
@@ -296,7 +344,9 @@ def demo(
 @app.command()
 def follow(
     install: InstallWord,
-    place: Annotated[str, typer.Argument(metavar="PLACE", help="the address of an Atom feed, or a folder of downloads")],
+    place: Annotated[
+        str, typer.Argument(metavar="PLACE", help="the address of an Atom feed, or a folder of downloads")
+    ],
     stop: Annotated[bool, typer.Option("--stop", help="follow it no longer")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -313,7 +363,9 @@ def follow(
 
 @app.command()
 def news(
-    install: Annotated[str | None, typer.Argument(metavar="[INSTALL]", help="one install; all of them without")] = None,
+    install: Annotated[
+        str | None, typer.Argument(metavar="[INSTALL]", help="one install; all of them without")
+    ] = None,
     check: Annotated[bool, typer.Option("--check", help="ask the outlets now")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -330,7 +382,9 @@ def news(
 @app.command()
 def hold(
     install: InstallWord,
-    beyond: Annotated[str, typer.Argument(metavar="[VERSION]", help="nothing beyond this; without it, nothing newer")] = "",
+    beyond: Annotated[
+        str, typer.Argument(metavar="[VERSION]", help="nothing beyond this; without it, nothing newer")
+    ] = "",
     reason: Annotated[str, typer.Option(help="why")] = "",
     until: Annotated[str, typer.Option(metavar="VERSION", help="from this version on the hold is over")] = "",
     off: Annotated[bool, typer.Option("--off", help="hold it no longer")] = False,
@@ -354,7 +408,9 @@ def hold(
 @app.command()
 def fetch(
     install: InstallWord,
-    version: Annotated[str, typer.Argument(metavar="[VERSION]", help="the newest that fits, without it")] = "",
+    version: Annotated[
+        str, typer.Argument(metavar="[VERSION]", help="the newest that fits, without it")
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Fetch a release that an outlet offers; it then waits for its install."""
@@ -370,7 +426,9 @@ def fetch(
 @app.command()
 def pack(
     install: InstallWord,
-    place: Annotated[str, typer.Argument(metavar="PACK", help="a zip of changed content: a path, or an address")],
+    place: Annotated[
+        str, typer.Argument(metavar="PACK", help="a zip of changed content: a path, or an address")
+    ],
     lay: Annotated[bool, typer.Option("--lay", help="fetch your share and lay it")] = False,
     lacking: Annotated[bool, typer.Option("--with-lacking", help="take also what you do not own")] = False,
     as_json: AsJson = False,
@@ -423,11 +481,17 @@ def _read_answers(path: str | None) -> dict[str, str]:
         with open(path, "rb") as file:
             said = tomllib.load(file)
     except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise Misuse("bad-answers", f"the answers cannot be read ({error})", path=path, way_out="Mend them.") from error
+        raise Misuse(
+            "bad-answers", f"the answers cannot be read ({error})", path=path, way_out="Mend them."
+        ) from error
     table = said.get("answers")
     if not isinstance(table, dict) or not all(isinstance(value, str) for value in table.values()):
-        raise Misuse("bad-answers", "the answers need a table [answers] of question-id = \"option\"", path=path,
-                     way_out="Mend them.")  # fmt: skip
+        raise Misuse(
+            "bad-answers",
+            'the answers need a table [answers] of question-id = "option"',
+            path=path,
+            way_out="Mend them.",
+        )
     return dict(table)
 
 

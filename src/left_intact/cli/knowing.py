@@ -1,4 +1,6 @@
-"""Commands of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding installs."""
+"""Commands of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding
+installs.
+"""
 
 from __future__ import annotations
 
@@ -19,9 +21,15 @@ app = typer.Typer()
 @app.command()
 def rule(
     install: InstallWord,
-    pattern: Annotated[str, typer.Argument(metavar="PATTERN", help="a path, a folder/ or a pattern such as *.sav")],
-    kind: Annotated[str, typer.Argument(metavar="[CLASS]", help="what it is; without it, with --undo, taken back")] = "",
-    preview: Annotated[bool, typer.Option("--preview", help="say what it would change, and change nothing")] = False,
+    pattern: Annotated[
+        str, typer.Argument(metavar="PATTERN", help="a path, a folder/ or a pattern such as *.sav")
+    ],
+    kind: Annotated[
+        str, typer.Argument(metavar="[CLASS]", help="what it is; without it, with --undo, taken back")
+    ] = "",
+    preview: Annotated[
+        bool, typer.Option("--preview", help="say what it would change, and change nothing")
+    ] = False,
     undo: Annotated[bool, typer.Option("--undo", help="take the ruling back")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -30,16 +38,22 @@ def rule(
     target = work.find(install)
     if undo:
         work.unrule(target, pattern)
-        _say_ruled(as_json, {"install": target.name, "pattern": pattern, "class": None}, f"taken back: {pattern}")
+        _say_ruled(
+            as_json, {"install": target.name, "pattern": pattern, "class": None}, f"taken back: {pattern}"
+        )
         return
     wanted = _class(kind)
     seen = work.preview(work.survey(target), pattern, wanted)
     if not preview:
         work.rule(target, pattern, wanted)
     said = {
-        "install": target.name, "pattern": pattern, "class": wanted.value, "meets": seen.meets, "changes": seen.changes,
+        "install": target.name,
+        "pattern": pattern,
+        "class": wanted.value,
+        "meets": seen.meets,
+        "changes": seen.changes,
         "ruled": not preview,
-    }  # fmt: skip
+    }
     verb = "would change" if preview else "changes"
     lines = [f"{pattern} is {wanted}: speaks of {count(seen.meets, 'file')}, {verb} {seen.changes:,}"]
     lines += [f"  {path}" for path in seen.examples] + (["  …"] if seen.changes > len(seen.examples) else [])
@@ -59,7 +73,9 @@ def _class(word: str) -> FileClass:
     except ValueError as error:
         known = ", ".join(c.value for c in FileClass if c is not FileClass.UNSORTED)
         raise Misuse(
-            "no-class", f"{word!r} is no class" if word else "a class is missing", way_out=f"Classes: {known}."
+            "no-class",
+            f"{word!r} is no class" if word else "a class is missing",
+            way_out=f"Classes: {known}.",
         ) from error
 
 
@@ -70,19 +86,34 @@ def rulings(install: InstallWord, as_json: AsJson = False) -> None:
     target = work.find(install)
     found = work.rulings(target)
     if as_json:
-        out({"install": target.name, "rulings": [{"pattern": r.pattern, "class": r.file_class.value} for r in found]})
+        out(
+            {
+                "install": target.name,
+                "rulings": [{"pattern": r.pattern, "class": r.file_class.value} for r in found],
+            }
+        )
     else:
-        typer.echo("\n".join(f"{r.file_class.value:10} {r.pattern}" for r in found) or f"no rulings on {target.name}")
+        typer.echo(
+            "\n".join(f"{r.file_class.value:10} {r.pattern}" for r in found) or f"no rulings on {target.name}"
+        )
 
 
 @app.command()
 def sheet(
-    install: Annotated[str | None, typer.Argument(metavar="[INSTALL]", help="a registered name, or a path")] = None,
+    install: Annotated[
+        str | None, typer.Argument(metavar="[INSTALL]", help="a registered name, or a path")
+    ] = None,
     to: Annotated[str | None, typer.Option("--export", metavar="FILE", help="write it to a file")] = None,
-    take: Annotated[str | None, typer.Option("--import", metavar="FILE", help="make this its keepsheet")] = None,
-    merge: Annotated[str | None, typer.Option("--merge", metavar="FILE", help="add what this one knows")] = None,
+    take: Annotated[
+        str | None, typer.Option("--import", metavar="FILE", help="make this its keepsheet")
+    ] = None,
+    merge: Annotated[
+        str | None, typer.Option("--merge", metavar="FILE", help="add what this one knows")
+    ] = None,
     edit: Annotated[bool, typer.Option("--edit", help="open it in your editor")] = False,
-    check: Annotated[str | None, typer.Option("--check", metavar="FILE", help="see whether a file is a keepsheet")] = None,
+    check: Annotated[
+        str | None, typer.Option("--check", metavar="FILE", help="see whether a file is a keepsheet")
+    ] = None,
     schema: Annotated[bool, typer.Option("--schema", help="print the JSON Schema of keepsheets")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -99,7 +130,9 @@ def sheet(
         typer.echo(f"{check} is a keepsheet: {count(len(known.classes), 'pattern')}")
         return
     if install is None:
-        raise Misuse("no-install-named", "an install is missing", way_out="Name one, or use --check or --schema.")
+        raise Misuse(
+            "no-install-named", "an install is missing", way_out="Name one, or use --check or --schema."
+        )
     work = bench()
     target = work.find(install)
     differ: list[str] = []
@@ -124,7 +157,9 @@ def sheet(
 @app.command(context_settings={"allow_interspersed_args": False})
 def watch(
     install: InstallWord,
-    command: Annotated[list[str] | None, typer.Argument(metavar="[-- COMMAND]", help="started here, in its folder")] = None,
+    command: Annotated[
+        list[str] | None, typer.Argument(metavar="[-- COMMAND]", help="started here, in its folder")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Watch one run of a program: what it makes and changes becomes evidence."""
@@ -141,15 +176,25 @@ def watch(
     run = work.watch(target, command=command or (), wait=wait)
     stubs = [f.path for f in work.stubs(target, work.survey(target))]
     if as_json:
-        out({
-            "install": target.name, "made": list(run.made), "changed": list(run.changed), "gone": list(run.gone),
-            "folders": list(run.new_folders), "stubs": stubs, "seconds": round(run.seconds, 2), "status": run.status,
-        })  # fmt: skip
+        out(
+            {
+                "install": target.name,
+                "made": list(run.made),
+                "changed": list(run.changed),
+                "gone": list(run.gone),
+                "folders": list(run.new_folders),
+                "stubs": stubs,
+                "seconds": round(run.seconds, 2),
+                "status": run.status,
+            }
+        )
         return
     typer.echo(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
     for word, paths in (("made", run.made), ("changed", run.changed), ("gone", run.gone)):
         for path in paths[:20]:
-            typer.echo(f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else ""))
+            typer.echo(
+                f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else "")
+            )
         if len(paths) > 20:
             typer.echo(f"  {word:8} … and {len(paths) - 20:,} more")
 
@@ -157,9 +202,13 @@ def watch(
 @app.command()
 def baseline(
     install: InstallWord,
-    release: Annotated[str | None, typer.Argument(metavar="[RELEASE]", help="the release it came from")] = None,
+    release: Annotated[
+        str | None, typer.Argument(metavar="[RELEASE]", help="the release it came from")
+    ] = None,
     infer: Annotated[bool, typer.Option("--infer", help="look for it among old archives")] = False,
-    look_in: Annotated[list[str] | None, typer.Option("--in", metavar="PLACE", help="a folder or archive to look in")] = None,
+    look_in: Annotated[
+        list[str] | None, typer.Option("--in", metavar="PLACE", help="a folder or archive to look in")
+    ] = None,
     take: Annotated[bool, typer.Option("--take", help="put the likest on record, if it fits")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -168,20 +217,33 @@ def baseline(
     target = work.find(install)
     if not (infer or look_in or take):
         if release is None:
-            raise Misuse("no-release", "a release is missing", way_out="Name one, or look for it with --infer.")
+            raise Misuse(
+                "no-release", "a release is missing", way_out="Name one, or look for it with --infer."
+            )
         taken = work.set_baseline(target, release)
-        _say_ruled(as_json, {"install": target.name, "baseline": taken.version_text}, f"on record: {taken.name}")
+        _say_ruled(
+            as_json, {"install": target.name, "baseline": taken.version_text}, f"on record: {taken.name}"
+        )
         return
     found = work.infer_baseline(target, [*(look_in or []), *([release] if release else [])])
     best = found[0] if found and found[0].fits else None
     if take:
         if best is None:
-            raise LeftIntactError("no-baseline", f"no release was found that {target.name} came from",
-                                  way_out="Point at one with --in PLACE.")  # fmt: skip
+            raise LeftIntactError(
+                "no-baseline",
+                f"no release was found that {target.name} came from",
+                way_out="Point at one with --in PLACE.",
+            )
         work.adopt_baseline(target, best.release)
     if as_json:
         rows = [
-            {"path": f.path, "version": f.release.version_text, "equal": f.equal, "shipped": f.shipped, "fits": f.fits}
+            {
+                "path": f.path,
+                "version": f.release.version_text,
+                "equal": f.equal,
+                "shipped": f.shipped,
+                "fits": f.fits,
+            }
             for f in found
         ]
         out({"install": target.name, "candidates": rows, "taken": best.path if take and best else None})
@@ -199,7 +261,9 @@ def roots(
     install: InstallWord,
     find: Annotated[bool, typer.Option("--find", help="look for folders elsewhere that are its own")] = False,
     add: Annotated[str | None, typer.Option(metavar="DIR", help="take this folder up")] = None,
-    label: Annotated[str, typer.Option(metavar="NAME", help="settings, saves, states, content, extras, cache, own")] = "own",
+    label: Annotated[
+        str, typer.Option(metavar="NAME", help="settings, saves, states, content, extras, cache, own")
+    ] = "own",
     drop: Annotated[str | None, typer.Option(metavar="NAME", help="let go of a root; its files stay")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -214,7 +278,14 @@ def roots(
     found = work.find_roots(target) if find else []
     if as_json:
         rows = [{"label": f.label, "place": f.place, "why": f.why, "files": f.files} for f in found]
-        out({"install": target.name, "root": target.root, "roots": [{"label": n, "place": p} for n, p in known], "found": rows})
+        out(
+            {
+                "install": target.name,
+                "root": target.root,
+                "roots": [{"label": n, "place": p} for n, p in known],
+                "found": rows,
+            }
+        )
         return
     typer.echo("\n".join([f"{'':10} {target.root}", *(f"{name:10} {place}" for name, place in known)]))
     for one in found:
@@ -235,17 +306,23 @@ def find(
     if as_json:
         rows = [
             {
-                "path": c.path, "name": c.name, "role": c.role, "version": c.version, "score": c.score, "why": list(c.why),
+                "path": c.path,
+                "name": c.name,
+                "role": c.role,
+                "version": c.version,
+                "score": c.score,
+                "why": list(c.why),
                 "known": c.known,
             }
             for c in found
-        ]  # fmt: skip
+        ]
         out({"candidates": rows, "taken": taken})
         return
     for one in found:
         on = ", on the shelf" if one.known else ""
         typer.echo(
-            f"{one.path}\n  {one.name} {one.version}".rstrip() + f": probably {article(one.role)}{on}; {'; '.join(one.why)}"
+            f"{one.path}\n  {one.name} {one.version}".rstrip()
+            + f": probably {article(one.role)}{on}; {'; '.join(one.why)}"
         )
     if not found:
         typer.echo(f"nothing in {os.path.abspath(place)} looks like an install")

@@ -23,7 +23,9 @@ class Setting:
 
 setting = Setting()
 
-InstallWord = Annotated[str, typer.Argument(metavar="INSTALL", help="a registered name, or the path of its folder")]
+InstallWord = Annotated[
+    str, typer.Argument(metavar="INSTALL", help="a registered name, or the path of its folder")
+]
 AsJson = Annotated[bool, typer.Option("--json", help="one JSON object on standard output")]
 
 

@@ -55,7 +55,11 @@ def shelf_text(rows: list[ShelfRow]) -> str:
 def survey_text(survey: Survey) -> str:
     version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else "not known"
     lines = [survey.root, *(f"{label}:  {place}" for label, place in survey.roots), f"version  {version}"]
-    lines += [f"baseline {survey.baseline or 'none on record'}", *(f"known    {note}" for note in survey.notes), ""]
+    lines += [
+        f"baseline {survey.baseline or 'none on record'}",
+        *(f"known    {note}" for note in survey.notes),
+        "",
+    ]
     for kind, total in survey.totals().items():
         lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
     unsorted = survey.unsorted()
@@ -105,26 +109,45 @@ def news_json(news: News) -> dict[str, Any]:
         "install": news.install.name,
         "installed": news.installed,
         "newest": news.best.offer.version if news.best else None,
-        "held": {"beyond": news.hold.beyond, "reason": news.hold.reason, "until": news.hold.until} if news.hold else None,
-        "outlets": [{"place": o.place, "checked": o.checked or None, "trouble": o.trouble or None} for o in news.outlets],
+        "held": {"beyond": news.hold.beyond, "reason": news.hold.reason, "until": news.hold.until}
+        if news.hold
+        else None,
+        "outlets": [
+            {"place": o.place, "checked": o.checked or None, "trouble": o.trouble or None}
+            for o in news.outlets
+        ],
         "offers": [
             {
-                "version": r.offer.version, "name": r.offer.name, "place": r.offer.place, "channel": r.offer.channel,
-                "platform": r.offer.platform, "bytes": r.offer.bytes, "sha256": r.offer.digest, "newer": r.newer,
-                "fits": r.fits, "held": r.held, "dismissed": r.dismissed, "pack": r.offer.pack, "says": list(r.says),
+                "version": r.offer.version,
+                "name": r.offer.name,
+                "place": r.offer.place,
+                "channel": r.offer.channel,
+                "platform": r.offer.platform,
+                "bytes": r.offer.bytes,
+                "sha256": r.offer.digest,
+                "newer": r.newer,
+                "fits": r.fits,
+                "held": r.held,
+                "dismissed": r.dismissed,
+                "pack": r.offer.pack,
+                "says": list(r.says),
             }
             for r in news.ranked
         ],
         "notes": [{"version": x.version, "text": x.text, "why": x.why} for x in news.lines if not x.heading],
-    }  # fmt: skip
+    }
 
 
 def news_text(found: list[News]) -> str:
     lines = []
     for news in found:
         best = news.best
-        waits = f"{best.offer.version} is out, {size(best.offer.bytes)}" if best else "nothing newer that fits"
-        lines.append(f"{news.install.name} {news.installed or '?'}: {waits}" + ("  [held]" if news.hold else ""))
+        waits = (
+            f"{best.offer.version} is out, {size(best.offer.bytes)}" if best else "nothing newer that fits"
+        )
+        lines.append(
+            f"{news.install.name} {news.installed or '?'}: {waits}" + ("  [held]" if news.hold else "")
+        )
         lines += [f"  * {x.text}  ({x.why})" for x in news.lines if x.why]
         rest = sum(1 for x in news.lines if not x.why and not x.heading)
         if rest:
@@ -139,13 +162,19 @@ def pack_json(view: PackView) -> dict[str, Any]:
     return {
         "pack": view.name,
         "sizes": {"full": view.full_bytes, "pack": view.pack_bytes, "share": view.share_bytes},
-        "lines": [{"member": x.member, "path": x.path, "kind": x.kind, "bytes": x.bytes, "packed": x.packed} for x in view.lines],
+        "lines": [
+            {"member": x.member, "path": x.path, "kind": x.kind, "bytes": x.bytes, "packed": x.packed}
+            for x in view.lines
+        ],
     }
 
 
 _PACK_WORDS = {
-    "mine": "replace something you own", "same": "you own as they are", "lacking": "you lack", "other": "are not for you",
-}  # fmt: skip
+    "mine": "replace something you own",
+    "same": "you own as they are",
+    "lacking": "you lack",
+    "other": "are not for you",
+}
 
 
 def pack_text(view: PackView) -> str:
@@ -157,7 +186,10 @@ def pack_text(view: PackView) -> str:
 
 def proof_text(install: Install, outcome: Outcome) -> str:
     proof = outcome.proof
-    lines = [f"{proof.verdict.value.upper()}  {install.name} {proof.version_before} → {proof.version_after}", ""]
+    lines = [
+        f"{proof.verdict.value.upper()}  {install.name} {proof.version_before} → {proof.version_after}",
+        "",
+    ]
     for line in proof.ledger:
         if line.before.files or line.after.files:
             told = f"{line.equal:,} equal, {line.agreed:,} as agreed"
@@ -184,23 +216,35 @@ def waits_text(install: Install, update: Update) -> str:
         lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
         if waits.options:
             lines.append(f"answers  {waits.step} = {' | '.join(waits.options)}")
-        seen = "it is seen by itself" if waits.can_be_seen else f"--done {waits.step}" if not waits.options else "--answers FILE"
+        seen = (
+            "it is seen by itself"
+            if waits.can_be_seen
+            else f"--done {waits.step}"
+            if not waits.options
+            else "--answers FILE"
+        )
         lines += ["", f'Then: left-intact go-on "{install.name}"' + ("" if waits.can_be_seen else f" {seen}")]
     return "\n".join(lines)
 
 
 def given_up_text(install: Install, update: Update) -> str:
     if update.state is State.ON_TRIAL:
-        return f'{install.name}: what was in force stays, on trial. Back again: left-intact go-back "{install.name}"'
+        return (
+            f"{install.name}: what was in force stays, on trial. Back again: left-intact go-back "
+            f'"{install.name}"'
+        )
     return f"{install.name}: given up; nothing of it is in force"
 
 
 def back_json(install: Install, back: WentBack) -> dict[str, Any]:
     kept = [{"path": path, "kept_at": where} for path, where in back.kept]
     said: dict[str, Any] = {
-        "install": install.name, "version": back.update.from_version, "restored": back.restored, "kept": kept,
+        "install": install.name,
+        "version": back.update.from_version,
+        "restored": back.restored,
+        "kept": kept,
         "missing": list(back.missing),
-    }  # fmt: skip
+    }
     if back.waits is not None:
         said |= {"waits_for": waits_json(back.waits.waits)}
     if back.proof is not None:
@@ -226,11 +270,19 @@ def settled_text(install: Install, done: Settled) -> str:
     return f"{install.name} {done.update.to_version} is settled; {size(done.freed)} freed.{held}"
 
 
-def recovered_json(done: list[tuple[Install, Update]], failed: list[tuple[Install, LeftIntactError]]) -> dict[str, Any]:
+def recovered_json(
+    done: list[tuple[Install, Update]], failed: list[tuple[Install, LeftIntactError]]
+) -> dict[str, Any]:
     """What became of every run that was cut off."""
     return {
         "recovered": [
-            {"install": i.name, "state": u.state.value, "to_version": u.to_version, "missing": list(u.missing)} for i, u in done
+            {
+                "install": i.name,
+                "state": u.state.value,
+                "to_version": u.to_version,
+                "missing": list(u.missing),
+            }
+            for i, u in done
         ],
         "failed": [{"install": i.name, "code": e.code, "says": e.line()} for i, e in failed],
     }

@@ -1,4 +1,6 @@
-"""One way to open journal and library: for their owner alone, migrated by numbers, a newer file refused in one line."""
+"""One way to open journal and library: for their owner alone, migrated by numbers, a newer file refused in
+one line.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,7 @@ class _Connection(sqlite3.Connection):
 
 
 class Database:
-    """An SQLite file. Every call of its users is one transaction; what the system refuses becomes one line."""
+    """An SQLite file. Every call of its users is one transaction; a refusal of the system becomes one line."""
 
     def __init__(self, path: str, what: str, migrations: Sequence[Migration], *, way_out: str) -> None:
         """Open or make it. Raises `WHAT-newer`, `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`."""
@@ -65,7 +67,9 @@ class Database:
         self.db: _Connection
         with self.worded():
             _for_owner_alone(path)
-            self.db = sqlite3.connect(path, isolation_level=None, timeout=10, check_same_thread=False, factory=_Connection)
+            self.db = sqlite3.connect(
+                path, isolation_level=None, timeout=10, check_same_thread=False, factory=_Connection
+            )
             self.db.fault = self._error
             try:
                 self.db.row_factory = sqlite3.Row
@@ -80,7 +84,8 @@ class Database:
         if at > len(migrations):
             raise LeftIntactError(
                 f"{self.what}-newer",
-                f"this {self.what} was written by a newer Left Intact (format {at}; this one knows {len(migrations)})",
+                f"this {self.what} was written by a newer Left Intact (format {at}; this one "
+                f"knows {len(migrations)})",
                 path=self.path,
                 way_out="Use the newer one; nothing was changed.",
             )
@@ -114,27 +119,45 @@ class Database:
             ) from error
         except (ValueError, KeyError, TypeError) as error:
             raise LeftIntactError(
-                f"{self.what}-broken", f"the {self.what} cannot be read ({error})", path=self.path, way_out=self.way_out
+                f"{self.what}-broken",
+                f"the {self.what} cannot be read ({error})",
+                path=self.path,
+                way_out=self.way_out,
             ) from error
 
     def _error(self, error: sqlite3.Error) -> LeftIntactError:
         number = getattr(error, "sqlite_errorcode", 0) & 0xFF
         if number == sqlite3.SQLITE_FULL:
             return LeftIntactError(
-                "no-room", f"the disk is full, so the {self.what} could not be written", path=self.path,
+                "no-room",
+                f"the disk is full, so the {self.what} could not be written",
+                path=self.path,
                 way_out="Free some room there and start again.",
-            )  # fmt: skip
+            )
         if number in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
             return LeftIntactError(
-                "busy", f"another Left Intact is at work on this {self.what}", path=self.path, way_out="Wait for it."
+                "busy",
+                f"another Left Intact is at work on this {self.what}",
+                path=self.path,
+                way_out="Wait for it.",
             )
-        if number in (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM):
+        if number in (
+            sqlite3.SQLITE_IOERR,
+            sqlite3.SQLITE_CANTOPEN,
+            sqlite3.SQLITE_READONLY,
+            sqlite3.SQLITE_PERM,
+        ):
             return LeftIntactError(
-                f"{self.what}-unreadable", f"the {self.what} cannot be read or written ({error})", path=self.path,
+                f"{self.what}-unreadable",
+                f"the {self.what} cannot be read or written ({error})",
+                path=self.path,
                 way_out="Check that disk and its rights.",
-            )  # fmt: skip
+            )
         return LeftIntactError(
-            f"{self.what}-broken", f"the {self.what} cannot be read ({error})", path=self.path, way_out=self.way_out
+            f"{self.what}-broken",
+            f"the {self.what} cannot be read ({error})",
+            path=self.path,
+            way_out=self.way_out,
         )
 
     @contextmanager

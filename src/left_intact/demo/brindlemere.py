@@ -146,16 +146,74 @@ _NOTES_470 = """# Brindlemere 4.7.0
 """
 
 _LIBRARIES = (
-    "tape", "disk", "video", "sound", "pad", "keys", "clock", "bus", "z-core", "loader", "snapshot", "printer",
-    "light-pen", "network", "scaler", "mixer", "palette", "font", "menu", "config", "zip", "log", "timer", "cart",
-    "joystick", "mouse", "modem", "recorder", "screenshot", "debug", "trace", "watch", "script", "macro", "theme", "osd",
-)  # fmt: skip
-_GONE = ("lib/libtape-loader-old.so", "lib/libtape-filter-old.so", "lib/libtape-sync-old.so", "docs/old-tapes.html")
+    "tape",
+    "disk",
+    "video",
+    "sound",
+    "pad",
+    "keys",
+    "clock",
+    "bus",
+    "z-core",
+    "loader",
+    "snapshot",
+    "printer",
+    "light-pen",
+    "network",
+    "scaler",
+    "mixer",
+    "palette",
+    "font",
+    "menu",
+    "config",
+    "zip",
+    "log",
+    "timer",
+    "cart",
+    "joystick",
+    "mouse",
+    "modem",
+    "recorder",
+    "screenshot",
+    "debug",
+    "trace",
+    "watch",
+    "script",
+    "macro",
+    "theme",
+    "osd",
+)
+_GONE = (
+    "lib/libtape-loader-old.so",
+    "lib/libtape-filter-old.so",
+    "lib/libtape-sync-old.so",
+    "docs/old-tapes.html",
+)
 _LANGUAGES = ("cy", "da", "de", "es", "et", "fi", "fr", "ga", "is", "it", "nl", "nb", "pl", "pt", "sl", "sv")
 _PALETTES = (
-    "day", "dusk", "noon", "amber", "green", "paper", "cold", "warm", "night", "sepia", "arcade", "mono", "candy", "fog",
-    "neon", "pastel", "ink", "rust", "sea", "sand", "storm", "tube",
-)  # fmt: skip
+    "day",
+    "dusk",
+    "noon",
+    "amber",
+    "green",
+    "paper",
+    "cold",
+    "warm",
+    "night",
+    "sepia",
+    "arcade",
+    "mono",
+    "candy",
+    "fog",
+    "neon",
+    "pastel",
+    "ink",
+    "rust",
+    "sea",
+    "sand",
+    "storm",
+    "tube",
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,7 +230,9 @@ class Brindlemere:
 def invent() -> Brindlemere:
     shipped = _release("4.6.1", BUILT_461)
     arriving = _next_release(shipped)
-    return Brindlemere(shipped=shipped, arriving=arriving, elsewhere=_for_windows(arriving), install=_install(shipped))
+    return Brindlemere(
+        shipped=shipped, arriving=arriving, elsewhere=_for_windows(arriving), install=_install(shipped)
+    )
 
 
 def _release(version: str, built: int) -> Bed:
@@ -182,13 +242,22 @@ def _release(version: str, built: int) -> Bed:
     bed.put("VERSION", f"{version}\n", built)
     bed.put("README.txt", "Brindlemere brings the Brindle 8 back.\nStart it with ./brindlemere\n", built)
     bed.put("LICENSE.txt", "Do as you like with it, and be kind to the machines.\n", built)
-    bed.put("CHANGES.txt", _NOTES_470.split("# Brindlemere 4.6.1")[1].join(("# Brindlemere 4.6.1", "")), built)
+    bed.put(
+        "CHANGES.txt", _NOTES_470.split("# Brindlemere 4.6.1")[1].join(("# Brindlemere 4.6.1", "")), built
+    )
     bed.put("brindle.ini", _INI_461, built)
     for tool in ("tape-cut", "disk-split", "rom-name", "pad-test", "shot-view", "palette-mix"):
-        bed.put(f"bin/{tool}", elf(f"{tool} of brindlemere", noise(rng, rng.randrange(20_000, 60_000))), built + 1, 0o755)
+        bed.put(
+            f"bin/{tool}",
+            elf(f"{tool} of brindlemere", noise(rng, rng.randrange(20_000, 60_000))),
+            built + 1,
+            0o755,
+        )
     for name in _LIBRARIES:
         body = noise(rng, rng.randrange(8_000, 90_000))
-        bed.put(f"lib/lib{name}.so", elf(f"brindlemere {version} {name}", body), built + rng.randrange(4), 0o755)
+        bed.put(
+            f"lib/lib{name}.so", elf(f"brindlemere {version} {name}", body), built + rng.randrange(4), 0o755
+        )
     for path in _GONE[:3]:
         bed.put(path, elf(f"brindlemere {version} old tape", noise(rng, 14_000)), built, 0o755)
     _shared_files(bed, built, rng)
@@ -201,18 +270,33 @@ def _shared_files(bed: Bed, built: int, rng: random.Random) -> None:
         bed.put(f"share/palettes/{name}.pal", f"palette {name}\n{colours}", built + 2)
     for language in _LANGUAGES:
         for part in ("menu", "messages", "help"):
-            bed.put(f"share/locale/{language}/{part}.mo", noise(rng, rng.randrange(800, 3000), b"BMO1"), built + 2)
+            bed.put(
+                f"share/locale/{language}/{part}.mo", noise(rng, rng.randrange(800, 3000), b"BMO1"), built + 2
+            )
     for number in range(48):
         bed.put(f"share/icons/icon-{number:02}.png", png(16, 16, rng), built + 2)
     for number in range(24):
         lines = "".join(f"// pass {n}\n" for n in range(rng.randrange(10, 40)))
         bed.put(f"share/shaders/look-{number:02}.glsl", f"#version 330\n{lines}void main() {{}}\n", built + 2)
-    for page in ("index", "tapes", "disks", "pads", "keys", "sound", "video", "old-tapes", "moments", "palettes"):
+    for page in (
+        "index",
+        "tapes",
+        "disks",
+        "pads",
+        "keys",
+        "sound",
+        "video",
+        "old-tapes",
+        "moments",
+        "palettes",
+    ):
         body = "".join(f"<p>{page}, part {n}</p>\n" for n in range(rng.randrange(8, 30)))
         bed.put(f"docs/{page}.html", f"<!doctype html>\n<title>{page}</title>\n{body}", built + 3)
     bed.put(DEMO_TAPE, noise(rng, 24_576, b"BTP1 side one"), built + 3)
     for number in range(18):
-        bed.put(f"share/keymaps/layout-{number:02}.map", "".join(f"{k}={k + 1}\n" for k in range(60)), built + 3)
+        bed.put(
+            f"share/keymaps/layout-{number:02}.map", "".join(f"{k}={k + 1}\n" for k in range(60)), built + 3
+        )
 
 
 def _next_release(shipped: Bed) -> Bed:
@@ -225,9 +309,13 @@ def _next_release(shipped: Bed) -> Bed:
         DEMO_TAPE: noise(rng, 49_152, b"BTP1 side one and two"),
     }
     for name in _LIBRARIES:
-        changes[f"lib/lib{name}.so"] = elf(f"brindlemere 4.7.0 {name}", noise(rng, rng.randrange(8_000, 90_000)))
+        changes[f"lib/lib{name}.so"] = elf(
+            f"brindlemere 4.7.0 {name}", noise(rng, rng.randrange(8_000, 90_000))
+        )
     for tool in ("tape-cut", "disk-split", "pad-test"):
-        changes[f"bin/{tool}"] = elf(f"{tool} of brindlemere 4.7.0", noise(rng, rng.randrange(20_000, 60_000)))
+        changes[f"bin/{tool}"] = elf(
+            f"{tool} of brindlemere 4.7.0", noise(rng, rng.randrange(20_000, 60_000))
+        )
     for language in _LANGUAGES:
         changes[f"share/locale/{language}/menu.mo"] = noise(rng, rng.randrange(800, 3000), b"BMO2")
     for page in ("index", "tapes", "sound", "palettes"):
@@ -240,7 +328,11 @@ def _next_release(shipped: Bed) -> Bed:
     for name in ("tape-exact", "scanlines"):
         body = noise(rng, 40_000)
         bed.put(f"lib/lib{name}.so", elf(f"brindlemere 4.7.0 {name}", body), BUILT_470, 0o755)
-    bed.put("docs/exact-tapes.html", "<!doctype html>\n<title>exact tapes</title>\n<p>bit by bit</p>\n", BUILT_470 + 3)
+    bed.put(
+        "docs/exact-tapes.html",
+        "<!doctype html>\n<title>exact tapes</title>\n<p>bit by bit</p>\n",
+        BUILT_470 + 3,
+    )
     bed.put("share/palettes/harbour.pal", "palette harbour\n" + "335577\n" * 16, BUILT_470 + 2)
     return bed
 
@@ -268,7 +360,11 @@ def _install(shipped: Bed) -> Bed:
     bed.put("share/palettes/dusk.pal", dusk, moment("2026-03-08 20:31"))
     for name in ("pier-lamps", "salt-road-night", "grandad"):
         colours = "".join(f"{rng.randrange(1 << 24):06x}\n" for _ in range(16))
-        bed.put(f"share/palettes/{name}.pal", f"palette {name}\n{colours}", over_time(rng, "2025-12-01", "2026-10-30"))
+        bed.put(
+            f"share/palettes/{name}.pal",
+            f"palette {name}\n{colours}",
+            over_time(rng, "2025-12-01", "2026-10-30"),
+        )
     games = titles(96, "brindle")
     for game in games:
         size = rng.choice((174_848, 174_848, 98_304))
@@ -286,15 +382,41 @@ def _played(bed: Bed, rng: random.Random, games: list[str]) -> None:
         for slot in range(1, rng.choice((2, 3, 4, 4, 5))):
             if saves < 211:
                 content = noise(rng, 2048, b"BSV1" + slug(game).encode())
-                bed.put(f"disks/saved/{slug(game)}-{slot}.sav", content, over_time(rng, "2024-12-01", "2026-11-15"))
+                bed.put(
+                    f"disks/saved/{slug(game)}-{slot}.sav",
+                    content,
+                    over_time(rng, "2024-12-01", "2026-11-15"),
+                )
                 saves += 1
     bed.put("disks/saved/salt-road-2.sav", noise(rng, 2048, b"BSV1salt-road"), moment("2026-11-21 21:48"))
     for game in games[:31]:
         lead = f"BMT{'4.6.1' if rng.random() < 0.4 else '4.5.2'} {game}\0".encode()
-        bed.put(f"moments/{slug(game)}.moment", noise(rng, 49_179, lead), over_time(rng, "2025-01-10", "2026-11-18"))
-    for number, who in enumerate(("door", "counter", "stage", "nan", "mo", "spare", "left", "right", "kids", "club",
-                                  "wheel", "paddle", "stick")):  # fmt: skip
-        text = f"[pad]\nname = {who}\nfire = {number % 4}\njump = {(number + 1) % 4}\ndeadzone = 0.{rng.randrange(10, 30)}\n"
+        bed.put(
+            f"moments/{slug(game)}.moment",
+            noise(rng, 49_179, lead),
+            over_time(rng, "2025-01-10", "2026-11-18"),
+        )
+    for number, who in enumerate(
+        (
+            "door",
+            "counter",
+            "stage",
+            "nan",
+            "mo",
+            "spare",
+            "left",
+            "right",
+            "kids",
+            "club",
+            "wheel",
+            "paddle",
+            "stick",
+        )
+    ):
+        text = (
+            f"[pad]\nname = {who}\nfire = {number % 4}\njump = {(number + 1) % 4}\ndeadzone = "
+            f"0.{rng.randrange(10, 30)}\n"
+        )
         bed.put(f"pads/{who}.ini", text, over_time(rng, "2025-02-01", "2026-10-01"))
 
 
@@ -302,16 +424,26 @@ def _built_up(bed: Bed, rng: random.Random) -> None:
     for name in ("driftwood", "ticket-booth", "winter-lights"):
         for part in ("frame.png", "lamp.png", "panel.png"):
             bed.put(f"skins/{name}/{part}", png(64, 48, rng), over_time(rng, "2025-05-01", "2026-06-01"))
-        bed.put(f"skins/{name}/skin.txt", f"{name}, drawn on rainy days\n", over_time(rng, "2025-05-01", "2026-06-01"))
+        bed.put(
+            f"skins/{name}/skin.txt",
+            f"{name}, drawn on rainy days\n",
+            over_time(rng, "2025-05-01", "2026-06-01"),
+        )
     for number in range(26):
-        bed.put(f"screenshots/shot-{number:03}.png", png(160, 120, rng), over_time(rng, "2025-01-01", "2026-11-20"))
+        bed.put(
+            f"screenshots/shot-{number:03}.png",
+            png(160, 120, rng),
+            over_time(rng, "2025-01-01", "2026-11-20"),
+        )
     for number in range(318):
         when = over_time(rng, "2026-06-01", "2026-11-21")
         bed.put(f"cache/{rng.randrange(1 << 40):010x}.chunk", noise(rng, 2048 + number), when)
     bed.put("tape.bin", noise(rng, 16_411, b"\x13\x37"), moment("2026-01-17 16:20"))
     for number in range(1, 24):  # from a needle that Mo built: nothing but the person can say what they are
         bed.put(
-            f"needle/pull-{number:02}.ndl", noise(rng, 900 + 37 * number * (number % 5)), moment(f"2026-03-{number:02} 20:10")
+            f"needle/pull-{number:02}.ndl",
+            noise(rng, 900 + 37 * number * (number % 5)),
+            moment(f"2026-03-{number:02} 20:10"),
         )
     bed.put("old/lamp.bin", noise(rng, 3_301, b"\x00\x42"), moment("2025-04-02 19:02"))
     bed.put("for-mo", "the blue disk box is Mo's, ask before lending\n", moment("2026-02-11 18:05"))

@@ -51,8 +51,12 @@ def build_demo(folder: str, *, fresh: bool = False) -> Room:
     marker = os.path.join(room.folder, _MARKER)
     if os.path.isdir(room.folder) and os.listdir(room.folder):
         if not os.path.isfile(marker):
-            raise LeftIntactError("not-the-demo", "this folder is not empty and no demo", path=room.folder,
-                                  way_out="Name an empty folder with --dir.")  # fmt: skip
+            raise LeftIntactError(
+                "not-the-demo",
+                "this folder is not empty and no demo",
+                path=room.folder,
+                way_out="Name an empty folder with --dir.",
+            )
         with open(marker, encoding="utf-8") as file:
             whole = json.load(file).get("format") == _FORMAT
         if whole and not fresh:
@@ -69,7 +73,10 @@ def build_demo(folder: str, *, fresh: bool = False) -> Room:
 
 def _mark(path: str, number: int) -> None:
     with open(path, "w", encoding="utf-8") as file:
-        json.dump({"what": "the demo of Left Intact; all in here is made up and built by code", "format": number}, file)
+        json.dump(
+            {"what": "the demo of Left Intact; all in here is made up and built by code", "format": number},
+            file,
+        )
 
 
 def _plant(room: Room) -> None:
@@ -88,9 +95,14 @@ def _plant(room: Room) -> None:
     light.install.lay(room.install("tarnlight"))
     light.shipped.pack(room.download("kept/tarnlight-26.10-linux.zip"), "tarnlight-26.10")
     light.arriving.pack(room.download("kept/tarnlight-26.11-linux.zip"), "tarnlight-26.11")
-    packed = {name: room.download(name) for name in (
-        "brindlemere-4.7.0-linux.zip", "brindlemere-4.7.0-windows.zip", "patchwright-3.9.10.zip")}  # fmt: skip
-    packed |= {name: room.download(f"kept/{name}") for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")}
+    packed = {
+        name: room.download(name)
+        for name in ("brindlemere-4.7.0-linux.zip", "brindlemere-4.7.0-windows.zip", "patchwright-3.9.10.zip")
+    }
+    packed |= {
+        name: room.download(f"kept/{name}")
+        for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")
+    }
     plant_outlet(room, packed, light.pack, light.full_bytes)
 
 
@@ -105,7 +117,9 @@ def _register(room: Room) -> None:
         ("Tarnlight", "arcade emulator", "", "kept/tarnlight-26.10-linux.zip"),
     ):
         program = name.lower()
-        install = bench.library.register(room.install(program), name=name, role=role, version_command=(program, "--version"))
+        install = bench.library.register(
+            room.install(program), name=name, role=role, version_command=(program, "--version")
+        )
         bench.survey(install)
         if kept:
             bench.set_baseline(install, room.download(kept))

@@ -5,13 +5,53 @@ from __future__ import annotations
 import random
 
 _FIRST = (
-    "Salt", "Moth", "Tin", "Harbour", "Lantern", "Marble", "Copper", "Winter", "Paper", "Velvet", "Signal", "Hollow",
-    "Amber", "Drift", "Orchard", "Clay", "Thunder", "Quiet", "Cinder", "Ferry", "Glass", "Moss", "Rook", "Tidal",
-)  # fmt: skip
+    "Salt",
+    "Moth",
+    "Tin",
+    "Harbour",
+    "Lantern",
+    "Marble",
+    "Copper",
+    "Winter",
+    "Paper",
+    "Velvet",
+    "Signal",
+    "Hollow",
+    "Amber",
+    "Drift",
+    "Orchard",
+    "Clay",
+    "Thunder",
+    "Quiet",
+    "Cinder",
+    "Ferry",
+    "Glass",
+    "Moss",
+    "Rook",
+    "Tidal",
+)
 _SECOND = (
-    "Road", "Hour", "Regatta", "Keeper", "Parade", "Engine", "Garden", "Circuit", "Weather", "Ballad", "Corridor",
-    "Pilot", "Mill", "Chorus", "Warden", "Express", "Ledger", "Voyage", "Ramble", "Carnival",
-)  # fmt: skip
+    "Road",
+    "Hour",
+    "Regatta",
+    "Keeper",
+    "Parade",
+    "Engine",
+    "Garden",
+    "Circuit",
+    "Weather",
+    "Ballad",
+    "Corridor",
+    "Pilot",
+    "Mill",
+    "Chorus",
+    "Warden",
+    "Express",
+    "Ledger",
+    "Voyage",
+    "Ramble",
+    "Carnival",
+)
 
 
 def titles(count: int, seed: str) -> list[str]:

@@ -14,25 +14,31 @@ if TYPE_CHECKING:
 
 _BRINDLE_NOTES = {
     "4.6.2": "<h3>Fixed</h3><ul><li>The pad of the Brindle 8 Plus no longer drifts.</li>"
-             "<li>Moth Hour starts with disk two in the drive.</li></ul>",
+    "<li>Moth Hour starts with disk two in the drive.</li></ul>",
     "4.7.0": "<h3>New</h3><ul><li>Tape loading is exact now: tape.exact, on by default.</li>"
-             "<li>sound.rate is 48000 unless you set it; this cures the crackle.</li>"
-             "<li>The key paths.palettes is called paths.palette-folder.</li>"
-             "<li>Printers of the Brindle 8 Office are known.</li></ul><h3>Known</h3><ul>"
-             "<li>A known fault: the light pen loses its place in Salt Road.</li></ul>",
+    "<li>sound.rate is 48000 unless you set it; this cures the crackle.</li>"
+    "<li>The key paths.palettes is called paths.palette-folder.</li>"
+    "<li>Printers of the Brindle 8 Office are known.</li></ul><h3>Known</h3><ul>"
+    "<li>A known fault: the light pen loses its place in Salt Road.</li></ul>",
     "4.8.0-beta1": "<p>Try the new disk engine. Keep copies: it is a beta.</p>",
-}  # fmt: skip
+}
 _PATCH_NOTES = {
-    "3.9.10": "# Patchwright 3.9.10\n\n- look.theme has rounder corners.\n- Wet Cobbles and its kin are laid twice as fast.\n"
-              "- The classic importers are gone.\n- A rally game of 1.x is no longer known.\n",
+    "3.9.10": (
+        "# Patchwright 3.9.10\n\n- look.theme has rounder corners.\n"
+        "- Wet Cobbles and its kin are laid twice as fast.\n"
+        "- The classic importers are gone.\n- A rally game of 1.x is no longer known.\n"
+    ),
     "3.9.8": "# Patchwright 3.9.8\n\n- Undo is kept over a restart.\n",
-}  # fmt: skip
+}
 _TARN_NOTES = {
-    "26.11": "# Tarnlight 26.11\n\n- 90 boards are dumped anew; see the pack of changes.\n- glow is 25 unless you set it.\n"
-            "- Two-beam boards of the late kind start.\n- Moth Hour keeps its scores.\n",
+    "26.11": (
+        "# Tarnlight 26.11\n\n- 90 boards are dumped anew; see the pack of changes.\n"
+        "- glow is 25 unless you set it.\n"
+        "- Two-beam boards of the late kind start.\n- Moth Hour keeps its scores.\n"
+    ),
     "26.10": "# Tarnlight 26.10\n\n- The beam is drawn in order.\n",
     "26.09": "# Tarnlight 26.09\n\n- Cocktail cabinets turn.\n",
-}  # fmt: skip
+}
 
 
 def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int) -> None:
@@ -47,16 +53,42 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
     def release(program: str, version: str, file: str, published: str, notes: str, **more: str) -> None:
         if not os.path.exists(os.path.join(folder, file)):
             _small(version, program).pack(os.path.join(folder, file), f"{program.lower()}-{version}")
-        said.append({"program": program, "version": version, "file": file, "published": f"{published}T12:00:00Z",
-                     "notes": notes, "channel": "stable", "platform": "linux x86_64", **more})  # fmt: skip
-
-    for version, day, more in (("4.8.0-beta1", "2026-11-21", {"channel": "preview"}), ("4.7.0", "2026-11-20", {}),
-                               ("4.6.2", "2026-02-12", {})):  # fmt: skip
-        release(
-            "Brindlemere", version, f"brindlemere-{version}-linux.zip", day, _BRINDLE_NOTES[version], notes_type="html", **more
+        said.append(
+            {
+                "program": program,
+                "version": version,
+                "file": file,
+                "published": f"{published}T12:00:00Z",
+                "notes": notes,
+                "channel": "stable",
+                "platform": "linux x86_64",
+                **more,
+            }
         )
-    release("Brindlemere", "4.7.0", "brindlemere-4.7.0-windows.zip", "2026-11-20", _BRINDLE_NOTES["4.7.0"], notes_type="html",
-            platform="windows x86_64")  # fmt: skip
+
+    for version, day, more in (
+        ("4.8.0-beta1", "2026-11-21", {"channel": "preview"}),
+        ("4.7.0", "2026-11-20", {}),
+        ("4.6.2", "2026-02-12", {}),
+    ):
+        release(
+            "Brindlemere",
+            version,
+            f"brindlemere-{version}-linux.zip",
+            day,
+            _BRINDLE_NOTES[version],
+            notes_type="html",
+            **more,
+        )
+    release(
+        "Brindlemere",
+        "4.7.0",
+        "brindlemere-4.7.0-windows.zip",
+        "2026-11-20",
+        _BRINDLE_NOTES["4.7.0"],
+        notes_type="html",
+        platform="windows x86_64",
+    )
     release(
         "Patchwright",
         "3.9.10",
@@ -89,5 +121,10 @@ def _small(version: str, program: str) -> Bed:
 
     bed = Bed()
     bed.put("VERSION", f"{version}\n", moment("2026-01-01 12:00"))
-    bed.put(program.lower(), f'#!/bin/sh\nVERSION="{version}"\necho {program} {version}\n', moment("2026-01-01 12:00"), 0o755)
+    bed.put(
+        program.lower(),
+        f'#!/bin/sh\nVERSION="{version}"\necho {program} {version}\n',
+        moment("2026-01-01 12:00"),
+        0o755,
+    )
     return bed

@@ -41,14 +41,45 @@ main()
 '''
 
 _MODS = (
-    "Wet Cobbles", "Night Ferry Stage", "Ticket Booth Livery", "Softer Gravel", "Lighthouse Hairpin", "Co-driver Nan",
-    "Winter Tyres", "Tin Bonnet", "Longer Pier", "Fairground Lamps", "Marble Quarry", "Radio Drama", "Clear Windscreen",
-    "Old Harbour Map", "Mud That Sticks", "Brass Band", "Fog Bank", "Ghost of Lap One",
-)  # fmt: skip
+    "Wet Cobbles",
+    "Night Ferry Stage",
+    "Ticket Booth Livery",
+    "Softer Gravel",
+    "Lighthouse Hairpin",
+    "Co-driver Nan",
+    "Winter Tyres",
+    "Tin Bonnet",
+    "Longer Pier",
+    "Fairground Lamps",
+    "Marble Quarry",
+    "Radio Drama",
+    "Clear Windscreen",
+    "Old Harbour Map",
+    "Mud That Sticks",
+    "Brass Band",
+    "Fog Bank",
+    "Ghost of Lap One",
+)
 _LIBRARIES = (
-    "archive", "diff", "paint", "mesh", "sound", "index", "sign", "log", "menu", "fetch", "sort", "hash", "undo",
-    "preview", "locale", "theme", "rules", "watch",
-)  # fmt: skip
+    "archive",
+    "diff",
+    "paint",
+    "mesh",
+    "sound",
+    "index",
+    "sign",
+    "log",
+    "menu",
+    "fetch",
+    "sort",
+    "hash",
+    "undo",
+    "preview",
+    "locale",
+    "theme",
+    "rules",
+    "watch",
+)
 _GONE = ("lib/libdiff-classic.so", "lib/libpaint-classic.so", "lib/plugins/libmesh-import-v1.so")
 
 
@@ -64,7 +95,9 @@ class Patchwright:
 
 def invent() -> Patchwright:
     shipped = _release("3.9.9", BUILT_399)
-    return Patchwright(shipped=shipped, arriving=_next_release(shipped), install=_install(shipped), game=_game())
+    return Patchwright(
+        shipped=shipped, arriving=_next_release(shipped), install=_install(shipped), game=_game()
+    )
 
 
 def _defaults(version: str) -> str:
@@ -86,23 +119,38 @@ def _release(version: str, built: int) -> Bed:
     bed = Bed()
     bed.put("patchwright", _PROGRAM.format(version=version), built, 0o755)
     bed.put("about.json", json.dumps({"name": "Patchwright", "version": version}, indent=1) + "\n", built)
-    bed.put("README.md", "# Patchwright\n\n- Lays mods over Gullwing Rally.\n- Takes them off again.\n", built)
+    bed.put(
+        "README.md", "# Patchwright\n\n- Lays mods over Gullwing Rally.\n- Takes them off again.\n", built
+    )
     bed.put("LICENSE", "Free for all who race fairly.\n", built)
     bed.put("patchwright.json", _defaults(version), built)
     for name in _LIBRARIES:
         body = noise(rng, rng.randrange(10_000, 70_000))
-        bed.put(f"lib/lib{name}.so", elf(f"patchwright {version} {name}", body), built + rng.randrange(3), 0o755)
+        bed.put(
+            f"lib/lib{name}.so", elf(f"patchwright {version} {name}", body), built + rng.randrange(3), 0o755
+        )
     for path in _GONE:
         bed.put(path, elf(f"patchwright {version} classic", noise(rng, 21_000)), built, 0o755)
     for name in ("mesh-import-v2", "paint-import"):
-        bed.put(f"lib/plugins/lib{name}.so", elf(f"patchwright {version} {name}", noise(rng, 18_000)), built, 0o755)
+        bed.put(
+            f"lib/plugins/lib{name}.so",
+            elf(f"patchwright {version} {name}", noise(rng, 18_000)),
+            built,
+            0o755,
+        )
     for number in range(60):
         bed.put(f"share/icons/part-{number:02}.png", png(24, 24, rng), built + 1)
     for language in ("cy", "de", "es", "fr", "ga", "it", "nl", "pl", "pt", "sv"):
         for part in ("menu", "rules", "messages"):
-            bed.put(f"share/locale/{language}/{part}.mo", noise(rng, rng.randrange(600, 2400), b"PMO1"), built + 1)
+            bed.put(
+                f"share/locale/{language}/{part}.mo", noise(rng, rng.randrange(600, 2400), b"PMO1"), built + 1
+            )
     for page in ("start", "mods", "line-ups", "undo", "rules", "helper-files"):
-        bed.put(f"docs/{page}.html", f"<!doctype html>\n<title>{page}</title>\n<p>{page} {version}</p>\n", built + 2)
+        bed.put(
+            f"docs/{page}.html",
+            f"<!doctype html>\n<title>{page}</title>\n<p>{page} {version}</p>\n",
+            built + 2,
+        )
     return bed
 
 
@@ -114,7 +162,9 @@ def _next_release(shipped: Bed) -> Bed:
         "patchwright.json": _defaults("3.9.10"),
     }
     for name in _LIBRARIES[:12]:
-        changes[f"lib/lib{name}.so"] = elf(f"patchwright 3.9.10 {name}", noise(rng, rng.randrange(10_000, 70_000)))
+        changes[f"lib/lib{name}.so"] = elf(
+            f"patchwright 3.9.10 {name}", noise(rng, rng.randrange(10_000, 70_000))
+        )
     for page in ("mods", "helper-files", "rules"):
         changes[f"docs/{page}.html"] = f"<!doctype html>\n<title>{page}</title>\n<p>{page} 3.9.10</p>\n"
     changed = same_but(shipped, changes)
@@ -141,18 +191,27 @@ def _install(shipped: Bed) -> Bed:
     bed.put("patchwright.json", json.dumps(mine, indent=2) + "\n", moment("2026-11-14 20:17"))
     for number, mod in enumerate(_MODS):
         _mod(bed, rng, mod, parts=70 + number * 5)
-    for name, left_off in (("pier-cup", (4, 9, 16)), ("club-night", (0, 1, 2)), ("wet", (5,)), ("everything", ())):
+    for name, left_off in (
+        ("pier-cup", (4, 9, 16)),
+        ("club-night", (0, 1, 2)),
+        ("wet", (5,)),
+        ("everything", ()),
+    ):
         said = {"name": name, "mods": [{"mod": m, "on": n not in left_off} for n, m in enumerate(_MODS)]}
         text = json.dumps(said, indent=1) + "\n"
         bed.put(f"lineups/{name}.json", text, over_time(rng, "2026-05-01", "2026-11-10"))
     for number in range(9):
         bed.put(
-            f"fetched mods/fetched-{number}.zip", noise(rng, 30_000, b"PK\x03\x04"), over_time(rng, "2026-09-01", "2026-11-12")
+            f"fetched mods/fetched-{number}.zip",
+            noise(rng, 30_000, b"PK\x03\x04"),
+            over_time(rng, "2026-09-01", "2026-11-12"),
         )
     for number in range(40):
         when = over_time(rng, "2026-07-01", "2026-11-14")
         bed.put(f"logs/run-{number:03}.log", f"run {number}\n" * 30, when)
-    bed.put("helper/gullwing.map", noise(rng, 8_192, b"PWH1 made from rally 2.14"), moment("2026-06-20 18:44"))
+    bed.put(
+        "helper/gullwing.map", noise(rng, 8_192, b"PWH1 made from rally 2.14"), moment("2026-06-20 18:44")
+    )
     bed.put("backups/stage-04.orig", noise(rng, 12_000, b"GRS1"), moment("2026-06-20 18:45"))
     return bed
 
@@ -177,5 +236,9 @@ def _game() -> Bed:
     for number in range(24):
         bed.put(f"stages/stage-{number:02}.grs", noise(rng, 30_000, b"GRS1"), built)
     for slot in range(3):
-        bed.put(f"profiles/slot-{slot}.sav", noise(rng, 4_096, b"GRP1"), over_time(rng, "2026-06-01", "2026-11-16"))
+        bed.put(
+            f"profiles/slot-{slot}.sav",
+            noise(rng, 4_096, b"GRP1"),
+            over_time(rng, "2026-06-01", "2026-11-16"),
+        )
     return bed

@@ -66,7 +66,9 @@ class Bed:
         os.makedirs(os.path.dirname(path), exist_ok=True)
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             for name, plant in sorted(self.plants.items()):
-                info = zipfile.ZipInfo(f"{wrapper}/{name}", datetime.fromtimestamp(plant.mtime).timetuple()[:6])
+                info = zipfile.ZipInfo(
+                    f"{wrapper}/{name}", datetime.fromtimestamp(plant.mtime).timetuple()[:6]
+                )
                 info.external_attr = (0o100000 | plant.mode) << 16
                 info.create_system = 3
                 info.compress_type = zipfile.ZIP_DEFLATED

@@ -1,4 +1,6 @@
-"""Tarnlight, an arcade emulator with numbered monthly releases: 26.10 with 163 games, and a pack of changed content."""
+"""Tarnlight, an arcade emulator with numbered monthly releases: 26.10 with 163 games, and a pack of changed
+content.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,13 @@ class Tarnlight:
 def invent() -> Tarnlight:
     shipped = _release("26.10", BUILT_2610)
     install = _install(shipped)
-    return Tarnlight(shipped=shipped, arriving=_next(shipped), install=install, pack=_pack(install), full_bytes=41_300_000_000)
+    return Tarnlight(
+        shipped=shipped,
+        arriving=_next(shipped),
+        install=install,
+        pack=_pack(install),
+        full_bytes=41_300_000_000,
+    )
 
 
 def _release(version: str, built: int) -> Bed:
@@ -61,9 +69,16 @@ def _release(version: str, built: int) -> Bed:
     bed.put("VERSION", f"{version}\n", built)
     bed.put("tarnlight.conf", "beam = 60\nsmooth = on\nglow = 20\n", built)
     for name in ("vector", "beam", "sound", "input", "board", "save", "menu", "net"):
-        bed.put(f"lib/lib{name}.so", elf(f"tarnlight {version} {name}", noise(rng, rng.randrange(20_000, 60_000))), built, 0o755)
+        bed.put(
+            f"lib/lib{name}.so",
+            elf(f"tarnlight {version} {name}", noise(rng, rng.randrange(20_000, 60_000))),
+            built,
+            0o755,
+        )
     for number in range(40):
-        bed.put(f"boards/family-{number:02}.xml", f"<boards family='{number}' release='{version}'/>\n", built + 1)
+        bed.put(
+            f"boards/family-{number:02}.xml", f"<boards family='{number}' release='{version}'/>\n", built + 1
+        )
     for page in ("start", "boards", "beam"):
         bed.put(f"docs/{page}.html", f"<!doctype html>\n<p>{page} {version}</p>\n", built + 1)
     return bed
@@ -72,12 +87,15 @@ def _release(version: str, built: int) -> Bed:
 def _next(shipped: Bed) -> Bed:
     rng = random.Random("tarnlight 26.11")
     changes: dict[str, bytes | str] = {
-        "tarnlight": _PROGRAM.format(version="26.11"), "VERSION": "26.11\n",
+        "tarnlight": _PROGRAM.format(version="26.11"),
+        "VERSION": "26.11\n",
         "tarnlight.conf": "beam = 60\nsmooth = on\nglow = 25\nflicker = off\n",
-    }  # fmt: skip
+    }
     for name in ("vector", "beam", "board"):
         changes[f"lib/lib{name}.so"] = elf(f"tarnlight 26.11 {name}", noise(rng, 40_000))
-    changes |= {f"boards/family-{n:02}.xml": f"<boards family='{n}' release='26.11'/>\n" for n in range(0, 40, 3)}
+    changes |= {
+        f"boards/family-{n:02}.xml": f"<boards family='{n}' release='26.11'/>\n" for n in range(0, 40, 3)
+    }
     changed = same_but(shipped, changes)
     bed = Bed()
     for path, plant in changed.plants.items():
@@ -94,13 +112,25 @@ def _install(shipped: Bed) -> Bed:
         content = noise(rng, rng.randrange(12_000, 40_000), b"TVB1")
         bed.put(f"games/{slug(game)}.board", content, over_time(rng, "2025-01-01", "2026-10-01"))
     for game in games[:88]:
-        bed.put(f"tuned/{slug(game)}.conf", f"beam = {rng.randrange(40, 80)}\n", over_time(rng, "2025-02-01", "2026-11-10"))
+        bed.put(
+            f"tuned/{slug(game)}.conf",
+            f"beam = {rng.randrange(40, 80)}\n",
+            over_time(rng, "2025-02-01", "2026-11-10"),
+        )
     for game in games[:144]:
-        bed.put(f"scores/{slug(game)}.hi", noise(rng, 1_024, b"TVH1"), over_time(rng, "2025-02-01", "2026-11-20"))
+        bed.put(
+            f"scores/{slug(game)}.hi", noise(rng, 1_024, b"TVH1"), over_time(rng, "2025-02-01", "2026-11-20")
+        )
     for game in games[:31]:
-        bed.put(f"moments/{slug(game)}.st", noise(rng, 20_011, b"TVS26.10"), over_time(rng, "2025-12-01", "2026-11-18"))
+        bed.put(
+            f"moments/{slug(game)}.st",
+            noise(rng, 20_011, b"TVS26.10"),
+            over_time(rng, "2025-12-01", "2026-11-18"),
+        )
     for number in range(60):
-        bed.put(f"side art/panel-{number:02}.png", png(80, 60, rng), over_time(rng, "2025-03-01", "2026-08-01"))
+        bed.put(
+            f"side art/panel-{number:02}.png", png(80, 60, rng), over_time(rng, "2025-03-01", "2026-08-01")
+        )
     return bed
 
 
@@ -108,10 +138,18 @@ def _pack(install: Bed) -> Bed:
     """90 changed boards, nested as packs are; 4 of them this person owns in an older dump."""
     rng = random.Random("tarnlight pack 26.11")
     bed, root = Bed(), "changed since 26.10/boards"
-    bed.put("changed since 26.10/read me.txt", "The boards that 26.11 names or wants otherwise.\n", BUILT_2611)
+    bed.put(
+        "changed since 26.10/read me.txt", "The boards that 26.11 names or wants otherwise.\n", BUILT_2611
+    )
     owned = sorted(p for p in install.plants if p.startswith("games/"))
     for path in (owned[7], owned[41], owned[88], owned[131]):
-        bed.put(f"{root}/{path[6:]}", noise(rng, len(install.plants[path].content) + 512, b"TVB2"), BUILT_2611)
+        bed.put(
+            f"{root}/{path[6:]}", noise(rng, len(install.plants[path].content) + 512, b"TVB2"), BUILT_2611
+        )
     for number in range(86):
-        bed.put(f"{root}/never-had-{number:02}.board", noise(rng, rng.randrange(60_000, 160_000), b"TVB2"), BUILT_2611)
+        bed.put(
+            f"{root}/never-had-{number:02}.board",
+            noise(rng, rng.randrange(60_000, 160_000), b"TVB2"),
+            BUILT_2611,
+        )
     return bed

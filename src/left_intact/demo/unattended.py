@@ -17,7 +17,9 @@ EXAMPLES = (("Brindlemere", "brindlemere-4.7.0-linux.zip"), ("Patchwright", "pat
 
 
 def run_unattended(room: Room, *, as_json: bool = False) -> int:
-    """Run both examples and print what they did; 0 where every verdict was intact and back was byte for byte."""
+    """Run both examples and print what they did; 0 where every verdict was intact and back was byte for
+    byte.
+    """
     import json
 
     bench, began = Workbench(room.home), time.monotonic()
@@ -46,19 +48,32 @@ def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) 
     tell("survey", f"{survey.version_text}; {kinds}")
     before = snapshot(install.root)
     plan = _answered(bench, name, room.download(archive))
-    tell("plan", f"{plan.from_version} → {plan.to_version}: {_verbs(plan)}; {count(len(plan.questions), 'question')}")
+    tell(
+        "plan",
+        f"{plan.from_version} → {plan.to_version}: {_verbs(plan)}; {count(len(plan.questions), 'question')}",
+    )
     first = bench.update(plan, install)
-    tell("proof", f"{first.proof.verdict}: {first.proof.kept.files:,} files of yours ({size(first.proof.kept.bytes)}) "
-         f"as they were, {len(first.proof.lost)} lost")  # fmt: skip
+    tell(
+        "proof",
+        f"{first.proof.verdict}: {first.proof.kept.files:,} files of yours ({size(first.proof.kept.bytes)}) "
+        f"as they were, {len(first.proof.lost)} lost",
+    )
     back = bench.go_back(install)
     equal = snapshot(install.root) == before
-    tell("back", f"{count(back.restored, 'path')} put back; {'byte for byte as before' if equal else 'NOT AS BEFORE'}")
+    tell(
+        "back",
+        f"{count(back.restored, 'path')} put back; {'byte for byte as before' if equal else 'NOT AS BEFORE'}",
+    )
     again = bench.update(_answered(bench, name, room.download(archive)), install)
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
     return {
-        "install": name, "first": first.proof.verdict, "again": again.proof.verdict, "back_is_equal": equal,
-        "kept": first.proof.kept.files, "questions": len(plan.questions),
-    }  # fmt: skip
+        "install": name,
+        "first": first.proof.verdict,
+        "again": again.proof.verdict,
+        "back_is_equal": equal,
+        "kept": first.proof.kept.files,
+        "questions": len(plan.questions),
+    }
 
 
 def _answered(bench: Workbench, name: str, archive: str) -> Plan:
@@ -77,7 +92,9 @@ def _verbs(plan: Plan) -> str:
 def snapshot(root: str) -> dict[str, tuple[Any, ...]]:
     """Names, contents, modes, times and links of all below a folder, the folders and the root included."""
     tree = read_tree(root)
-    said: dict[str, tuple[Any, ...]] = {e.path: (e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.link) for e in tree.entries}
+    said: dict[str, tuple[Any, ...]] = {
+        e.path: (e.kind, e.bytes, e.mode, e.mtime_ns, e.digest, e.link) for e in tree.entries
+    }
     said |= {f"{f.path}/": (f.mode, f.mtime_ns) for f in tree.folders}
     said["/"] = (os.stat(root).st_mode, os.stat(root).st_mtime_ns)
     return said

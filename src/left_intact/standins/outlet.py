@@ -81,8 +81,14 @@ class OutletServer(ThreadingHTTPServer):
         etree.SubElement(entry, f"{ATOM}updated").text = release["published"]
         content = etree.SubElement(entry, f"{ATOM}content", type=release.get("notes_type", "text"))
         content.text = release.get("notes", "")
-        link = etree.SubElement(entry, f"{ATOM}link", rel="enclosure", href=f"/files/{quote(release['file'])}",
-                                length=str(os.path.getsize(path)), type="application/zip")  # fmt: skip
+        link = etree.SubElement(
+            entry,
+            f"{ATOM}link",
+            rel="enclosure",
+            href=f"/files/{quote(release['file'])}",
+            length=str(os.path.getsize(path)),
+            type="application/zip",
+        )
         for name in ("version", "channel", "platform", "needs", "kind", "full"):
             if release.get(name):
                 link.set(f"{OURS}{name}", release[name])

@@ -158,7 +158,10 @@ class LeftIntactApp(App[int]):
         from left_intact.fault_log import write_fault
 
         path = write_fault(self.bench.home, "".join(traceback.format_exception(*sys.exc_info())))
-        line = f"left-intact: a fault of ours ended the screen; no install was left half done. It is written down in {path}"
+        line = (
+            "left-intact: a fault of ours ended the screen; no install was left half done. It is "
+            f"written down in {path}"
+        )
         self._exit_renderables.append(line)
         self._close_messages_no_wait()
 

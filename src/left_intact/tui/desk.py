@@ -58,9 +58,13 @@ class Desk:
     def stops(self, here: str) -> tuple[Stop, ...]:
         """The stage line as seen from one stop."""
         said = {
-            "survey": self._survey(), "arrival": self._arrival(), "plan": self._plan(),
-            "under way": self._under_way(), "proof": self._proof(), "settle": self._settle(),
-        }  # fmt: skip
+            "survey": self._survey(),
+            "arrival": self._arrival(),
+            "plan": self._plan(),
+            "under way": self._under_way(),
+            "proof": self._proof(),
+            "settle": self._settle(),
+        }
         stops = []
         for name in STOPS:
             says, done, urgent = said[name]

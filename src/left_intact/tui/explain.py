@@ -35,8 +35,12 @@ def why_finding(finding: Finding, look: Look) -> Text:
     heading(text, "what speaks for each class", look)
     for kind, share in sorted(scores(finding.why).items(), key=lambda item: -item[1])[:5]:
         if share >= 0.005 and any(e.speaks_for is kind and e.weight > 0 for e in finding.why):
-            text.append(f" {LETTER[kind]} ", look.on_class(kind)).append(f" {NAME[kind]:11}", look.style("text"))
-            text.append("█" * round(share * 20), look.of_class(kind)).append(f" {share:.0%}\n", look.style("quiet"))
+            text.append(f" {LETTER[kind]} ", look.on_class(kind)).append(
+                f" {NAME[kind]:11}", look.style("text")
+            )
+            text.append("█" * round(share * 20), look.of_class(kind)).append(
+                f" {share:.0%}\n", look.style("quiet")
+            )
     if not any(e.weight > 0 for e in finding.why):
         text.append("nothing speaks for any\n", look.style("text"))
     heading(text, "the evidence", look)
@@ -70,7 +74,9 @@ def _evidence(text: Text, finding: Finding, look: Look) -> None:
         room = WIDE - 10 - len(mark) - 1
         lines = _wrapped(evidence.says, room)
         colour = "good" if evidence.weight > 0 else "bad" if evidence.weight < 0 else "quiet"
-        text.append(f"{evidence.source:10}", look.style("quiet")).append(fit(lines[0], room), look.style("text"))
+        text.append(f"{evidence.source:10}", look.style("quiet")).append(
+            fit(lines[0], room), look.style("text")
+        )
         text.append(f" {mark}\n", look.style(colour))
         for more in lines[1:]:
             text.append(" " * 10 + more + "\n", look.style("text"))
@@ -86,7 +92,10 @@ def _consequence(finding: Finding) -> str:
     if finding.file_class is FileClass.PROGRAM:
         if finding.certainty >= weights().replace:
             return f"the program's ({finding.certainty:.2f}): an update may replace it"
-        return f"likely the program's ({finding.certainty:.2f}), but not certain enough to replace: kept unless shipped so"
+        return (
+            f"likely the program's ({finding.certainty:.2f}), but not certain enough to replace: "
+            "kept unless shipped so"
+        )
     if finding.file_class is FileClass.UNSORTED:
         return "not certain enough: treated as yours"
     if finding.file_class is FileClass.CACHE:
@@ -98,7 +107,9 @@ def speaking_words(finding: Finding) -> str:
     """What speaks for a finding, or against it, in one line."""
     speaking = sorted((e for e in finding.why if e.weight > 0), key=lambda e: -e.weight)
     against = sorted((e for e in finding.why if e.weight < 0), key=lambda e: e.weight)
-    return "; ".join(dict.fromkeys(e.says for e in (speaking or against)[:2])) or "nothing speaks for any class"
+    return (
+        "; ".join(dict.fromkeys(e.says for e in (speaking or against)[:2])) or "nothing speaks for any class"
+    )
 
 
 def why_folder(node: FolderNode, root: str, look: Look) -> Text:
@@ -115,7 +126,10 @@ def why_folder(node: FolderNode, root: str, look: Look) -> Text:
     heading(text, "the least certain thing in it", look)
     text.append(f"{node.least:.2f}\n", look.style("text"))
     heading(text, "rule it", look)
-    text.append("a letter rules all that lies below it;\nyou see how much that is before it counts\n", look.style("quiet"))
+    text.append(
+        "a letter rules all that lies below it;\nyou see how much that is before it counts\n",
+        look.style("quiet"),
+    )
     return text
 
 
@@ -125,12 +139,16 @@ def why_move(move: Move, plan: Plan, look: Look) -> Text:
     text.append(bearable(move.path) + "\n", look.style("text", bold=True))
     badge_line(text, move.file_class, f"{NAME[move.file_class]}\n", look)
     heading(text, "what happens", look)
-    text.append(f"{move.verb.value}: ", look.style("focus", bold=True)).append(bearable(move.because) + "\n", look.style("text"))
+    text.append(f"{move.verb.value}: ", look.style("focus", bold=True)).append(
+        bearable(move.because) + "\n", look.style("text")
+    )
     merge = plan.merges.get(move.path)
     if merge is not None:
         keys(text, merge.lines, look)
-        text.append("\nYour comments and the order of lines stay.\nThe file as it was goes into the strongbox.\n",
-                    look.style("quiet"))  # fmt: skip
+        text.append(
+            "\nYour comments and the order of lines stay.\nThe file as it was goes into the strongbox.\n",
+            look.style("quiet"),
+        )
     finding = next((f for f in plan.survey.findings if f.path == move.path), None)
     if finding is not None:
         heading(text, f"why it counts as {NAME[finding.file_class]} ({finding.certainty:.2f})", look)
@@ -139,9 +157,14 @@ def why_move(move: Move, plan: Plan, look: Look) -> Text:
 
 
 _DECIDED = {
-    "yours": "yours", "arriving": "new default", "new": "new", "renamed": "renamed", "conflict": "question",
-    "dropped": "gone", "left out": "stays out",
-}  # fmt: skip
+    "yours": "yours",
+    "arriving": "new default",
+    "new": "new",
+    "renamed": "renamed",
+    "conflict": "question",
+    "dropped": "gone",
+    "left out": "stays out",
+}
 
 
 def keys(text: Text, lines: tuple[KeyLine, ...], look: Look) -> None:
@@ -160,7 +183,10 @@ def keys(text: Text, lines: tuple[KeyLine, ...], look: Look) -> None:
         text.append("\n  → ", look.style("quiet")).append(_value(line.result) + "\n", look.style(colour))
     same = len(lines) - len(changed)
     if same:
-        text.append(f"\n{count(same, 'key')} more {'is' if same == 1 else 'are'} the same on all sides\n", look.style("quiet"))
+        text.append(
+            f"\n{count(same, 'key')} more {'is' if same == 1 else 'are'} the same on all sides\n",
+            look.style("quiet"),
+        )
 
 
 def _value(value: str | None) -> str:

@@ -1,4 +1,6 @@
-"""What a file looks like inside: a picture as blocks, the first lines of a text, the first bytes of anything else."""
+"""What a file looks like inside: a picture as blocks, the first lines of a text, the first bytes of
+anything else.
+"""
 
 from __future__ import annotations
 
@@ -46,20 +48,26 @@ def preview_of(data: bytes | None, form: str, look: Look) -> RenderableType:
     if form in PICTURES and (picture := picture_of(data)) is not None:
         from rich_pixels import Pixels
 
-        return Group(Pixels.from_image(picture), Text(f"{form}, shown {picture.width} blocks wide", look.style("quiet")))
+        return Group(
+            Pixels.from_image(picture),
+            Text(f"{form}, shown {picture.width} blocks wide", look.style("quiet")),
+        )
     if form.startswith(("text ", "script ")):
         return _text(data, look)
     return _bytes(data, look)
 
 
 def _text(data: bytes, look: Look) -> Text:
-    lines = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", "replace").splitlines()
+    lines = data.decode(
+        "utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", "replace"
+    ).splitlines()
     text = Text(no_wrap=True)
     for line in lines[:_LINES]:
         text.append(clip(bearable(line.expandtabs(4)), _WIDTH) + "\n", look.style("text"))
     if len(lines) > _LINES:
         text.append(
-            f"… {len(lines) - _LINES:,} lines more" + (" at least" if len(data) >= TEXT_LIMIT else ""), look.style("quiet")
+            f"… {len(lines) - _LINES:,} lines more" + (" at least" if len(data) >= TEXT_LIMIT else ""),
+            look.style("quiet"),
         )
     return text
 
@@ -70,5 +78,7 @@ def _bytes(data: bytes, look: Look) -> Text:
         row = data[start : start + 8]
         text.append(f"{start:04x}  ", look.style("quiet"))
         text.append(" ".join(f"{byte:02x}" for byte in row).ljust(25), look.style("text"))
-        text.append("".join(chr(byte) if 32 <= byte < 127 else "·" for byte in row) + "\n", look.style("focus"))
+        text.append(
+            "".join(chr(byte) if 32 <= byte < 127 else "·" for byte in row) + "\n", look.style("focus")
+        )
     return text

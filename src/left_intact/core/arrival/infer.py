@@ -62,13 +62,26 @@ def likeness(path: str, release: Release, mine: Mapping[str, Entry]) -> Likeness
         if is_binary_program(entry.format) or entry.format.startswith("script "):
             code += 1
             code_equal += same
-    return Likeness(path=path, release=release, equal=equal, there=there, shipped=len(shipped), code_equal=code_equal, code=code)
+    return Likeness(
+        path=path,
+        release=release,
+        equal=equal,
+        there=there,
+        shipped=len(shipped),
+        code_equal=code_equal,
+        code=code,
+    )
 
 
 def infer_baseline(
-    name: str, version: str, mine: Mapping[str, Entry], places: Iterable[str], *, report: Report = silent,
+    name: str,
+    version: str,
+    mine: Mapping[str, Entry],
+    places: Iterable[str],
+    *,
+    report: Report = silent,
     cancel: CancelToken | None = None,
-) -> list[Likeness]:  # fmt: skip
+) -> list[Likeness]:
     """Old releases of a program that lie in some folders (or are named outright), the likest first.
 
     Only what bears the program's name, or was named outright, is opened. What is no archive or
@@ -79,7 +92,11 @@ def infer_baseline(
     paths = _candidates(name, version, places)
     for number, path in enumerate(paths[:_MOST], 1):
         cancel.check()
-        report(Progress(stage="looking for a baseline", done=number, total=len(paths), path=os.path.basename(path)))
+        report(
+            Progress(
+                stage="looking for a baseline", done=number, total=len(paths), path=os.path.basename(path)
+            )
+        )
         try:
             release = look_into(path, installed=mine.keys(), name=name, cancel=cancel).release
         except LeftIntactError as error:

@@ -11,7 +11,13 @@ from blake3 import blake3
 from left_intact.core.arrival.root import find_root
 from left_intact.core.files.archives import Member, Source, open_source
 from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, is_settings_text, recognise
-from left_intact.core.files.versions import NOTES_NAME, main_platform, platform_in_name, read_binaries, read_versions
+from left_intact.core.files.versions import (
+    NOTES_NAME,
+    main_platform,
+    platform_in_name,
+    read_binaries,
+    read_versions,
+)
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Arrival, Release
@@ -114,7 +120,11 @@ def _read(source: Source, files: list[Member], report: Report, cancel: CancelTok
     def open_look(member: Member) -> _Look:
         nonlocal bytes_done
         cancel.check()
-        report(Progress(stage="arrival", done=len(looks), total=len(files), bytes_done=bytes_done, path=member.path))
+        report(
+            Progress(
+                stage="arrival", done=len(looks), total=len(files), bytes_done=bytes_done, path=member.path
+            )
+        )
         bytes_done += member.bytes
         looks[member.path] = _Look(member, budget)
         return looks[member.path]
@@ -136,16 +146,26 @@ def _entries(inside: list[Member], root: str, looks: dict[str, _Look]) -> dict[s
         if mode is None and member.kind is Kind.FILE and form.startswith(("elf ", "script ", "macho ")):
             mode = 0o755
         entries[path] = Entry(
-            path=path, kind=member.kind, bytes=member.bytes, mode=mode, mtime_ns=member.mtime_ns,
-            digest=look.digest.hexdigest() if look else "", format=form, link=member.link,
-        )  # fmt: skip
+            path=path,
+            kind=member.kind,
+            bytes=member.bytes,
+            mode=mode,
+            mtime_ns=member.mtime_ns,
+            digest=look.digest.hexdigest() if look else "",
+            format=form,
+            link=member.link,
+        )
     return dict(sorted(entries.items()))
 
 
 def _release(
-    path: str, root: str, entries: dict[str, Entry], texts: dict[str, bytes], name: str,
+    path: str,
+    root: str,
+    entries: dict[str, Entry],
+    texts: dict[str, bytes],
+    name: str,
     rules: Collection[tuple[str, str]],
-) -> Release:  # fmt: skip
+) -> Release:
     base = os.path.basename(os.path.normpath(path))
     wrapper = root.rsplit("/", 1)[-1]
     readings = list(read_versions(base, entries, texts.get, rules=rules))

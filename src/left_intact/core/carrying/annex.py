@@ -1,8 +1,11 @@
-"""Where things wait that are about to be laid or were just displaced: on the file system of their root, so that
+"""Where things wait that are about to be laid or were just displaced: on the file system of their root, so
+that
 one rename moves them.
 
-On the strongbox's own file system that is its work folder. Elsewhere it is an annex: a folder of ours beside the
-root, or inside it (hidden, and passed over by every walk) where nothing may be made beside it. Names in it are short and
+On the strongbox's own file system that is its work folder. Elsewhere it is an annex: a folder of ours
+beside the
+root, or inside it (hidden, and passed over by every walk) where nothing may be made beside it. Names in it
+are short and
 ours alone, so no file of a person can be taken for one, and no name of theirs is too long for it.
 """
 
@@ -65,9 +68,11 @@ class Annexes:
             except OSError as error:
                 why = reason_of(error)
         raise LeftIntactError(
-            "no-annex", f"nothing can be prepared on the disk of this folder ({why or 'nowhere to put it'})",
-            path=self.roots.all[label].place, way_out="Give yourself the right to write there.",
-        )  # fmt: skip
+            "no-annex",
+            f"nothing can be prepared on the disk of this folder ({why or 'nowhere to put it'})",
+            path=self.roots.all[label].place,
+            way_out="Give yourself the right to write there.",
+        )
 
     def _folders(self, label: str) -> list[str]:
         root = self.roots.all[label].place
@@ -75,7 +80,9 @@ class Annexes:
         return [beside, os.path.join(root, STRONGBOX_FOLDER, self._name)]
 
     def clear(self) -> None:
-        """Empty the work folders and remove annexes that nobody needs; what cannot be removed waits for the next time."""
+        """Empty the work folders and remove annexes that nobody needs; what cannot be removed waits for the
+        next time.
+        """
         self.box.place.discard_all(self.work)
         for label in self.roots.all:
             for folder in self._folders(label):

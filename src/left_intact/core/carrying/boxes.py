@@ -19,11 +19,14 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.update import KnownBox
 
 
-def strongbox_for(root: str, name: str, home: str, recorded: KnownBox | None = None, *, outside: bool = False) -> Strongbox:
+def strongbox_for(
+    root: str, name: str, home: str, recorded: KnownBox | None = None, *, outside: bool = False
+) -> Strongbox:
     """The strongbox of an install; one that is still to be made where there is none.
 
     With `outside` a new one is made at home, as the folder that the install lies in may be wiped. Raises
-    `strongbox-missing` where one is needed and cannot be found, `other-user` where the install and its box are another
+    `strongbox-missing` where one is needed and cannot be found, `other-user` where the install and its box
+    are another
     person's.
     """
     root = os.path.realpath(root)
@@ -95,7 +98,9 @@ def _folders(root: str, home: str, recorded: KnownBox | None) -> Iterator[str]:
 
 
 def _is_of(box: Strongbox, root: str) -> bool:
-    """Whether a box without a card, as version 0.1 made them, is of an install: by its label, or by its journal."""
+    """Whether a box without a card, as version 0.1 made them, is of an install: by its label, or by its
+    journal.
+    """
     from hashlib import sha256
 
     for path in (root, os.path.abspath(root)):
@@ -134,7 +139,9 @@ def _may_use(folder: str, parent: str) -> bool:
 
 
 def _refuse_another_persons(root: str) -> None:
-    """Where the strongbox folder is that of the install's owner, or the superuser's, their updates cannot be seen from here."""
+    """Where the strongbox folder is that of the install's owner, or the superuser's, their updates cannot
+    be seen from here.
+    """
     if not hasattr(os, "geteuid"):
         return
     try:
@@ -146,7 +153,8 @@ def _refuse_another_persons(root: str) -> None:
     if box.st_uid in (install.st_uid, 0):
         raise LeftIntactError(
             "other-user",
-            f"the strongbox folder beside this install belongs to another user (number {box.st_uid}), who may have updated it",
+            "the strongbox folder beside this install belongs to another user (number "
+            f"{box.st_uid}), who may have updated it",
             path=root,
             way_out="Run Left Intact as that user.",
         )

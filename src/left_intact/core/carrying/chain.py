@@ -1,6 +1,7 @@
 """An update as a chain of stages, each whole or not at all; it may wait for the person for days in between.
 
-What needs other stages of the program (looking whether a step by hand was done, drawing what could not be drawn
+What needs other stages of the program (looking whether a step by hand was done, drawing what could not be
+drawn
 before, reading a tree) is handed in as `Outside`, so that this module knows neither planning nor proving.
 """
 
@@ -96,42 +97,63 @@ class Chain:
         for step in steps:
             refuse_bad_path(step.at, self.roots)
         run = Run(
-            self.box, self.journal, self.update, stage, steps, self.roots, annexes,
-            self.report, self.cancel,
-        )  # fmt: skip
+            self.box, self.journal, self.update, stage, steps, self.roots, annexes, self.report, self.cancel
+        )
         try:
             yield run
         finally:
             annexes.close()
             if run.notes:
-                self.journal.add_to_record(self.update.id, {"notes": sorted({*self.update.notes, *run.notes})})
+                self.journal.add_to_record(
+                    self.update.id, {"notes": sorted({*self.update.notes, *run.notes})}
+                )
             if run.missing:
-                self.journal.add_to_record(self.update.id, {"missing": sorted({*self.update.missing, *run.missing})})
+                self.journal.add_to_record(
+                    self.update.id, {"missing": sorted({*self.update.missing, *run.missing})}
+                )
 
 
 # ---------------------------------------------------------------- beginning
 
 
 def carry_out(
-    plan: Plan, box: Strongbox, outside: Outside, *, allowed: frozenset[str] = frozenset(), install_id: str = "",
-    report: Report = silent, cancel: CancelToken | None = None,
-) -> Update:  # fmt: skip
+    plan: Plan,
+    box: Strongbox,
+    outside: Outside,
+    *,
+    allowed: frozenset[str] = frozenset(),
+    install_id: str = "",
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+) -> Update:
     """Carry a plan out, up to its end or to where it waits for the person.
 
-    Raises `Refusal` before the first write where something is in the way, `Interrupted` where an earlier run was cut
-    off, `Stopped` and other `LeftIntactError` after everything was put back, `HalfDone` where that could not be done.
+    Raises `Refusal` before the first write where something is in the way, `Interrupted` where an earlier
+    run was cut
+    off, `Stopped` and other `LeftIntactError` after everything was put back, `HalfDone` where that could
+    not be done.
     """
     refuse_if_blocked(plan, allowed)
     with box.locked(), Journal(box.journal_path) as journal, Roots(plan.roots, strict=True) as roots:
         refuse_if_open(journal)
         refuse_roots(plan.roots, box)
         box.claim(plan.roots[0].place, install_id)
-        inputs = dict(plan.inputs) | {"allowed": sorted(allowed), "answers": {q.id: q.choice for q in plan.questions}}
+        inputs = dict(plan.inputs) | {
+            "allowed": sorted(allowed),
+            "answers": {q.id: q.choice for q in plan.questions},
+        }
         arrivals = [(a.source, a.root, a.digest, a.release.version_text) for a in plan.arrivals]
         record = run_record(
-            install=plan.install, from_version=plan.from_version, to_version=plan.to_version, route=plan.route.value,
-            roots=plan.roots, arrivals=arrivals, on_failure=plan.on_failure.value, inputs=inputs, undoes=plan.undoes,
-        )  # fmt: skip
+            install=plan.install,
+            from_version=plan.from_version,
+            to_version=plan.to_version,
+            route=plan.route.value,
+            roots=plan.roots,
+            arrivals=arrivals,
+            on_failure=plan.on_failure.value,
+            inputs=inputs,
+            undoes=plan.undoes,
+        )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         update = journal.begin(record=record, stages=plan.stages, kind=kind)
         tree = {m.at: m.before for m in plan.moves if m.before is not None}
@@ -145,7 +167,9 @@ def refuse_if_blocked(plan: Plan, allowed: frozenset[str]) -> None:
     if left:
         raise Refusal(left)
     if plan.open_questions:
-        raise LeftIntactError("questions-open", f"{len(plan.open_questions)} questions are open", way_out="Answer them.")
+        raise LeftIntactError(
+            "questions-open", f"{len(plan.open_questions)} questions are open", way_out="Answer them."
+        )
 
 
 def refuse_if_open(journal: Journal) -> None:
@@ -160,18 +184,22 @@ def interrupted(update: Update) -> Interrupted:
     back = update.state is State.GOING_BACK or update.kind is RunKind.BACK
     what = "going back" if back else f"the update to {update.to_version or 'a new build'}"
     return Interrupted(
-        "interrupted", f"{what} of {update.install} was cut off", path=update.root,
+        "interrupted",
+        f"{what} of {update.install} was cut off",
+        path=update.root,
         way_out="End it with: left-intact recover --forward, or --back.",
-    )  # fmt: skip
+    )
 
 
 def waiting(update: Update) -> LeftIntactError:
     """An update waits for the person, so nothing else may begin."""
     asks = update.waits.asks if update.waits else "a step by hand"
     return LeftIntactError(
-        "waiting", f"an update of {update.install} waits for you: {asks}", path=update.root,
+        "waiting",
+        f"an update of {update.install} waits for you: {asks}",
+        path=update.root,
         way_out=f'Go on with: left-intact go-on "{update.install}", or end it with give-up.',
-    )  # fmt: skip
+    )
 
 
 def refuse_roots(roots: tuple[Root, ...], box: Strongbox) -> None:
@@ -183,8 +211,12 @@ def refuse_roots(roots: tuple[Root, ...], box: Strongbox) -> None:
         if not os.path.isabs(place) or ".." in parts or STRONGBOX_FOLDER in parts or not real:
             raise root_replaced(place)
         if not root.label and lies_in(box.folder, place):
-            raise LeftIntactError("strongbox-inside", "the strongbox may not lie inside the install", path=box.folder,
-                                  way_out="Move it out.")  # fmt: skip
+            raise LeftIntactError(
+                "strongbox-inside",
+                "the strongbox may not lie inside the install",
+                path=box.folder,
+                way_out="Move it out.",
+            )
 
 
 # ---------------------------------------------------------------- going on
@@ -193,7 +225,8 @@ def refuse_roots(roots: tuple[Root, ...], box: Strongbox) -> None:
 def advance(chain: Chain, plan: Plan | None = None) -> Update:
     """Take up the stages one after the other, until the end or until one waits.
 
-    `plan` is at hand where it was just approved; after a wait or a crash the journal has what is needed of it.
+    `plan` is at hand where it was just approved; after a wait or a crash the journal has what is needed of
+    it.
     """
     for stage in chain.stages():
         if stage.state in _OVER:
@@ -206,7 +239,9 @@ def advance(chain: Chain, plan: Plan | None = None) -> Update:
         if chain.again().state is State.WAITING and chain.update.waits is not None:
             return chain.update
         if carry is not None:
-            whole = plan is not None and stage.seq == next(n for n, s in enumerate(plan.stages, 1) if isinstance(s, Carry))
+            whole = plan is not None and stage.seq == next(
+                n for n, s in enumerate(plan.stages, 1) if isinstance(s, Carry)
+            )
             _begin_stage(chain, stage.seq, carry, plan.moves if whole and plan is not None else carry.moves)
         if stage.kind == "carry" or carry is not None:
             _run_stage(chain, stage.seq)
@@ -228,7 +263,9 @@ def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | N
 
 
 def _begin_stage(chain: Chain, stage: int, carry: Carry, moves: Sequence[Move]) -> None:
-    """The whole of a stage into the journal, before its first change. Where that fails, nothing was changed."""
+    """The whole of a stage into the journal, before its first change. Where that fails, nothing was
+    changed.
+    """
     try:
         steps = steps_of(carry, chain.roots, chain.tree)
         folders = touched_folders(steps, chain.roots)
@@ -257,7 +294,9 @@ def _run_stage(chain: Chain, stage: int) -> None:
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
             run.annexes.clear()
             _failed(chain, stage, error)
-        chain.journal.set_state(run.update.id, _going(run.update, State.CARRYING), stage=(stage, StageState.CARRYING))
+        chain.journal.set_state(
+            run.update.id, _going(run.update, State.CARRYING), stage=(stage, StageState.CARRYING)
+        )
         run.update = chain.again()
         try:
             laying.lay(run, exact=True)
@@ -268,7 +307,9 @@ def _run_stage(chain: Chain, stage: int) -> None:
 
 def stage_done(chain: Chain, run: Run) -> None:
     """Flushed, and then said to be so; with the last stage the whole run ends in the same transaction."""
-    for folder in sorted(chain.journal.folders(run.update.id, run.stage), key=lambda f: -f.at.path.count("/") - bool(f.at.path)):
+    for folder in sorted(
+        chain.journal.folders(run.update.id, run.stage), key=lambda f: -f.at.path.count("/") - bool(f.at.path)
+    ):
         there = run.roots.look(folder.at) if folder.wanted else None
         if there is not None and there.kind is Kind.FOLDER:
             place, path = run.roots.spot(folder.at)
@@ -277,7 +318,9 @@ def stage_done(chain: Chain, run: Run) -> None:
     run.annexes.clear()
     left = [s for s in chain.stages() if s.seq > run.stage]
     state = chain.update.state if left else _ending(chain.update)
-    chain.journal.set_state(run.update.id, state, stage=(run.stage, StageState.DONE), ended=_ended(chain) if not left else None)
+    chain.journal.set_state(
+        run.update.id, state, stage=(run.stage, StageState.DONE), ended=_ended(chain) if not left else None
+    )
     _note_roots(chain)
 
 
@@ -326,7 +369,11 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
         why = laying.as_stop(error, "this stage was put back").line()
         journal.begin_again(update.id, stage)
-        journal.wait(update.id, stage, WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False))
+        journal.wait(
+            update.id,
+            stage,
+            WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False),
+        )
         raise laying.as_stop(error, "this stage was put back, and the update waits") from error
     journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
     undo_before(chain, stage)
@@ -336,9 +383,11 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
 def _kept_what_is_done(error: BaseException, done: int, update: Update) -> LeftIntactError:
     stop = laying.as_stop(error, f"{done} stages before it are in force")
     return LeftIntactError(
-        "stopped-half-way", f"{stop.says}; {done} of {update.stages} stages are in force and on trial", path=stop.path,
+        "stopped-half-way",
+        f"{stop.says}; {done} of {update.stages} stages are in force and on trial",
+        path=stop.path,
         way_out="Keep them, or go back.",
-    )  # fmt: skip
+    )
 
 
 def _put_back_after(chain: Chain, run: Run, error: BaseException) -> NoReturn:
@@ -360,19 +409,29 @@ def _put_back_after(chain: Chain, run: Run, error: BaseException) -> NoReturn:
 
 def _half_done(run: Run, error: BaseException) -> HalfDone:
     why = laying.as_stop(error, "some places are not back").says
-    return HalfDone("half-done", f"putting back was cut off ({why})", path=run.update.root,
-                    way_out="End it with: left-intact recover --back.")  # fmt: skip
+    return HalfDone(
+        "half-done",
+        f"putting back was cut off ({why})",
+        path=run.update.root,
+        way_out="End it with: left-intact recover --back.",
+    )
 
 
 def undo_before(chain: Chain, stage: int, ending: State = State.ABANDONED) -> None:
     """Take back, newest first, all stages of this run that are in force."""
-    for earlier in reversed([s for s in chain.stages() if s.seq < stage and s.state is not StageState.UNDONE]):
+    for earlier in reversed(
+        [s for s in chain.stages() if s.seq < stage and s.state is not StageState.UNDONE]
+    ):
         if earlier.kind == "carry" and earlier.state in (StageState.DONE, StageState.PUTTING_BACK):
-            chain.journal.set_state(chain.update.id, State.PUTTING_BACK, stage=(earlier.seq, StageState.PUTTING_BACK))
+            chain.journal.set_state(
+                chain.update.id, State.PUTTING_BACK, stage=(earlier.seq, StageState.PUTTING_BACK)
+            )
             chain.again()
             with chain.run(earlier.seq) as run:
                 run.cancel, run.whole = CancelToken(), True
-                laying.put_back(run, chain.journal.folders(run.update.id, run.stage), ending=run.annexes.clear)
+                laying.put_back(
+                    run, chain.journal.folders(run.update.id, run.stage), ending=run.annexes.clear
+                )
         chain.journal.set_stage(chain.update.id, earlier.seq, StageState.UNDONE)
     chain.journal.set_state(chain.update.id, ending, ended=dict.fromkeys(chain.update.undoes, State.ON_TRIAL))
     chain.again()
@@ -387,7 +446,9 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
     assert step is not None
     if stage.state is StageState.PLANNED:
         known = chain.outside.tree(chain.roots_now())
-        rows = [Observed(at=at, before=entry, after=None, file_class=kind) for at, (entry, kind) in known.items()]
+        rows = [
+            Observed(at=at, before=entry, after=None, file_class=kind) for at, (entry, kind) in known.items()
+        ]
         journal.set_observed(update.id, stage.seq, rows)
     seen = step.check.sign is not Sign.SAID
     if not (seen and chain.outside.was_done(step, update)):
@@ -410,7 +471,12 @@ def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
     for at in sorted({*before, *now}):
         was, then = before.get(at), now.get(at)
         old, new = (was.before if was else None), (then[0] if then else None)
-        if old is None or new is None or not old.same_content(new) or (old.mode, old.mtime_ns) != (new.mode, new.mtime_ns):
+        if (
+            old is None
+            or new is None
+            or not old.same_content(new)
+            or (old.mode, old.mtime_ns) != (new.mode, new.mtime_ns)
+        ):
             kind = then[1] if then else was.file_class if was else FileClass.UNSORTED
             rows.append(Observed(at=at, before=old, after=new, file_class=kind))
     left = any(s.seq > stage.seq for s in chain.stages())
@@ -421,7 +487,9 @@ def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
 
 
 def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
-    roots = [replace(r, identity=identity_of(r.place)) if r.label in labels else r for r in chain.update.roots]
+    roots = [
+        replace(r, identity=identity_of(r.place)) if r.label in labels else r for r in chain.update.roots
+    ]
     chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
     chain.again()
     chain.roots.all = {root.label: root for root in roots}
@@ -450,5 +518,9 @@ def _draw_later(chain: Chain, stage: StageRow) -> Carry | None:
         return None
     if not why:
         return drawn.carry
-    chain.journal.wait(chain.update.id, stage.seq, WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options))
+    chain.journal.wait(
+        chain.update.id,
+        stage.seq,
+        WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options),
+    )
     return None

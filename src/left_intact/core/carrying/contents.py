@@ -22,9 +22,17 @@ def list_rows(journal: Journal, box: Strongbox) -> Iterator[tuple[str, ...]]:
                 continue
             mode = "" if entry.mode is None else f"{entry.mode:04o}"
             yield (
-                entry.digest, str(run.id), taken, step.verb.value, step.file_class.value, str(entry.bytes), mode,
-                _moment(entry.mtime_ns / 10**9), json.dumps(places.get(step.at.root, "")), json.dumps(step.at.path),
-            )  # fmt: skip
+                entry.digest,
+                str(run.id),
+                taken,
+                step.verb.value,
+                step.file_class.value,
+                str(entry.bytes),
+                mode,
+                _moment(entry.mtime_ns / 10**9),
+                json.dumps(places.get(step.at.root, "")),
+                json.dumps(step.at.path),
+            )
 
 
 def _moment(seconds: float) -> str:

@@ -1,4 +1,5 @@
-"""The heads of a strongbox's journal: which runs there were and where they stand. What the shelf needs, and no more.
+"""The heads of a strongbox's journal: which runs there were and where they stand. What the shelf needs, and
+no more.
 
 The first thing on the screen asks this for every install, so nothing heavy is imported here.
 """
@@ -50,7 +51,10 @@ class Heads:
     def __init__(self, path: str) -> None:
         """Open or make it. Raises `journal-newer`, `journal-broken`, `journal-unreadable`, `no-room`."""
         self._base = Database(
-            path, "journal", _MIGRATIONS, way_out="Nothing was changed; docs/strongbox.md says how to restore by hand."
+            path,
+            "journal",
+            _MIGRATIONS,
+            way_out="Nothing was changed; docs/strongbox.md says how to restore by hand.",
         )
         self._db = self._base.db
 
@@ -77,20 +81,38 @@ class Heads:
     def _update(self, row: sqlite3.Row) -> Update:
         said = json.loads(row["record"])
         state, waits = State(row["state"]), None
-        stages = self._db.execute("SELECT state, record FROM stages WHERE update_id = ? ORDER BY seq", (row["id"],)).fetchall()
+        stages = self._db.execute(
+            "SELECT state, record FROM stages WHERE update_id = ? ORDER BY seq", (row["id"],)
+        ).fetchall()
         if state is State.WAITING:
             found = next((s for s in stages if s[0] == StageState.WAITING.value), None)
             waits = waits_from(json.loads(found[1]).get("waits")) if found else None
-        arrivals = tuple((a["source"], a.get("root", ""), a.get("digest", "")) for a in said.get("arrivals", ()))
+        arrivals = tuple(
+            (a["source"], a.get("root", ""), a.get("digest", "")) for a in said.get("arrivals", ())
+        )
         first = arrivals[0] if arrivals else ("", "", "")
         roots = tuple(_root_from(r) for r in said["roots"])
         return Update(
-            id=row["id"], state=state, install=said["install"], root=roots[0].place, from_version=said["from_version"],
-            to_version=said["to_version"], arrival=first[0], arrival_root=first[1], began=said["began"],
-            changed=row["changed"], kind=RunKind(said.get("kind", "update")), undoes=tuple(said.get("undoes", ())),
-            roots=roots, arrivals=arrivals, route=said.get("route", ""), waits=waits,
-            missing=tuple(said.get("missing", ())), notes=tuple(said.get("notes", ())), stages=len(stages),
-        )  # fmt: skip
+            id=row["id"],
+            state=state,
+            install=said["install"],
+            root=roots[0].place,
+            from_version=said["from_version"],
+            to_version=said["to_version"],
+            arrival=first[0],
+            arrival_root=first[1],
+            began=said["began"],
+            changed=row["changed"],
+            kind=RunKind(said.get("kind", "update")),
+            undoes=tuple(said.get("undoes", ())),
+            roots=roots,
+            arrivals=arrivals,
+            route=said.get("route", ""),
+            waits=waits,
+            missing=tuple(said.get("missing", ())),
+            notes=tuple(said.get("notes", ())),
+            stages=len(stages),
+        )
 
     def runs(self) -> list[Update]:
         """All updates and goings back, newest first."""

@@ -118,22 +118,32 @@ class Journal(Heads):
 
     # ------------------------------------------------------------ beginning
 
-    def begin(self, *, record: Record, stages: Sequence[Carry | HandStep | Later], kind: RunKind = RunKind.UPDATE) -> Update:
-        """Write the head and the outline of a run down. Updates that it takes back become `going-back` with it."""
+    def begin(
+        self, *, record: Record, stages: Sequence[Carry | HandStep | Later], kind: RunKind = RunKind.UPDATE
+    ) -> Update:
+        """Write the head and the outline of a run down. Updates that it takes back become `going-back` with
+        it.
+        """
         now = time.time()
         state = State.GOING_BACK if kind is RunKind.BACK else State.STAGING
         with self._base.transaction() as db:
             said = {"v": VERSION, "kind": kind.value, "began": now, **record}
             cursor = db.execute(
-                "INSERT INTO updates (state, changed, record) VALUES (?,?,?)", (state.value, now, json.dumps(said))
+                "INSERT INTO updates (state, changed, record) VALUES (?,?,?)",
+                (state.value, now, json.dumps(said)),
             )
             update = int(cursor.lastrowid or 0)
             for seq, stage in enumerate(stages, 1):
                 self._put_stage(db, update, seq, stage)
                 if isinstance(stage, Carry) and len(stages) > 1:
-                    db.execute("INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(carry_to_record(stage))))
+                    db.execute(
+                        "INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(carry_to_record(stage)))
+                    )
             for undone in record.get("undoes", ()):
-                db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (State.GOING_BACK.value, now, undone))
+                db.execute(
+                    "UPDATE updates SET state = ?, changed = ? WHERE id = ?",
+                    (State.GOING_BACK.value, now, undone),
+                )
         return self.update(update)
 
     @staticmethod
@@ -151,11 +161,22 @@ class Journal(Heads):
         )
 
     def put_carry(
-        self, update: int, stage: int, *, carry: Carry, steps: Iterable[Step], folders: Iterable[FolderTime], witness: Witness
+        self,
+        update: int,
+        stage: int,
+        *,
+        carry: Carry,
+        steps: Iterable[Step],
+        folders: Iterable[FolderTime],
+        witness: Witness,
     ) -> None:
-        """The whole of a stage, in one transaction; its state becomes `staging`, also of one that was to be drawn later."""
+        """The whole of a stage, in one transaction; its state becomes `staging`, also of one that was to be
+        drawn later.
+        """
         with self._base.transaction() as db:
-            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            row = db.execute(
+                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
+            ).fetchone()
             said = json.loads(row[0]) | {"shipped": shipped_to_record(carry.shipped), "waits": None}
             db.execute(
                 "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
@@ -163,21 +184,28 @@ class Journal(Heads):
             )
             for table in ("steps", "folders", "witness"):
                 db.execute(f"DELETE FROM {table} WHERE update_id = ? AND stage = ?", (update, stage))
-            db.executemany("INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in steps))
             db.executemany(
-                "INSERT INTO folders VALUES (?,?,?)", ((update, stage, json.dumps(_folder_record(f))) for f in folders)
+                "INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in steps)
+            )
+            db.executemany(
+                "INSERT INTO folders VALUES (?,?,?)",
+                ((update, stage, json.dumps(_folder_record(f))) for f in folders),
             )
             db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, _witness_row(witness)))
 
     def drawn(self, update: int, stage: int) -> Carry | None:
-        """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn comes."""
+        """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn
+        comes.
+        """
         with self._rows("SELECT record FROM moves WHERE update_id = ? AND stage = ?", update, stage) as rows:
             return carry_from_record(unpacked(rows[0][0])) if rows else None
 
     def begin_again(self, update: int, stage: int) -> None:
         """A stage that was put back waits for its turn anew; one that was drawn late is drawn again then."""
         with self._base.transaction() as db:
-            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            row = db.execute(
+                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
+            ).fetchone()
             kind = "later" if json.loads(row[0]).get("later") else "carry"
             db.execute(
                 "UPDATE stages SET kind = ?, state = ? WHERE update_id = ? AND seq = ?",
@@ -195,7 +223,9 @@ class Journal(Heads):
         ended: Mapping[int, State] | None = None,
         more: Mapping[str, Any] | None = None,
     ) -> None:
-        """Where a run (and one of its stages, and other runs that end with it) stands now, in one transaction."""
+        """Where a run (and one of its stages, and other runs that end with it) stands now, in one
+        transaction.
+        """
         with self._base.transaction() as db:
             now = time.time()
             db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (state.value, now, update))
@@ -207,12 +237,17 @@ class Journal(Heads):
             if more:
                 self._add_to_record(db, update, more)
 
-    def set_stage(self, update: int, stage: int, state: StageState, more: Mapping[str, Any] | None = None) -> None:
+    def set_stage(
+        self, update: int, stage: int, state: StageState, more: Mapping[str, Any] | None = None
+    ) -> None:
         with self._base.transaction() as db:
-            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            row = db.execute(
+                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
+            ).fetchone()
             said = json.dumps(json.loads(row[0]) | dict(more or {}))
             db.execute(
-                "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?", (state.value, said, update, stage)
+                "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?",
+                (state.value, said, update, stage),
             )
 
     def wait(self, update: int, stage: int, waits: WaitsFor) -> None:
@@ -224,7 +259,10 @@ class Journal(Heads):
     @staticmethod
     def _add_to_record(db: sqlite3.Connection, update: int, more: Mapping[str, Any]) -> None:
         row = db.execute("SELECT record FROM updates WHERE id = ?", (update,)).fetchone()
-        db.execute("UPDATE updates SET record = ? WHERE id = ?", (json.dumps(json.loads(row[0]) | dict(more)), update))
+        db.execute(
+            "UPDATE updates SET record = ? WHERE id = ?",
+            (json.dumps(json.loads(row[0]) | dict(more)), update),
+        )
 
     def add_to_record(self, update: int, more: Mapping[str, Any]) -> None:
         with self._base.transaction() as db:
@@ -249,36 +287,56 @@ class Journal(Heads):
             return [_step_from(row) for row in rows]
 
     def folders(self, update: int, stage: int) -> list[FolderTime]:
-        with self._rows("SELECT record FROM folders WHERE update_id = ? AND stage = ?", update, stage) as rows:
+        with self._rows(
+            "SELECT record FROM folders WHERE update_id = ? AND stage = ?", update, stage
+        ) as rows:
             return [_folder_from(json.loads(row[0])) for row in rows]
 
     def witness_of(self, update: int, stage: int) -> Witness:
         """What was known before the first change of one stage."""
-        with self._rows("SELECT record FROM witness WHERE update_id = ? AND stage = ?", update, stage) as rows:
-            return _witness_from(rows[0][0]) if rows else Witness(rows={}, version="", to_version="", merged={})
+        with self._rows(
+            "SELECT record FROM witness WHERE update_id = ? AND stage = ?", update, stage
+        ) as rows:
+            return (
+                _witness_from(rows[0][0]) if rows else Witness(rows={}, version="", to_version="", merged={})
+            )
 
     def set_observed(
-        self, update: int, stage: int, observed: Iterable[Observed], ended: tuple[StageState, State] | None = None
+        self,
+        update: int,
+        stage: int,
+        observed: Iterable[Observed],
+        ended: tuple[StageState, State] | None = None,
     ) -> None:
-        """What lies there before a step by hand; with `ended` what it changed, and in the same transaction where it stands."""
+        """What lies there before a step by hand; with `ended` what it changed, and in the same transaction
+        where it stands.
+        """
         said = {
             "v": VERSION,
             "rows": [
-                [at_to_list(o.at), entry_to_record(o.before), entry_to_record(o.after), o.file_class.value] for o in observed
+                [at_to_list(o.at), entry_to_record(o.before), entry_to_record(o.after), o.file_class.value]
+                for o in observed
             ],
         }
         with self._base.transaction() as db:
             db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
             if ended is None:
                 return
-            row = db.execute("SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)).fetchone()
+            row = db.execute(
+                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
+            ).fetchone()
             record = json.dumps(json.loads(row[0]) | {"waits": None})
             query = "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?"
             db.execute(query, (ended[0].value, record, update, stage))
-            db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (ended[1].value, time.time(), update))
+            db.execute(
+                "UPDATE updates SET state = ?, changed = ? WHERE id = ?",
+                (ended[1].value, time.time(), update),
+            )
 
     def observed(self, update: int, stage: int) -> list[Observed]:
-        with self._rows("SELECT record FROM observed WHERE update_id = ? AND stage = ?", update, stage) as rows:
+        with self._rows(
+            "SELECT record FROM observed WHERE update_id = ? AND stage = ?", update, stage
+        ) as rows:
             if not rows:
                 return []
             return [
@@ -295,7 +353,10 @@ class Journal(Heads):
 
     def note_trial(self, update: int, path: str, kept_at: str) -> None:
         with self._base.transaction() as db:
-            db.execute("INSERT INTO kept VALUES (?,?)", (update, json.dumps({"v": VERSION, "path": path, "kept_at": kept_at})))
+            db.execute(
+                "INSERT INTO kept VALUES (?,?)",
+                (update, json.dumps({"v": VERSION, "path": path, "kept_at": kept_at})),
+            )
 
     def trial(self, update: int) -> list[tuple[str, str]]:
         """(path, where it is kept) of what was changed while on trial and set aside on going back."""
@@ -309,9 +370,14 @@ class Journal(Heads):
 
 def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
     said: Record = {
-        "v": VERSION, "at": at_to_list(step.at), "verb": step.verb.value, "class": step.file_class.value,
-        "before": entry_to_record(step.before), "after": entry_to_record(step.after), "source": source_to_record(step.source),
-    }  # fmt: skip
+        "v": VERSION,
+        "at": at_to_list(step.at),
+        "verb": step.verb.value,
+        "class": step.file_class.value,
+        "before": entry_to_record(step.before),
+        "after": entry_to_record(step.after),
+        "source": source_to_record(step.source),
+    }
     for name, given in (("attributes", step.attributes), ("gives", step.gives)):
         if given is not None:
             said[name] = attributes_to_record(given)
@@ -326,23 +392,38 @@ def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
 def _step_from(row: sqlite3.Row) -> Step:
     said = json.loads(row["record"])
     return Step(
-        seq=row["seq"], at=at_from_list(said["at"]), verb=Verb(said["verb"]), file_class=FileClass(said["class"]),
-        before=entry_from_record(said["before"]), after=entry_from_record(said["after"]),
+        seq=row["seq"],
+        at=at_from_list(said["at"]),
+        verb=Verb(said["verb"]),
+        file_class=FileClass(said["class"]),
+        before=entry_from_record(said["before"]),
+        after=entry_from_record(said["after"]),
         source=source_from_record(said.get("source"), row["content"]),
-        attributes=attributes_from_record(said.get("attributes")), gives=attributes_from_record(said.get("gives")),
+        attributes=attributes_from_record(said.get("attributes")),
+        gives=attributes_from_record(said.get("gives")),
         partner=at_from_list(said["partner"]) if said.get("partner") else None,
-        joins=at_from_list(said["joins"]) if said.get("joins") else None, by_name=said.get("by_name", False),
-    )  # fmt: skip
+        joins=at_from_list(said["joins"]) if said.get("joins") else None,
+        by_name=said.get("by_name", False),
+    )
 
 
 def _folder_record(folder: FolderTime) -> Record:
     return {
-        "v": VERSION, "at": at_to_list(folder.at), "mode": folder.mode, "mtime_ns": folder.mtime_ns, "wanted": folder.wanted,
-    }  # fmt: skip
+        "v": VERSION,
+        "at": at_to_list(folder.at),
+        "mode": folder.mode,
+        "mtime_ns": folder.mtime_ns,
+        "wanted": folder.wanted,
+    }
 
 
 def _folder_from(said: Record) -> FolderTime:
-    return FolderTime(at=at_from_list(said["at"]), mode=said["mode"], mtime_ns=said["mtime_ns"], wanted=said.get("wanted", False))
+    return FolderTime(
+        at=at_from_list(said["at"]),
+        mode=said["mode"],
+        mtime_ns=said["mtime_ns"],
+        wanted=said.get("wanted", False),
+    )
 
 
 def _stage_from(row: sqlite3.Row) -> StageRow:
@@ -361,9 +442,13 @@ def _stage_from(row: sqlite3.Row) -> StageRow:
 
 def _waits_record(waits: WaitsFor) -> Record:
     return {
-        "step": waits.step, "asks": waits.asks, "why": waits.why, "may_skip": waits.may_skip,
-        "can_be_seen": waits.can_be_seen, "options": list(waits.options),
-    }  # fmt: skip
+        "step": waits.step,
+        "asks": waits.asks,
+        "why": waits.why,
+        "may_skip": waits.may_skip,
+        "can_be_seen": waits.can_be_seen,
+        "options": list(waits.options),
+    }
 
 
 def _witness_row(witness: Witness) -> bytes:
@@ -383,18 +468,24 @@ def _witness_row(witness: Witness) -> bytes:
         rows.append([*at, row.file_class.value, row.verb.value, before, after])
     return packed(
         {
-            "v": VERSION, "version": witness.version, "to_version": witness.to_version,
-            "entries": entries_to_columns(entries), "rows": rows, "roots": [list(pair) for pair in witness.roots],
+            "v": VERSION,
+            "version": witness.version,
+            "to_version": witness.to_version,
+            "entries": entries_to_columns(entries),
+            "rows": rows,
+            "roots": [list(pair) for pair in witness.roots],
             "merged": [[*at, lines_to_records(lines)] for at, lines in witness.merged.items()],
         }
-    )  # fmt: skip
+    )
 
 
 def _witness_from(data: bytes) -> Witness:
     said = unpacked(data)
     entries = entries_from_columns(said["entries"])
     classes, verbs = {c.value: c for c in FileClass}, {v.value: v for v in Verb}
-    merged: dict[At, tuple[KeyLine, ...]] = {At(root, path): lines_from_records(lines) for root, path, lines in said["merged"]}
+    merged: dict[At, tuple[KeyLine, ...]] = {
+        At(root, path): lines_from_records(lines) for root, path, lines in said["merged"]
+    }
     return Witness(
         rows={
             At(root, path): Witnessed(
@@ -413,16 +504,29 @@ def _witness_from(data: bytes) -> Witness:
 
 
 def run_record(
-    *, install: str, from_version: str, to_version: str, route: str, roots: Iterable[Root],
-    arrivals: Iterable[tuple[str, str, str, str]], on_failure: str, inputs: Mapping[str, Any], undoes: Sequence[int] = (),
-) -> Record:  # fmt: skip
+    *,
+    install: str,
+    from_version: str,
+    to_version: str,
+    route: str,
+    roots: Iterable[Root],
+    arrivals: Iterable[tuple[str, str, str, str]],
+    on_failure: str,
+    inputs: Mapping[str, Any],
+    undoes: Sequence[int] = (),
+) -> Record:
     """The head of a run. `arrivals` are (source, root in it, digest, version)."""
     return {
-        "install": install, "from_version": from_version, "to_version": to_version, "route": route,
+        "install": install,
+        "from_version": from_version,
+        "to_version": to_version,
+        "route": route,
         "roots": [root_to_record(root) for root in roots],
         "arrivals": [{"source": s, "root": r, "digest": d, "version": v} for s, r, d, v in arrivals],
-        "on_failure": on_failure, "inputs": dict(inputs), "undoes": list(undoes),
-    }  # fmt: skip
+        "on_failure": on_failure,
+        "inputs": dict(inputs),
+        "undoes": list(undoes),
+    }
 
 
 __all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "run_record"]

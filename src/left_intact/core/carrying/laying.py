@@ -75,7 +75,10 @@ class Run:
 
     def flush(self) -> None:
         """The strongbox and every file system that a root lies on."""
-        places = [self.box.place, *(self.roots.place(label) for label in self.roots.all if self.roots.is_there(label))]
+        places = [
+            self.box.place,
+            *(self.roots.place(label) for label in self.roots.all if self.roots.is_there(label)),
+        ]
         seen: set[int] = set()
         for place in places:
             if place.file_system not in seen:
@@ -119,7 +122,11 @@ def prepare(run: Run) -> None:
     wanted: dict[int, dict[str, list[Step]]] = {}
     for step in run.steps:
         entry = step.after
-        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or is_at(run, step, entry, exact=False):
+        if (
+            entry is None
+            or (entry.kind is Kind.FOLDER and step.before is None)
+            or is_at(run, step, entry, exact=False)
+        ):
             continue  # nothing is needed, or it lies there already
         annex, ready = run.annex(step), run.ready(step)
         _clear(annex, ready)
@@ -151,8 +158,12 @@ def _from_here(run: Run, step: Step) -> bool:
     assert entry is not None
     if isinstance(source, Made):
         if blake3(source.content).hexdigest() != entry.digest:
-            raise LeftIntactError("plan-damaged", "what was made for this file is not what was planned", path=step.path,
-                                  way_out="Draw the plan again.")  # fmt: skip
+            raise LeftIntactError(
+                "plan-damaged",
+                "what was made for this file is not what was planned",
+                path=step.path,
+                way_out="Draw the plan again.",
+            )
         with annex.new_file(ready) as file:
             file.write(source.content)
     elif isinstance(source, FromArrival):
@@ -193,7 +204,9 @@ def prepare_missing(run: Run) -> None:
         entry = step.after
         if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_dress(step):
             continue
-        if not is_at(run, step, entry, exact=False) and not _is_old_one(run.annex(step), run.ready(step), entry):
+        if not is_at(run, step, entry, exact=False) and not _is_old_one(
+            run.annex(step), run.ready(step), entry
+        ):
             prepare(run)
             run.flush()
             return
@@ -217,10 +230,16 @@ class _Unpacked:
         for step in self.steps:
             assert step.after is not None
             if self.digest.hexdigest() != step.after.digest:
-                raise LeftIntactError("arrival-changed", "the arrival is not what the plan was drawn for",
-                                      path=step.path, way_out="Draw the plan again.")  # fmt: skip
+                raise LeftIntactError(
+                    "arrival-changed",
+                    "the arrival is not what the plan was drawn for",
+                    path=step.path,
+                    way_out="Draw the plan again.",
+                )
             if step is not first:
-                run.annex(step).copy_in(run.annex(first), run.ready(first), run.ready(step), step.after.digest)
+                run.annex(step).copy_in(
+                    run.annex(first), run.ready(first), run.ready(step), step.after.digest
+                )
         for step in self.steps:
             _dress_new(run, step)
 
@@ -230,7 +249,9 @@ def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
     source = open_source(path)
     members = [m for m in source.members() if m.path in wanted]
     if len(members) != len(wanted):
-        raise LeftIntactError("arrival-changed", "parts of the arrival are gone", path=path, way_out="Draw the plan again.")
+        raise LeftIntactError(
+            "arrival-changed", "parts of the arrival are gone", path=path, way_out="Draw the plan again."
+        )
     count = 0
 
     def open_sink(member: Member) -> _Unpacked:
@@ -285,7 +306,9 @@ def _changes_kind(step: Step) -> bool:
 
 
 def _shift(run: Run, step: Step) -> None:
-    """Change one place from its state before to the one after, in one step of the file system where that can be."""
+    """Change one place from its state before to the one after, in one step of the file system where that
+    can be.
+    """
     then, now = step.after, step.before
     place, path = run.roots.spot(step.at)
     if then is None:
@@ -319,7 +342,11 @@ def _swap(run: Run, step: Step, place: LocalPlace, path: str) -> None:
     seen = place.look(path)
     if seen is not None and place.exchange(annex, ready, path):
         out = annex.look(ready)
-        if out is None or (out.stamp[:2], out.bytes, out.mtime_ns) != (seen.stamp[:2], seen.bytes, seen.mtime_ns):
+        if out is None or (out.stamp[:2], out.bytes, out.mtime_ns) != (
+            seen.stamp[:2],
+            seen.bytes,
+            seen.mtime_ns,
+        ):
             place.exchange(annex, ready, path)
             raise changed(run.roots.full(step.at))
         if out.kind is Kind.FOLDER and not annex.remove_empty(ready):
@@ -374,7 +401,8 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
     """Bring every place of a stage to its state before, newest step first, then the times of the folders.
 
     What is neither as before nor as the stage left it was made by the person meanwhile: it is copied to the
-    strongbox under its own name first. A place that fails stops no other. Raises `HalfDone` where some are not back;
+    strongbox under its own name first. A place that fails stops no other. Raises `HalfDone` where some are
+    not back;
     the state stays, so that the same can be tried again.
     """
     failed: list[tuple[Step, Exception]] = []
@@ -394,9 +422,11 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
         why = reason_of(error) if isinstance(error, OSError) else str(error)
         more = f" and {len(failed) - 1} more" if len(failed) > 1 else ""
         raise HalfDone(
-            "half-done", f"{len(run.steps) - len(failed)} of {len(run.steps)} places are back, this one{more} not ({why})",
-            path=run.roots.full(step.at), way_out="Every copy is in the strongbox. Mend that, then: left-intact recover --back.",
-        ) from error  # fmt: skip
+            "half-done",
+            f"{len(run.steps) - len(failed)} of {len(run.steps)} places are back, this one{more} not ({why})",
+            path=run.roots.full(step.at),
+            way_out="Every copy is in the strongbox. Mend that, then: left-intact recover --back.",
+        ) from error
     run.flush()
     ending()
 
@@ -435,7 +465,10 @@ def _put_one_back(run: Run, step: Step) -> None:
     annex = run.annex(step)
     if now is not None and now.kind is Kind.FOLDER:
         if not place.remove_empty(path):
-            raise changed(run.roots.full(step.at), "something of yours is in this folder, and a file belongs in its place")
+            raise changed(
+                run.roots.full(step.at),
+                "something of yours is in this folder, and a file belongs in its place",
+            )
         now = None
     place.take(annex, ready, path, over=now is not None)
 
@@ -460,7 +493,9 @@ def _folder_back(run: Run, step: Step, now: Entry | None) -> None:
 
 
 def _old_one(run: Run, step: Step) -> str | None:
-    """What lay there, ready to be put back: the very one if it still waits, else a copy; None where no sound copy is left."""
+    """What lay there, ready to be put back: the very one if it still waits, else a copy; None where no
+    sound copy is left.
+    """
     annex, before = run.annex(step), step.before
     assert before is not None
     for path in (run.aside(step), run.ready(step)):
@@ -538,7 +573,9 @@ def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
 
 
 def _rename_beside(run: Run, step: Step) -> None:
-    """A folder of the person's that lies where a file is to be put back gets another name; nothing in it is touched."""
+    """A folder of the person's that lies where a file is to be put back gets another name; nothing in it is
+    touched.
+    """
     place, path = run.roots.spot(step.at)
     number, name = 2, f"{path} (yours)"
     while place.stat(name) is not None:
@@ -553,11 +590,17 @@ def as_stop(error: BaseException, holds: str = "nothing was changed") -> LeftInt
         return error
     if isinstance(error, OSError):
         path = error.filename if isinstance(error.filename, str) else ""
-        return LeftIntactError("disk", f"the disk refused ({reason_of(error)}); {holds}", path=path,
-                               way_out="Mend that and start again.")  # fmt: skip
+        return LeftIntactError(
+            "disk",
+            f"the disk refused ({reason_of(error)}); {holds}",
+            path=path,
+            way_out="Mend that and start again.",
+        )
     if isinstance(error, KeyboardInterrupt):
         return LeftIntactError("stopped", f"stopped; {holds}", way_out="Start again whenever you like.")
-    return LeftIntactError("unexpected", f"this should not happen ({error!r}); {holds}", way_out="Please report it.")
+    return LeftIntactError(
+        "unexpected", f"this should not happen ({error!r}); {holds}", way_out="Please report it."
+    )
 
 
 def with_state(run: Run, state: State) -> None:

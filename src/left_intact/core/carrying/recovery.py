@@ -53,7 +53,9 @@ def unfinished(box: Strongbox) -> Update | None:
 
 
 @contextmanager
-def _opened(box: Strongbox, outside: Outside, root: str, report: Report) -> Iterator[tuple[Journal, Chain | None]]:
+def _opened(
+    box: Strongbox, outside: Outside, root: str, report: Report
+) -> Iterator[tuple[Journal, Chain | None]]:
     """The journal, and a chain for the run in it that is not at its end."""
     with box.locked(), Journal(box.journal_path) as journal:
         update = journal.unfinished() or journal.waiting()
@@ -87,23 +89,30 @@ def rebound(known: Root, place: str) -> Root:
 # ---------------------------------------------------------------- what was cut off
 
 
-def recover(box: Strongbox, outside: Outside, root: str, forward: bool | None, report: Report = silent) -> Update:
+def recover(
+    box: Strongbox, outside: Outside, root: str, forward: bool | None, report: Report = silent
+) -> Update:
     """End an interrupted run. Without a direction: on to its end once laying had begun, else back.
 
-    Forward and back are those of the update: a going back that was cut off is ended by `forward` with the update in
+    Forward and back are those of the update: a going back that was cut off is ended by `forward` with the
+    update in
     force, and what was made on trial in its place. May itself be cut off any number of times. Raises
     `nothing-to-recover`, `cannot-go-forward`, `HalfDone`.
     """
     with _opened(box, outside, root, report) as (_, chain):
         if chain is None or chain.update.state is State.WAITING:
-            raise LeftIntactError("nothing-to-recover", "no update was cut off", way_out="All is as it should be.")
+            raise LeftIntactError(
+                "nothing-to-recover", "no update was cut off", way_out="All is as it should be."
+            )
         torn = next((s for s in chain.stages() if s.state in TORN), None)
         absent = [r.place for r in chain.roots_now() if r.existed and identity_of(r.place) is None]
         if absent and torn is not None:
             raise LeftIntactError(
-                "root-absent", "this folder is not there now; what was cut off waits for it", path=absent[0],
+                "root-absent",
+                "this folder is not there now; what was cut off waits for it",
+                path=absent[0],
                 way_out="Bring it back (a stick, a renamed folder), then recover again.",
-            )  # fmt: skip
+            )
         if _onward(chain.update, torn, forward):
             _take_up_undone(chain)
             if torn is not None:
@@ -117,7 +126,9 @@ def recover(box: Strongbox, outside: Outside, root: str, forward: bool | None, r
 def _onward(update: Update, torn: StageRow | None, forward: bool | None) -> bool:
     """Whether a run is brought to its own end."""
     if update.kind is RunKind.BACK:
-        return not forward if forward is not None else torn is None or torn.state is not StageState.PUTTING_BACK
+        return (
+            not forward if forward is not None else torn is None or torn.state is not StageState.PUTTING_BACK
+        )
     if forward is not None:
         return forward
     return update.state is State.CARRYING and (torn is None or torn.state is StageState.CARRYING)
@@ -142,9 +153,11 @@ def _finish_stage(chain: Chain, torn: StageRow) -> None:
             if isinstance(error, LeftIntactError) and error.code == "stopped":
                 raise
             raise LeftIntactError(
-                "cannot-go-forward", f"the update cannot be completed: {error}", path=run.update.arrival,
+                "cannot-go-forward",
+                f"the update cannot be completed: {error}",
+                path=run.update.arrival,
                 way_out="Go back instead: left-intact recover --back.",
-            ) from error  # fmt: skip
+            ) from error
         state = State.GOING_BACK if run.update.kind is RunKind.BACK else State.CARRYING
         chain.journal.set_state(run.update.id, state, stage=(torn.seq, StageState.CARRYING))
         run.update = chain.again()
@@ -169,8 +182,11 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
     if torn is not None and any(s.kind == "hand" for s in before):
         journal.begin_again(update.id, torn.seq)
         why = "it was cut off and put back; what came before it is in force"
-        journal.wait(update.id, torn.seq, WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why,
-                                                   can_be_seen=False))  # fmt: skip
+        journal.wait(
+            update.id,
+            torn.seq,
+            WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why, can_be_seen=False),
+        )
         return
     ending = State.GONE_BACK if was_trial else State.ABANDONED
     undo_before(chain, max((s.seq for s in chain.stages()), default=0) + 1, ending)
@@ -180,9 +196,16 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
 
 
 def go_on(
-    box: Strongbox, outside: Outside, root: str, *, done: str = "", skip: str = "", answers: Mapping[str, str] | None = None,
-    report: Report = silent, cancel: CancelToken | None = None,
-) -> Update:  # fmt: skip
+    box: Strongbox,
+    outside: Outside,
+    root: str,
+    *,
+    done: str = "",
+    skip: str = "",
+    answers: Mapping[str, str] | None = None,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+) -> Update:
     """Take up a run that waits: look whether its step was done, then carry on.
 
     Raises `nothing-waits`, `not-done-yet`, `cannot-skip`, `unknown-step`, and whatever carrying out raises.
@@ -219,7 +242,10 @@ def _take_up(chain: Chain, stage: StageRow, done: str, skip: str, answers: Mappi
             options = ", ".join(waits.options) if waits else ""
             raise Misuse("unknown-answer", f"{answer!r} answers nothing here", way_out=f"{named}: {options}.")
     chain.journal.set_stage(
-        chain.update.id, stage.seq, StageState.PLANNED, {"answers": {**stage.answers, **answers}, "waits": None}
+        chain.update.id,
+        stage.seq,
+        StageState.PLANNED,
+        {"answers": {**stage.answers, **answers}, "waits": None},
     )
 
 
@@ -228,15 +254,21 @@ def _take_up_hand(chain: Chain, stage: StageRow, *, done: bool, skip: bool) -> N
     assert step is not None
     if skip:
         if not step.may_skip:
-            raise LeftIntactError("cannot-skip", f"this step cannot be left out: {step.asks}", path=chain.update.root,
-                                  way_out="Do it, or end the update with give-up.")  # fmt: skip
+            raise LeftIntactError(
+                "cannot-skip",
+                f"this step cannot be left out: {step.asks}",
+                path=chain.update.root,
+                way_out="Do it, or end the update with give-up.",
+            )
         observe(chain, stage, StageState.SKIPPED)
     elif done:
         if step.check.sign is not Sign.SAID and not chain.outside.was_done(step, chain.update):
             raise LeftIntactError(
-                "not-done-yet", f"it cannot be seen that this was done: {step.asks}", path=chain.roots.full(step.check.at),
+                "not-done-yet",
+                f"it cannot be seen that this was done: {step.asks}",
+                path=chain.roots.full(step.check.at),
                 way_out="Do it, then go on.",
-            )  # fmt: skip
+            )
         observe(chain, stage, StageState.DONE)
 
 
@@ -265,10 +297,13 @@ def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
 def settle(box: Strongbox) -> Settled:
     """Confirm the update on trial and free the program's own old files.
 
-    What was the person's (merged settings as they were, files they chose to have replaced, what was made safe)
+    What was the person's (merged settings as they were, files they chose to have replaced, what was made
+    safe)
     stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`, `waiting`.
     """
-    nothing = LeftIntactError("nothing-to-settle", "there is no update on trial", way_out="Nothing needs doing.")
+    nothing = LeftIntactError(
+        "nothing-to-settle", "there is no update on trial", way_out="Nothing needs doing."
+    )
     if not box.exists:
         raise nothing
     with box.locked(), Journal(box.journal_path) as journal:

@@ -1,4 +1,4 @@
-"""The roots of a run, opened when they are first needed; one may be missing for a while, or yet to be made."""
+"""The roots of a run, opened when first needed; one may be missing for a while, or yet to be made."""
 
 from __future__ import annotations
 
@@ -13,7 +13,9 @@ from left_intact.core.model.place import At, Root
 
 
 class Roots:
-    """Places by label. The root itself is a name in the folder above it, so making one is a step like any other."""
+    """Places by label. The root itself is a name in the folder above it, so making one is a step like any
+    other.
+    """
 
     def __init__(self, roots: Iterable[Root], *, strict: bool = False) -> None:
         """With `strict` each root must be the folder that was looked at, by device and inode."""
@@ -39,12 +41,16 @@ class Roots:
         return label in self._open or identity_of(self.all[label].place) is not None
 
     def place(self, label: str) -> LocalPlace:
-        """The root, open. Raises `no-folder` where it is not there, `root-replaced` where it is another folder."""
+        """The root, open. Raises `no-folder` where it is not there, `root-replaced` where it is another
+        folder.
+        """
         known = self._open.get(label)
         if known is None:
             root = self.all[label]
             if not os.path.lexists(root.place):
-                raise LeftIntactError("no-folder", "this folder is not there", path=root.place, way_out="Bring it back.")
+                raise LeftIntactError(
+                    "no-folder", "this folder is not there", path=root.place, way_out="Bring it back."
+                )
             identity = root.identity if self.strict else None
             known = self._open[label] = LocalPlace(root.place, identity=identity)
         return known
@@ -72,7 +78,9 @@ class Roots:
 
     def file_system(self, label: str) -> int:
         """The device of a root; of the folder above where it is yet to be made."""
-        return self.place(label).file_system if self.is_there(label) else self.spot(At(label, ""))[0].file_system
+        return (
+            self.place(label).file_system if self.is_there(label) else self.spot(At(label, ""))[0].file_system
+        )
 
     def full(self, at: At) -> str:
         """A path as messages name it."""

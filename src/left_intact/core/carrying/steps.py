@@ -23,7 +23,8 @@ NEW_FOLDER = 0o755
 
 
 def steps_of(carry: Carry, places: Roots, tree: Mapping[At, Entry] | None = None) -> list[Step]:
-    """First what goes, then folders, then what is exchanged, then what is new. Reads the disk for folders and attributes.
+    """First what goes, then folders, then what is exchanged, then what is new. Reads the disk for folders
+    and attributes.
 
     `tree` is what is known to lie in the roots, to find other names of files that are hard-linked. Raises
     `bad-path`, `other-file-system`, `changed-meanwhile`.
@@ -44,27 +45,43 @@ def steps_of(carry: Carry, places: Roots, tree: Mapping[At, Entry] | None = None
 
 
 def refuse_bad_path(at: At, roots: Roots) -> None:
-    """Raise `bad-path` unless a place is one below a root of the run; a journal is read as if a stranger had written it."""
+    """Raise `bad-path` unless a place is one below a root of the run; a journal is read as if a stranger
+    had written it.
+    """
     if at.root not in roots.all or (at.path and safe_path(at.path) != at.path):
-        raise LeftIntactError("bad-path", "this is no path below a root of the install", path=at.shown,
-                              way_out="Nothing was changed; draw the plan again.")  # fmt: skip
+        raise LeftIntactError(
+            "bad-path",
+            "this is no path below a root of the install",
+            path=at.shown,
+            way_out="Nothing was changed; draw the plan again.",
+        )
 
 
 def _vetted(move: Move) -> Move:
     for entry in (move.before, move.after):
         if entry is not None and entry.kind in (Kind.OTHER, Kind.FAULT) and move.changes_disk:
             raise LeftIntactError(
-                "unreadable", "this cannot be read, so it cannot be displaced safely", path=move.path,
+                "unreadable",
+                "this cannot be read, so it cannot be displaced safely",
+                path=move.path,
                 way_out="Leave it out, or give yourself the right to read it.",
-            )  # fmt: skip
+            )
     return move
 
 
 def _step_of(move: Move) -> Step:
     return Step(
-        seq=0, at=move.at, verb=move.verb, file_class=move.file_class, before=move.before, after=move.after,
-        source=move.source, gives=move.gives, joins=move.joins, by_name=move.by_name,
-    )  # fmt: skip
+        seq=0,
+        at=move.at,
+        verb=move.verb,
+        file_class=move.file_class,
+        before=move.before,
+        after=move.after,
+        source=move.source,
+        gives=move.gives,
+        joins=move.joins,
+        by_name=move.by_name,
+    )
 
 
 def _order(step: Step) -> tuple[int, int, At]:
@@ -95,9 +112,11 @@ def _new_folders(steps: Mapping[At, Step], places: Roots) -> list[Step]:
             before = known.before if known is not None else None
             if there is not None and (before is None or known is None):
                 raise LeftIntactError(
-                    "changed-meanwhile", "this is no folder, and something is to be laid in it", path=place.shown,
+                    "changed-meanwhile",
+                    "this is no folder, and something is to be laid in it",
+                    path=place.shown,
                     way_out="Draw the plan again.",
-                )  # fmt: skip
+                )
             after = Entry(path=folder, kind=Kind.FOLDER, mode=NEW_FOLDER)
             kind = known.file_class if known is not None else FileClass.PROGRAM
             wanted[place] = Step(seq=0, at=place, verb=Verb.ADD, file_class=kind, before=before, after=after)
@@ -105,7 +124,9 @@ def _new_folders(steps: Mapping[At, Step], places: Roots) -> list[Step]:
         if At(label, "") not in steps and not places.is_there(label):
             after = Entry(path="", kind=Kind.FOLDER, mode=NEW_FOLDER)
             root = At(label, "")
-            wanted[root] = Step(seq=0, at=root, verb=Verb.ADD, file_class=FileClass.PROGRAM, before=None, after=after)
+            wanted[root] = Step(
+                seq=0, at=root, verb=Verb.ADD, file_class=FileClass.PROGRAM, before=None, after=after
+            )
     return list(wanted.values())
 
 
@@ -115,7 +136,12 @@ def _is_folder(entry: Entry | None) -> bool:
 
 def _emptied(steps: Mapping[At, Step], places: Roots) -> list[Step]:
     """Folders that hold nothing but what goes."""
-    stays = {At(at.root, folder) for at, step in steps.items() if step.after is not None for folder in parents(at.path)}
+    stays = {
+        At(at.root, folder)
+        for at, step in steps.items()
+        if step.after is not None
+        for folder in parents(at.path)
+    }
     going = {at for at, step in steps.items() if step.after is None and not _is_folder(step.before)}
     asked = {At(at.root, folder) for at in going for folder in parents(at.path)}
     found: dict[At, Step] = {}
@@ -128,7 +154,9 @@ def _emptied(steps: Mapping[At, Step], places: Roots) -> list[Step]:
         if names is None or any(one not in going and one not in found for one in inside):
             continue
         there = places.look(at)
-        found[at] = Step(seq=0, at=at, verb=Verb.RETIRE, file_class=FileClass.PROGRAM, before=there, after=None)
+        found[at] = Step(
+            seq=0, at=at, verb=Verb.RETIRE, file_class=FileClass.PROGRAM, before=there, after=None
+        )
     return list(found.values())
 
 
@@ -160,9 +188,11 @@ def _refuse_other_file_systems(steps: Iterable[Step], places: Roots) -> None:
         device = places.device(folder)
         if device is not None and device != places.file_system(folder.root):
             raise LeftIntactError(
-                "other-file-system", "this folder lies on another file system than the install", path=folder.shown,
+                "other-file-system",
+                "this folder lies on another file system than the install",
+                path=folder.shown,
                 way_out="Take it up as a root of its own (left-intact roots --add).",
-            )  # fmt: skip
+            )
 
 
 def touched_folders(steps: Iterable[Step], places: Roots) -> list[FolderTime]:
@@ -178,14 +208,18 @@ def touched_folders(steps: Iterable[Step], places: Roots) -> list[FolderTime]:
     return list(found.values())
 
 
-def witness_of(moves: Iterable[Move], *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]) -> Witness:
+def witness_of(
+    moves: Iterable[Move], *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]
+) -> Witness:
     """What is known before the first change, for the proof to compare with."""
     from left_intact.core.model.stages import Made
 
     rows, merged = {}, {}
     for move in moves:
         agreed = move.after if move.changes_disk else move.before
-        rows[move.at] = Witnessed(file_class=move.file_class, verb=move.verb, before=move.before, agreed=agreed)
+        rows[move.at] = Witnessed(
+            file_class=move.file_class, verb=move.verb, before=move.before, agreed=agreed
+        )
         if isinstance(move.source, Made) and move.source.lines:
             merged[move.at] = move.source.lines
     return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots)

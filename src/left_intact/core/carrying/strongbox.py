@@ -106,7 +106,12 @@ class Strongbox:
         import secrets
 
         known = self.card()
-        card = Card(id=known.id if known else secrets.token_hex(8), install=install, path=root, identity=identity_of(root))
+        card = Card(
+            id=known.id if known else secrets.token_hex(8),
+            install=install,
+            path=root,
+            identity=identity_of(root),
+        )
         if card != known:
             said = {"v": 1, "id": card.id, "install": install, "path": root, "identity": card.identity}
             self._write_whole(CARD, json.dumps(said).encode())
@@ -218,7 +223,10 @@ class Strongbox:
                     if error.code != "busy":
                         raise
                     raise LeftIntactError(
-                        "busy", "another Left Intact is at work on this install", path=self.folder, way_out="Wait for it."
+                        "busy",
+                        "another Left Intact is at work on this install",
+                        path=self.folder,
+                        way_out="Wait for it.",
                     ) from error
             yield
         finally:

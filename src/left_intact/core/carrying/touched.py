@@ -1,4 +1,6 @@
-"""What an update did to each place, all its stages together: what lay there first, and what it left there last."""
+"""What an update did to each place, all its stages together: what lay there first, and what it left there
+last.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ def in_force(journal: Journal, update: int, after: int = 0) -> list[StageRow]:
 
 def _counts(stage: StageRow) -> bool:
     # What was seen to change while a step by hand waited is so, whatever became of the step.
-    return stage.state is StageState.DONE or (stage.kind == "hand" and stage.state in (StageState.SKIPPED, StageState.GIVEN_UP))
+    return stage.state is StageState.DONE or (
+        stage.kind == "hand" and stage.state in (StageState.SKIPPED, StageState.GIVEN_UP)
+    )
 
 
 def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
@@ -50,7 +54,14 @@ def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
                 known = found.get(seen.at)
                 first = known.first if known else seen.before
                 states = _seen(known, seen.before, seen.after)
-                touch = Touch(at=seen.at, first=first, last=seen.after, file_class=seen.file_class, verb=Verb.KEEP, seen=states)
+                touch = Touch(
+                    at=seen.at,
+                    first=first,
+                    last=seen.after,
+                    file_class=seen.file_class,
+                    verb=Verb.KEEP,
+                    seen=states,
+                )
                 found[seen.at] = replace(known, last=seen.after, seen=states) if known else touch
             continue
         for step in journal.steps(update, stage.seq):
@@ -62,9 +73,15 @@ def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
                 found[step.at] = replace(known, last=step.after, verb=step.verb, seen=states)
                 continue
             found[step.at] = Touch(
-                at=step.at, first=step.before, last=step.after, file_class=step.file_class, verb=step.verb,
-                attributes=step.attributes, partner=step.partner, seen=states,
-            )  # fmt: skip
+                at=step.at,
+                first=step.before,
+                last=step.after,
+                file_class=step.file_class,
+                verb=step.verb,
+                attributes=step.attributes,
+                partner=step.partner,
+                seen=states,
+            )
     return found
 
 
@@ -86,7 +103,9 @@ def first_times(journal: Journal, update: int, after: int = 0) -> dict[At, int]:
 
 
 def witness_of_all(journal: Journal, update: int) -> Witness:
-    """What an update is proven against: the witness of its first stage, and over it what each later one agreed to."""
+    """What an update is proven against: the witness of its first stage, and over it what each later one
+    agreed to.
+    """
     stages = in_force(journal, update) or journal.stages(update)
     carries = [s for s in stages if s.kind == "carry"]
     if not carries:
@@ -117,4 +136,6 @@ def _observe(rows: dict[At, Witnessed], at: At, after: Entry | None, kind: FileC
         rows.pop(at, None)
         return
     known = rows.get(at)
-    rows[at] = Witnessed(file_class=known.file_class if known else kind, verb=Verb.KEEP, before=after, agreed=after)
+    rows[at] = Witnessed(
+        file_class=known.file_class if known else kind, verb=Verb.KEEP, before=after, agreed=after
+    )

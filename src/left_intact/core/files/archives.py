@@ -75,7 +75,9 @@ def open_source(path: str) -> Source:
     if os.path.isdir(path):
         return FolderSource(path)
     if not os.path.isfile(path):
-        raise LeftIntactError("no-arrival", "there is no file or folder here", path=path, way_out="Check the path.")
+        raise LeftIntactError(
+            "no-arrival", "there is no file or folder here", path=path, way_out="Check the path."
+        )
     try:
         with open(path, "rb") as file:
             head = file.read(512)
@@ -88,24 +90,34 @@ def open_source(path: str) -> Source:
     packed = head.startswith((b"\x1f\x8b", b"BZh", b"\xfd7zXZ\0", b"\x28\xb5\x2f\xfd"))
     if head[257:262] == b"ustar" or (packed and TarSource.looks_inside(path)):
         return TarSource(path)
-    if path.lower().endswith((".zip", ".7z", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.xz", ".tar.zst")):
+    if path.lower().endswith(
+        (".zip", ".7z", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.xz", ".tar.zst")
+    ):
         raise broken(path, "it is not what its name says")
     return SingleFileSource(path)
 
 
 def broken(path: str, why: str) -> LeftIntactError:
-    return LeftIntactError("archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again.")
+    return LeftIntactError(
+        "archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again."
+    )
 
 
 def hostile(path: str, why: str) -> LeftIntactError:
     return LeftIntactError(
-        "archive-hostile", f"this archive is refused: {why}", path=path, way_out="Do not use it; get it elsewhere."
+        "archive-hostile",
+        f"this archive is refused: {why}",
+        path=path,
+        way_out="Do not use it; get it elsewhere.",
     )
 
 
 def _unreadable(path: str, error: OSError) -> LeftIntactError:
     return LeftIntactError(
-        "arrival-unreadable", f"this may not be read ({error.strerror})", path=path, way_out="Check its permissions."
+        "arrival-unreadable",
+        f"this may not be read ({error.strerror})",
+        path=path,
+        way_out="Check its permissions.",
     )
 
 
@@ -340,9 +352,11 @@ class TarSource:
                 continue
             path = _safe(self.path, info.name)
             common = {
-                "path": path, "mode": info.mode & _MODE_MASK, "mtime_ns": int(float(info.mtime) * 10**9),
+                "path": path,
+                "mode": info.mode & _MODE_MASK,
+                "mtime_ns": int(float(info.mtime) * 10**9),
                 "handle": info.name,
-            }  # fmt: skip
+            }
             if info.isdir():
                 yield Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
             elif info.issym():
@@ -461,7 +475,14 @@ class SevenZipSource:
                 target = os.fsdecode(bytes(said[member.path]))
                 if not link_stays_inside(member.path, target):
                     raise hostile(self.path, f"the link {member.path} points out of it, to {target}")
-                member = Member(path=member.path, kind=Kind.LINK, bytes=0, mode=None, mtime_ns=member.mtime_ns, link=target)
+                member = Member(
+                    path=member.path,
+                    kind=Kind.LINK,
+                    bytes=0,
+                    mode=None,
+                    mtime_ns=member.mtime_ns,
+                    link=target,
+                )
             result.append(member)
         return tuple(result)
 

@@ -65,7 +65,9 @@ def _here(work: Work, common: Any, tasks: Sequence[Any], left: set[int], cancel:
         yield number, work(common, tasks[number])
 
 
-def _by_hands(hands: list[_Hand], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken) -> Outcomes:
+def _by_hands(
+    hands: list[_Hand], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
+) -> Outcomes:
     left = set(range(len(tasks)))
     try:
         yield -1, None
@@ -124,8 +126,13 @@ def _spawn(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Hand
     out, into = _wide_pipe()
     try:
         command = [sys.executable, "-m", __name__, str(numbers), str(into)]
-        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-                                   pass_fds=(numbers, into))  # fmt: skip
+        process = subprocess.Popen(
+            command,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            pass_fds=(numbers, into),
+        )
     except OSError:
         os.close(out)
         raise

@@ -14,14 +14,42 @@ import struct
 HEAD_BYTES = 4096
 
 _MAGIC: tuple[tuple[bytes, str], ...] = (
-    (b"\x89PNG\r\n\x1a\n", "png"), (b"\xff\xd8\xff", "jpeg"), (b"GIF87a", "gif"), (b"GIF89a", "gif"),
-    (b"SQLite format 3\0", "sqlite"), (b"PK\x03\x04", "zip"), (b"PK\x05\x06", "zip"),
-    (b"7z\xbc\xaf\x27\x1c", "7z"), (b"\x1f\x8b\x08", "gzip"), (b"BZh", "bzip2"), (b"\xfd7zXZ\0", "xz"),
-    (b"\x28\xb5\x2f\xfd", "zstd"), (b"%PDF-", "pdf"), (b"OggS", "ogg"), (b"fLaC", "flac"), (b"ID3", "mp3"),
-    (b"\0\1\0\0\0", "font"), (b"OTTO", "font"), (b"wOFF", "font"), (b"\0asm", "wasm"), (b"qoif", "qoi"),
-    (b"DDS ", "dds"), (b"\xabKTX", "ktx"), (b"MThd", "midi"), (b"\xca\xfe\xba\xbe", "macho universal"),
-)  # fmt: skip
-_ELF_MACHINE = {3: "x86", 8: "mips", 20: "ppc", 21: "ppc64", 40: "arm", 62: "x86_64", 183: "arm64", 243: "riscv64"}
+    (b"\x89PNG\r\n\x1a\n", "png"),
+    (b"\xff\xd8\xff", "jpeg"),
+    (b"GIF87a", "gif"),
+    (b"GIF89a", "gif"),
+    (b"SQLite format 3\0", "sqlite"),
+    (b"PK\x03\x04", "zip"),
+    (b"PK\x05\x06", "zip"),
+    (b"7z\xbc\xaf\x27\x1c", "7z"),
+    (b"\x1f\x8b\x08", "gzip"),
+    (b"BZh", "bzip2"),
+    (b"\xfd7zXZ\0", "xz"),
+    (b"\x28\xb5\x2f\xfd", "zstd"),
+    (b"%PDF-", "pdf"),
+    (b"OggS", "ogg"),
+    (b"fLaC", "flac"),
+    (b"ID3", "mp3"),
+    (b"\0\1\0\0\0", "font"),
+    (b"OTTO", "font"),
+    (b"wOFF", "font"),
+    (b"\0asm", "wasm"),
+    (b"qoif", "qoi"),
+    (b"DDS ", "dds"),
+    (b"\xabKTX", "ktx"),
+    (b"MThd", "midi"),
+    (b"\xca\xfe\xba\xbe", "macho universal"),
+)
+_ELF_MACHINE = {
+    3: "x86",
+    8: "mips",
+    20: "ppc",
+    21: "ppc64",
+    40: "arm",
+    62: "x86_64",
+    183: "arm64",
+    243: "riscv64",
+}
 _PE_MACHINE = {0x14C: "x86", 0x8664: "x86_64", 0x1C0: "arm", 0x1C4: "arm", 0xAA64: "arm64"}
 _MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
@@ -32,7 +60,8 @@ _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 
 
 _BY_FIRST: dict[int, tuple[tuple[bytes, str], ...]] = {
-    first: tuple((magic, name) for magic, name in _MAGIC if magic[0] == first) for first in {magic[0] for magic, _ in _MAGIC}
+    first: tuple((magic, name) for magic, name in _MAGIC if magic[0] == first)
+    for first in {magic[0] for magic, _ in _MAGIC}
 }
 _STRUCTURED = frozenset(b"\x7fM\xcf\xceRB#")
 """First bytes of the formats that take more than a comparison to know."""
@@ -73,7 +102,9 @@ def _pe(head: bytes) -> str:
         at = struct.unpack_from("<I", head, 60)[0]
         if at + 6 <= len(head) and head[at : at + 4] == b"PE\0\0":
             return "pe " + _PE_MACHINE.get(struct.unpack_from("<H", head, at + 4)[0], "other")
-    return "pe dos" if len(head) >= 64 else ""  # two letters alone prove no program, with a header's length behind them they may
+    return (
+        "pe dos" if len(head) >= 64 else ""
+    )  # two letters alone prove no program, with a header's length behind them they may
 
 
 def _interpreter(head: bytes) -> str:

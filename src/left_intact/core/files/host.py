@@ -102,4 +102,8 @@ def folds_case(root: str) -> bool:
     """Whether names that differ but for case are one here; told by looking up the root's own name."""
     parent, name = os.path.split(os.path.abspath(root))
     other = name.swapcase()
-    return other != name and os.path.exists(os.path.join(parent, other)) and os.path.samefile(root, os.path.join(parent, other))
+    return (
+        other != name
+        and os.path.exists(os.path.join(parent, other))
+        and os.path.samefile(root, os.path.join(parent, other))
+    )

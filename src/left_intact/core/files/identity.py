@@ -7,7 +7,9 @@ import stat
 import sys
 
 CHANGE_TIMES = sys.platform != "win32"
-"""Whether every write changes a time that nobody can set. Where `st_ctime` is when a file was made, equal stamps say nothing."""
+"""Whether every write changes a time that nobody can set. Where `st_ctime` is when a file was made, equal
+stamps say nothing.
+"""
 
 
 def identity_of(place: str) -> tuple[int, int] | None:

@@ -42,7 +42,9 @@ def link_stays_inside(path: str, target: str) -> bool:
 
 
 def lies_in(path: str, folder: str) -> bool:
-    """Whether an absolute path is a folder or lies below it, both as the system writes them; other drives never are."""
+    """Whether an absolute path is a folder or lies below it, both as the system writes them; other drives
+    never are.
+    """
     return path == folder or path.startswith(folder.rstrip(os.sep) + os.sep)
 
 
@@ -55,5 +57,6 @@ def parents(path: str) -> list[str]:
 def needs_other_name(path: str) -> bool:
     """Whether a path cannot be had on the file systems that sticks and cards carry."""
     return any(
-        _RESERVED.match(part) or part.endswith((" ", ".")) or re.search(r'[<>:"|?*\x00-\x1f]', part) for part in path.split("/")
+        _RESERVED.match(part) or part.endswith((" ", ".")) or re.search(r'[<>:"|?*\x00-\x1f]', part)
+        for part in path.split("/")
     )

@@ -71,7 +71,12 @@ class Page:
 
     def same_stamps(self, other: Page) -> bool:
         """Whether nothing in it was written, added, renamed or taken away since."""
-        return self.stats == other.stats and self.names == other.names and self.facts[2] == other.facts[2] and not self.fault
+        return (
+            self.stats == other.stats
+            and self.names == other.names
+            and self.facts[2] == other.facts[2]
+            and not self.fault
+        )
 
     def path(self, at: int) -> str:
         return f"{self.folder}/{self.names[at]}" if self.folder else self.names[at]
@@ -98,18 +103,26 @@ class Page:
             return Entry(path=path, kind=kind, fault=self.said.get(at, ""))
         digest = self.digest(at)
         return Entry(
-            path=path, kind=kind, bytes=size if stat.S_ISREG(mode) else 0, mode=stat.S_IMODE(mode), mtime_ns=mtime,
-            digest="" if digest == NO_DIGEST else digest.hex(), format=self.forms[at] if self.forms else "",
-            link=self.said.get(at, "") if kind is Kind.LINK else "", fault=self.said.get(at, "") if kind is Kind.FAULT else "",
+            path=path,
+            kind=kind,
+            bytes=size if stat.S_ISREG(mode) else 0,
+            mode=stat.S_IMODE(mode),
+            mtime_ns=mtime,
+            digest="" if digest == NO_DIGEST else digest.hex(),
+            format=self.forms[at] if self.forms else "",
+            link=self.said.get(at, "") if kind is Kind.LINK else "",
+            fault=self.said.get(at, "") if kind is Kind.FAULT else "",
             stamp=(self.facts[2], inode % _WRAP, ctime),
-        )  # fmt: skip
+        )
 
     def entries(self) -> Iterator[Entry]:
         """Every name as a value; the folder itself where it is empty or could not be listed."""
         if self.fault:
             yield Entry(path=self.folder, kind=Kind.FAULT, fault=self.fault)
         elif self.folder and self.is_bare:
-            yield Entry(path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1])
+            yield Entry(
+                path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1]
+            )
         numbers = iter(self.numbers)
         for at in range(len(self.names)):
             yield self._entry(at, tuple(islice(numbers, COLUMNS)))
@@ -125,7 +138,12 @@ def pack_stats(rows: Iterable[Sequence[int]]) -> bytes:
     return array("q", chain.from_iterable(rows)).tobytes()
 
 
-_TYPE = {Kind.FILE: stat.S_IFREG, Kind.LINK: stat.S_IFLNK, Kind.OTHER: stat.S_IFSOCK, Kind.FOLDER: stat.S_IFDIR}
+_TYPE = {
+    Kind.FILE: stat.S_IFREG,
+    Kind.LINK: stat.S_IFLNK,
+    Kind.OTHER: stat.S_IFSOCK,
+    Kind.FOLDER: stat.S_IFDIR,
+}
 
 
 def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = None) -> list[Page]:
@@ -134,7 +152,9 @@ def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = No
     whole: dict[str, Page] = {}
     for entry in entries:
         if entry.kind is Kind.FOLDER:
-            whole[entry.path] = Page(folder=entry.path, facts=(stat.S_IFDIR | (entry.mode or 0o755), entry.mtime_ns, 0))
+            whole[entry.path] = Page(
+                folder=entry.path, facts=(stat.S_IFDIR | (entry.mode or 0o755), entry.mtime_ns, 0)
+            )
         else:
             by_folder.setdefault(entry.path.rpartition("/")[0], []).append(entry)
     for folder, inside in by_folder.items():
@@ -151,10 +171,13 @@ def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
     rows = [
         (
             0 if e.kind is Kind.FAULT and not e.bytes else _type_of(e),
-            e.bytes, e.mtime_ns, e.stamp[2], signed(e.stamp[1]),
+            e.bytes,
+            e.mtime_ns,
+            e.stamp[2],
+            signed(e.stamp[1]),
         )
         for e in inside
-    ]  # fmt: skip
+    ]
     return Page(
         folder=folder,
         facts=(known.mode if known else 0o755, known.mtime_ns if known else 0, inside[0].stamp[0]),
@@ -173,8 +196,19 @@ Plain = tuple[Any, ...]
 
 
 def to_plain(page: Page) -> Plain:
-    return (page.folder, page.facts, tuple(page.names), page.stats, page.inner, page.fault, page.said, page.digests,
-            tuple(page.forms), page.heads, page.marks)  # fmt: skip
+    return (
+        page.folder,
+        page.facts,
+        tuple(page.names),
+        page.stats,
+        page.inner,
+        page.fault,
+        page.said,
+        page.digests,
+        tuple(page.forms),
+        page.heads,
+        page.marks,
+    )
 
 
 def from_plain(plain: Plain) -> Page:

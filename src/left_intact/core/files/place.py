@@ -113,9 +113,16 @@ class LocalPlace:
     """A folder on a disk of this machine."""
 
     def __init__(
-        self, root: str, *, identity: tuple[int, int] | None = None, ours: bool = False, able_to: Able | None = None
+        self,
+        root: str,
+        *,
+        identity: tuple[int, int] | None = None,
+        ours: bool = False,
+        able_to: Able | None = None,
     ) -> None:
-        """Open a folder. Raises `root-replaced` where it is not the folder with `identity`, or a link leads to it."""
+        """Open a folder. Raises `root-replaced` where it is not the folder with `identity`, or a link leads
+        to it.
+        """
         self.root, self.ours = root, ours
         self.able = able_to or able()
         self._handle = -1
@@ -162,7 +169,9 @@ class LocalPlace:
 
     @contextmanager
     def _spot(self, path: str) -> Iterator[Spot]:
-        """The folder that a path lies in, open. Raises `changed-meanwhile` where a part of the way is no folder."""
+        """The folder that a path lies in, open. Raises `changed-meanwhile` where a part of the way is no
+        folder.
+        """
         *folders, name = path.split("/")
         if not self.able.handles:
             self._refuse_false_folders(folders)
@@ -175,7 +184,9 @@ class LocalPlace:
                     inner = os.open(part, _WALK, dir_fd=at)
                 except OSError as error:
                     if error.errno in (errno.ENOTDIR, errno.ELOOP):
-                        raise changed(self.full("/".join(folders[:number])), "this is no folder any more") from error
+                        raise changed(
+                            self.full("/".join(folders[:number])), "this is no folder any more"
+                        ) from error
                     raise
                 if at != self._handle:
                     os.close(at)
@@ -237,7 +248,9 @@ class LocalPlace:
 
     @contextmanager
     def reading(self, path: str) -> Iterator[int]:
-        """A descriptor of a regular file. Raises `changed-meanwhile` for anything else, a pipe or a link included."""
+        """A descriptor of a regular file. Raises `changed-meanwhile` for anything else, a pipe or a link
+        included.
+        """
         with self._spot(path) as spot:
             try:
                 descriptor = os.open(spot.name, _READ, dir_fd=spot.folder)
@@ -273,7 +286,9 @@ class LocalPlace:
         extended: list[tuple[str, bytes]] = []
         if stat.S_ISREG(info.st_mode) and hasattr(os, "listxattr"):
             with suppress(OSError, LeftIntactError), self.reading(path) as descriptor:
-                extended = [(name, os.getxattr(descriptor, name)) for name in sorted(os.listxattr(descriptor))]
+                extended = [
+                    (name, os.getxattr(descriptor, name)) for name in sorted(os.listxattr(descriptor))
+                ]
         names = info.st_nlink if stat.S_ISREG(info.st_mode) else 1
         return Attributes(owner=info.st_uid, group=info.st_gid, names=names, extended=tuple(extended))
 
@@ -305,7 +320,8 @@ class LocalPlace:
     def copy_in(self, source: LocalPlace, source_path: str, path: str, digest: str) -> None:
         """Copy a regular file to a path where nothing lies, and read the copy back.
 
-        Raises `changed-meanwhile` where the source no longer has `digest`, `copy-differs` where the copy does not.
+        Raises `changed-meanwhile` where the source no longer has `digest`, `copy-differs` where the copy
+        does not.
         The copy is not flushed; that is one call for many.
         """
         with source.reading(source_path) as reading, self.new_file(path) as file:
@@ -330,7 +346,13 @@ class LocalPlace:
             if there.folder is None or here.folder is None:
                 os.link(other.full(other_path), self.full(path))
             else:
-                os.link(there.name, here.name, src_dir_fd=there.folder, dst_dir_fd=here.folder, follow_symlinks=False)
+                os.link(
+                    there.name,
+                    here.name,
+                    src_dir_fd=there.folder,
+                    dst_dir_fd=here.folder,
+                    follow_symlinks=False,
+                )
 
     def make_folder(self, path: str, mode: int) -> None:
         with self._spot(path) as spot:
@@ -399,7 +421,8 @@ class LocalPlace:
     # ------------------------------------------------------------ dressing
 
     def dress(self, path: str, entry: Entry, attributes: Attributes | None = None) -> tuple[str, ...]:
-        """Give a file, link or folder mode, time and (where known) owner and attributes of what it stands for.
+        """Give a file, link or folder mode, time and (where known) owner and attributes of what it stands
+        for.
 
         Returns in words what the system did not let us give. A set-id bit is given only with its owner.
         """
@@ -412,7 +435,13 @@ class LocalPlace:
         with self._spot(path) as spot:
             if attributes is not None and attributes.owner >= 0 and self.able.owners:
                 try:
-                    os.chown(spot.name, attributes.owner, attributes.group, dir_fd=spot.folder, follow_symlinks=False)
+                    os.chown(
+                        spot.name,
+                        attributes.owner,
+                        attributes.group,
+                        dir_fd=spot.folder,
+                        follow_symlinks=False,
+                    )
                 except OSError:
                     notes.append("owner")
             if os.utime in os.supports_follow_symlinks:
@@ -424,10 +453,14 @@ class LocalPlace:
         """The time of a folder."""
         self._apply(path, None, mtime_ns, None)
 
-    def _apply(self, path: str, mode: int | None, mtime_ns: int | None, attributes: Attributes | None) -> tuple[str, ...]:
+    def _apply(
+        self, path: str, mode: int | None, mtime_ns: int | None, attributes: Attributes | None
+    ) -> tuple[str, ...]:
         with self._handled(path) as target:
             info = os.stat(target)
-            notes = _give_owner(target, info, attributes) if attributes is not None and self.able.owners else []
+            notes = (
+                _give_owner(target, info, attributes) if attributes is not None and self.able.owners else []
+            )
             if mode is not None and self.able.modes:
                 if mode & _SET_ID and "owner" in notes:
                     mode &= ~_SET_ID
@@ -439,7 +472,9 @@ class LocalPlace:
 
     @contextmanager
     def _handled(self, path: str) -> Iterator[int | str]:
-        """Something that modes and times can be given to without following a link: a descriptor where there are handles."""
+        """Something that modes and times can be given to without following a link: a descriptor where there
+        are handles.
+        """
         with self._spot(path) as spot:
             if spot.folder is None:
                 info = os.lstat(spot.name)

@@ -26,10 +26,16 @@ def labelled(label: str, path: str) -> str:
 
 
 def read_roots(
-    root: str, roots: Sequence[tuple[str, str]], *, known: Callable[[], Mapping[str, Page]] | None = None,
-    report: Report = silent, cancel: CancelToken | None = None,
-) -> Tree:  # fmt: skip
-    """Read a root and those beside it, as `read_tree` does. A root beside it that is gone is a fault, not an error."""
+    root: str,
+    roots: Sequence[tuple[str, str]],
+    *,
+    known: Callable[[], Mapping[str, Page]] | None = None,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+) -> Tree:
+    """Read a root and those beside it, as `read_tree` does. A root beside it that is gone is a fault, not
+    an error.
+    """
     tree = read_tree(root, known=known, report=report, cancel=cancel)
     if not roots:
         return tree
@@ -37,7 +43,11 @@ def read_roots(
     pages = list(tree.pages)
     for label, place in roots:
         start = labelled(label, "")
-        inside = {p.folder[len(start) + 1 :]: p for p in before.values() if p.folder == start or p.folder.startswith(start + "/")}
+        inside = {
+            p.folder[len(start) + 1 :]: p
+            for p in before.values()
+            if p.folder == start or p.folder.startswith(start + "/")
+        }
         try:
             found = read_tree(place, known=inside or None, report=report, cancel=cancel).pages
         except LeftIntactError as error:

@@ -46,12 +46,16 @@ class Tree:
 
 
 def read_tree(
-    root: str, *, known: Mapping[str, Page] | Callable[[], Mapping[str, Page]] | None = None, report: Report = silent,
+    root: str,
+    *,
+    known: Mapping[str, Page] | Callable[[], Mapping[str, Page]] | None = None,
+    report: Report = silent,
     cancel: CancelToken | None = None,
-) -> Tree:  # fmt: skip
+) -> Tree:
     """Read everything below `root` without following links.
 
-    `known` are pages of an earlier reading by folder, or a function that gives them; where the stamps are the same, digest
+    `known` are pages of an earlier reading by folder, or a function that gives them; where the stamps are
+    the same, digest
     and format are taken from there. Raises `LeftIntactError` (`no-folder`, `no-rights`) where
     the root cannot be read at all. What cannot be read below it becomes an entry of kind
     `fault`, never a missing one.
@@ -63,7 +67,9 @@ def read_tree(
     try:
         pages = read_pages(root, known, report=report, cancel=cancel)
     except PermissionError as error:
-        raise LeftIntactError("no-rights", "this folder may not be read", path=root, way_out="Check its permissions.") from error
+        raise LeftIntactError(
+            "no-rights", "this folder may not be read", path=root, way_out="Check its permissions."
+        ) from error
     count = sum(len(page.names) for page in pages)
     report(Progress(stage="reading", done=count, total=count))
     return Tree(root=root, pages=tuple(pages))
@@ -75,7 +81,14 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
     mode = stat.S_IMODE(info.st_mode)
     stamp = (info.st_dev, info.st_ino, info.st_ctime_ns)
     if stat.S_ISLNK(info.st_mode):
-        return Entry(path=path, kind=Kind.LINK, mtime_ns=info.st_mtime_ns, link=os.readlink(absolute), stamp=stamp, mode=mode)
+        return Entry(
+            path=path,
+            kind=Kind.LINK,
+            mtime_ns=info.st_mtime_ns,
+            link=os.readlink(absolute),
+            stamp=stamp,
+            mode=mode,
+        )
     if stat.S_ISDIR(info.st_mode):
         return Entry(path=path, kind=Kind.FOLDER, mode=mode, mtime_ns=info.st_mtime_ns, stamp=stamp)
     if not stat.S_ISREG(info.st_mode):
@@ -86,10 +99,23 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
             digest, form = read_content(absolute, info.st_size)
         except OSError as error:
             return Entry(
-                path=path, kind=Kind.FAULT, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns,
-                stamp=stamp, fault=reason_of(error),
-            )  # fmt: skip
-    return Entry(path=path, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns, digest=digest, format=form, stamp=stamp)
+                path=path,
+                kind=Kind.FAULT,
+                bytes=info.st_size,
+                mode=mode,
+                mtime_ns=info.st_mtime_ns,
+                stamp=stamp,
+                fault=reason_of(error),
+            )
+    return Entry(
+        path=path,
+        bytes=info.st_size,
+        mode=mode,
+        mtime_ns=info.st_mtime_ns,
+        digest=digest,
+        format=form,
+        stamp=stamp,
+    )
 
 
 def look_again(root: str, path: str, *, content: bool = True) -> Entry | None:
@@ -138,7 +164,9 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
 def first_bytes(absolute: str, limit: int) -> bytes | None:
     """The first bytes of a regular file, or None where it cannot be had. No link is followed."""
     try:
-        descriptor = os.open(absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0))
+        descriptor = os.open(
+            absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
+        )
     except OSError:
         return None
     try:

@@ -27,10 +27,22 @@ SAID_BY_SCRIPT = 50
 SAID_BY_NOTES = 30
 SAID_BY_NAME = 20
 
-_VERSION_FILES = ("version", "version.txt", "version.md", ".version", "build.txt", "release.txt", "revision.txt")
+_VERSION_FILES = (
+    "version",
+    "version.txt",
+    "version.md",
+    ".version",
+    "build.txt",
+    "release.txt",
+    "revision.txt",
+)
 _MANIFESTS = ("manifest.json", "package.json", "program.json", "about.json", "info.json", "version.json")
-NOTES_NAME = re.compile(r"(?i)(^|/)(changes|changelog|news|whatsnew|release.?notes|history)(\.(md|txt|rst))?$")
-_SCRIPT_VERSION = re.compile(rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']")
+NOTES_NAME = re.compile(
+    r"(?i)(^|/)(changes|changelog|news|whatsnew|release.?notes|history)(\.(md|txt|rst))?$"
+)
+_SCRIPT_VERSION = re.compile(
+    rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']"
+)
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
 
@@ -41,7 +53,9 @@ def read_versions(
     """All readings, heaviest first. `rules` are (file, pattern) pairs of a keepsheet."""
     readings: list[Reading] = []
     for path, pattern in rules:
-        if (data := read(path)) is not None and (match := re.search(pattern, data.decode("utf-8", "replace"))):
+        if (data := read(path)) is not None and (
+            match := re.search(pattern, data.decode("utf-8", "replace"))
+        ):
             readings.append(_reading(match.group(match.lastindex or 0), path, SAID_BY_SHEET))
     shallow = [e for e in entries.values() if e.path.count("/") <= 2]
     for entry in sorted(shallow, key=lambda e: (e.path.count("/"), e.path)):
@@ -54,8 +68,11 @@ def read_versions(
 
 
 def _reading(text: str, source: str, weight: int) -> Reading:
-    return Reading(text=text.strip().lstrip("vV") if re.match(r"[vV]\d", text.strip()) else text.strip(),
-                   source=source, weight=weight)  # fmt: skip
+    return Reading(
+        text=text.strip().lstrip("vV") if re.match(r"[vV]\d", text.strip()) else text.strip(),
+        source=source,
+        weight=weight,
+    )
 
 
 def _from_entry(name: str, entry: Entry, read: ReadText) -> list[Reading]:
@@ -68,7 +85,9 @@ def _from_entry(name: str, entry: Entry, read: ReadText) -> list[Reading]:
     if entry.format.startswith("script ") and depth <= 1 and entry.bytes <= 256 * 1024:
         data = read(entry.path) or b""
         match = _SCRIPT_VERSION.search(data)
-        return [_reading(match.group(1).decode("latin-1"), entry.path, SAID_BY_SCRIPT - depth)] if match else []
+        return (
+            [_reading(match.group(1).decode("latin-1"), entry.path, SAID_BY_SCRIPT - depth)] if match else []
+        )
     if NOTES_NAME.search(entry.path) and depth <= 1:
         return _notes(entry, read)
     return []
@@ -168,18 +187,23 @@ def main_platform(entries: Iterable[Entry], name: str = "") -> str:
         platform = platform_of(entry.format)
         if platform and not platform.endswith((" other", " dos", " universal")):
             base = os.path.basename(entry.path).lower()
-            votes[platform] += 1 + (8 if bare and base.startswith(bare) else 0) + (2 if entry.path.count("/") < 2 else 0)
+            votes[platform] += (
+                1 + (8 if bare and base.startswith(bare) else 0) + (2 if entry.path.count("/") < 2 else 0)
+            )
     return votes.most_common(1)[0][0] if votes else ""
 
 
 _WORDS = {
-    "windows": ("windows", "win32", "win64", "win"), "linux": ("linux", "linux64", "linux32"),
+    "windows": ("windows", "win32", "win64", "win"),
+    "linux": ("linux", "linux64", "linux32"),
     "macos": ("macos", "mac", "darwin"),
-}  # fmt: skip
+}
 _MACHINES = {
-    "x86_64": ("x86_64", "x86-64", "x64", "amd64", "win64", "linux64"), "arm64": ("arm64", "aarch64"),
-    "x86": ("x86", "i386", "i686", "win32", "linux32"), "arm": ("armv7", "armhf"),
-}  # fmt: skip
+    "x86_64": ("x86_64", "x86-64", "x64", "amd64", "win64", "linux64"),
+    "arm64": ("arm64", "aarch64"),
+    "x86": ("x86", "i386", "i686", "win32", "linux32"),
+    "arm": ("armv7", "armhf"),
+}
 
 
 def platform_in_name(name: str) -> str:

@@ -34,7 +34,7 @@ from left_intact.core.files.pages import (
     pack_stats,
     signed,
     to_plain,
-)  # fmt: skip
+)
 from left_intact.core.model.errors import reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
@@ -46,7 +46,9 @@ _BATCH_FILES = 400
 _SPARSE_BYTES = 256
 _NAME = attrgetter("name")
 _PERSONS_PLACE = re.compile(rb"(?i)(?:/home/|/users/|/media/|/mnt/|[\\/]documents[\\/]|~/|\b[a-z]:[\\/])")
-_READ_ONLY = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
+_READ_ONLY = (
+    os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
+)
 _NOTHING = (0, 0, 0, 0, 0)
 _NO_HEAD = bytes(HEAD_BYTES)
 
@@ -64,9 +66,13 @@ def collector_at_rest() -> Iterator[None]:
 
 
 def read_pages(
-    root: str, known: Mapping[str, Page] | Callable[[], Mapping[str, Page]] | None = None, *, report: Report = silent,
-    cancel: CancelToken | None = None, content: bool = True,
-) -> list[Page]:  # fmt: skip
+    root: str,
+    known: Mapping[str, Page] | Callable[[], Mapping[str, Page]] | None = None,
+    *,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+    content: bool = True,
+) -> list[Page]:
     """A page for every folder below `root`, ordered by path, with the digests of all files.
 
     `known` are pages of an earlier reading: what has its stamps is not opened again, and a
@@ -89,8 +95,12 @@ def read_pages(
     return pages
 
 
-def _walk(root: str, meanwhile: Callable[[], None], report: Report, cancel: CancelToken, *, at_once: bool) -> list[Page]:
-    """The pages of every folder. `meanwhile` is called once others are at work; `at_once` reads content on the way."""
+def _walk(
+    root: str, meanwhile: Callable[[], None], report: Report, cancel: CancelToken, *, at_once: bool
+) -> list[Page]:
+    """The pages of every folder. `meanwhile` is called once others are at work; `at_once` reads content on
+    the way.
+    """
     pages: list[Page] = []
     todo = [""]
     seen = 0
@@ -130,7 +140,9 @@ def walk_subtree(root: str, folder: str) -> list[Plain]:
 
 
 def read_subtree(root: str, folder: str) -> list[Plain]:
-    """Plain pages of a folder and all below it, with content but for folders so large that all should share them."""
+    """Plain pages of a folder and all below it, with content but for folders so large that all should share
+    them.
+    """
     found, todo = [], [folder]
     while todo:
         page, inside = list_folder(root, todo.pop())
@@ -179,7 +191,9 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
     except OverflowError:
         stats = pack_stats((*row[:4], signed(row[4])) for row in rows)
     facts = (info.st_mode, info.st_mtime_ns, info.st_dev)
-    return Page(folder=folder, facts=facts, names=tuple(names), stats=stats, inner=len(subfolders), said=said), subfolders
+    return Page(
+        folder=folder, facts=facts, names=tuple(names), stats=stats, inner=len(subfolders), said=said
+    ), subfolders
 
 
 Wanted = tuple[str, tuple[str, ...], tuple[int, ...]]
@@ -188,7 +202,9 @@ Looks = tuple[bytes, tuple[str, ...], bytes, bytes, dict[int, str]]
 """Columns as pages have them: digests, formats, first bytes, marks; and why something could not be read."""
 
 
-def _with_content(root: str, pages: list[Page], known: Mapping[str, Page], report: Report, cancel: CancelToken) -> list[Page]:
+def _with_content(
+    root: str, pages: list[Page], known: Mapping[str, Page], report: Report, cancel: CancelToken
+) -> list[Page]:
     done: list[Page] = []
     wanted: list[tuple[int, Wanted]] = []
     for at, page in enumerate(pages):
@@ -251,7 +267,9 @@ def _take_over(page: Page, before: Page | None) -> Wanted:
     return page.folder, tuple(names), tuple(sizes)
 
 
-def _read_wanted(root: str, pages: list[Page], wanted: list[tuple[int, Wanted]], report: Report, cancel: CancelToken) -> None:
+def _read_wanted(
+    root: str, pages: list[Page], wanted: list[tuple[int, Wanted]], report: Report, cancel: CancelToken
+) -> None:
     files, size = sum(len(w[1]) for _, w in wanted), sum(sum(w[2]) for _, w in wanted)
     tasks = _batches(wanted)
     if files < _ALONE_FILES and size < _ALONE_BYTES:
@@ -267,7 +285,15 @@ def _read_wanted(root: str, pages: list[Page], wanted: list[tuple[int, Wanted]],
             _put(pages[at], names, looks)
             done += len(names)
             bytes_done += sum(sizes)
-        report(Progress(stage="reading", done=done, total=files, bytes_done=bytes_done, path=pages[tasks[number][0][0]].folder))
+        report(
+            Progress(
+                stage="reading",
+                done=done,
+                total=files,
+                bytes_done=bytes_done,
+                path=pages[tasks[number][0][0]].folder,
+            )
+        )
 
 
 def _batches(wanted: list[tuple[int, Wanted]]) -> list[list[tuple[int, Wanted]]]:
@@ -306,7 +332,12 @@ def _fill(page: Page, places: list[int], looks: Looks) -> None:
             bytes(count),
             [""] * count,
         )
-    digests, heads, marks, forms = bytearray(page.digests), bytearray(page.heads), bytearray(page.marks), list(page.forms)
+    digests, heads, marks, forms = (
+        bytearray(page.digests),
+        bytearray(page.heads),
+        bytearray(page.marks),
+        list(page.forms),
+    )
     d, h = DIGEST_BYTES, HEAD_BYTES
     for number, at in enumerate(places):
         digests[at * d : at * d + d] = looks[0][number * d : number * d + d]

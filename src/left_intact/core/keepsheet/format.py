@@ -102,7 +102,9 @@ class Sheet(Strict):
 
     format: int = Field(ge=1, le=FORMAT)
     program: str = ""
-    classes: dict[str, FileClass] = Field(default={}, description="pattern to class; later lines speak before earlier ones")
+    classes: dict[str, FileClass] = Field(
+        default={}, description="pattern to class; later lines speak before earlier ones"
+    )
     version: list[VersionPlace] = []
     renamed: list[Renamed] = []
     moved: list[Moved] = []

@@ -18,9 +18,13 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.survey import Survey
 
 _LIST_KEYS = {
-    "version": ("file", "pattern"), "renamed": ("file", "from"), "moved": ("from",), "keyed": ("folder",),
-    "wish": ("file", "key"), "tie": ("to",),
-}  # fmt: skip
+    "version": ("file", "pattern"),
+    "renamed": ("file", "from"),
+    "moved": ("from",),
+    "keyed": ("folder",),
+    "wish": ("file", "key"),
+    "tie": ("to",),
+}
 """Tables of which there are many, and what tells one from the other."""
 _LEARN_FILES, _LEARN_CERTAINTY = 3, 0.95
 
@@ -123,7 +127,8 @@ def _closed(document: Any) -> str:
 
 
 def folders_of_one_class(survey: Survey, shipped: Iterable[str]) -> dict[str, FileClass]:
-    """Folders that an update has shown to be the person's: nothing in them was shipped, and all is surely of one class.
+    """Folders that an update has shown to be the person's: nothing in them was shipped, and all is surely
+    of one class.
 
     The outermost of them, as patterns of a keepsheet.
     """

@@ -114,7 +114,9 @@ def _first_fault(error: ValidationError, text: str) -> str:
 
 
 def _line_of(parts: list[str], rows: list[str]) -> int:
-    """The line that a fault is in: down through tables and their number to the key itself; 0 where it cannot be told."""
+    """The line that a fault is in: down through tables and their number to the key itself; 0 where it
+    cannot be told.
+    """
     at = 0
     for part, number in zip(parts, [*parts[1:], ""], strict=True):
         if part.isdigit():
@@ -133,4 +135,6 @@ def _line_of(parts: list[str], rows: list[str]) -> int:
 
 
 def _bad(path: str, why: str) -> LeftIntactError:
-    return LeftIntactError("bad-sheet", f"this keepsheet is refused: {why}", path=path, way_out="Mend it and try again.")
+    return LeftIntactError(
+        "bad-sheet", f"this keepsheet is refused: {why}", path=path, way_out="Mend it and try again."
+    )

@@ -21,10 +21,20 @@ def page_to_row(page: Page) -> bytes:
     kinds = list(dict.fromkeys(page.forms))
     number = {form: n for n, form in enumerate(kinds)}
     head = json.dumps(
-        [page.facts, page.inner, page.fault, kinds, [number[f] for f in page.forms], list(page.said.items()), list(page.names)],
+        [
+            page.facts,
+            page.inner,
+            page.fault,
+            kinds,
+            [number[f] for f in page.forms],
+            list(page.said.items()),
+            list(page.names),
+        ],
         separators=(",", ":"),
     ).encode()
-    return b"".join((_LENGTHS.pack(len(head), len(page.names)), head, page.stats, page.digests, page.heads, page.marks))
+    return b"".join(
+        (_LENGTHS.pack(len(head), len(page.names)), head, page.stats, page.digests, page.heads, page.marks)
+    )
 
 
 def page_from_row(folder: str, row: bytes) -> Page:
@@ -38,10 +48,18 @@ def page_from_row(folder: str, row: bytes) -> Page:
     if ends[-1] != len(row):
         raise ValueError("a page of another length")
     return Page(
-        folder=folder, facts=tuple(facts), names=tuple(names), stats=row[ends[0] : ends[1]], inner=inner, fault=fault,
-        said=dict(said), digests=row[ends[1] : ends[2]], forms=[kinds[n] for n in forms], heads=row[ends[2] : ends[3]],
+        folder=folder,
+        facts=tuple(facts),
+        names=tuple(names),
+        stats=row[ends[0] : ends[1]],
+        inner=inner,
+        fault=fault,
+        said=dict(said),
+        digests=row[ends[1] : ends[2]],
+        forms=[kinds[n] for n in forms],
+        heads=row[ends[2] : ends[3]],
         marks=row[ends[3] : ends[4]],
-    )  # fmt: skip
+    )
 
 
 def verdicts_to_row(verdicts: array[int]) -> bytes:
@@ -76,6 +94,11 @@ def table_from_row(row: bytes) -> list[Verdict]:
     classes = {c.value: c for c in FileClass}
     evidence = [Evidence(source=s, says=t, speaks_for=classes[c], weight=w) for s, t, c, w in said]
     return [
-        Verdict(file_class=classes[c], certainty=sure, leaning=classes[leaning], why=tuple([evidence[n] for n in why]))
+        Verdict(
+            file_class=classes[c],
+            certainty=sure,
+            leaning=classes[leaning],
+            why=tuple([evidence[n] for n in why]),
+        )
         for c, sure, leaning, why in rows
     ]

@@ -44,7 +44,8 @@ _MIGRATIONS = (
         id INTEGER PRIMARY KEY, install_id INTEGER NOT NULL, pattern BLOB NOT NULL, class TEXT NOT NULL,
         made REAL NOT NULL, UNIQUE (install_id, pattern));
     CREATE TABLE proofs (
-        install_id INTEGER NOT NULL, update_id INTEGER NOT NULL, proof TEXT NOT NULL, ticked TEXT NOT NULL DEFAULT '[]',
+        install_id INTEGER NOT NULL, update_id INTEGER NOT NULL, proof TEXT NOT NULL, ticked TEXT NOT NULL
+        DEFAULT '[]',
         PRIMARY KEY (install_id, update_id));
     CREATE TABLE seen (install_id INTEGER PRIMARY KEY, entries BLOB NOT NULL);
     CREATE TABLE waiting (install_id INTEGER PRIMARY KEY, arrival BLOB NOT NULL, version TEXT NOT NULL);
@@ -54,7 +55,8 @@ _MIGRATIONS = (
         id INTEGER PRIMARY KEY, install_id INTEGER NOT NULL, kind TEXT NOT NULL, place TEXT NOT NULL,
         etag TEXT NOT NULL DEFAULT '', modified TEXT NOT NULL DEFAULT '', checked REAL NOT NULL DEFAULT 0,
         trouble TEXT NOT NULL DEFAULT '', offers TEXT NOT NULL DEFAULT '[]', UNIQUE (install_id, place));
-    CREATE TABLE holds (install_id INTEGER PRIMARY KEY, beyond TEXT NOT NULL, reason TEXT NOT NULL, until TEXT NOT NULL);
+    CREATE TABLE holds (install_id INTEGER PRIMARY KEY, beyond TEXT NOT NULL, reason TEXT NOT NULL, until
+    TEXT NOT NULL);
     CREATE TABLE dismissed (install_id INTEGER NOT NULL, version TEXT NOT NULL, UNIQUE (install_id, version));
     CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL);
     """,
@@ -63,11 +65,14 @@ _MIGRATIONS = (
     CREATE TABLE pages (
         install_id INTEGER NOT NULL, folder BLOB NOT NULL, page BLOB NOT NULL, verdicts BLOB NOT NULL,
         PRIMARY KEY (install_id, folder));
-    CREATE TABLE sortings (install_id INTEGER PRIMARY KEY, context TEXT NOT NULL, verdicts BLOB NOT NULL, said TEXT NOT NULL);
+    CREATE TABLE sortings (install_id INTEGER PRIMARY KEY, context TEXT NOT NULL, verdicts BLOB NOT NULL,
+    said TEXT NOT NULL);
     CREATE TABLE roots (
-        install_id INTEGER NOT NULL, label TEXT NOT NULL, place BLOB NOT NULL, PRIMARY KEY (install_id, label));
+        install_id INTEGER NOT NULL, label TEXT NOT NULL, place BLOB NOT NULL, PRIMARY KEY (install_id,
+        label));
     CREATE TABLE runs (
-        install_id INTEGER NOT NULL, path BLOB NOT NULL, change TEXT NOT NULL, digest TEXT NOT NULL, seen REAL NOT NULL,
+        install_id INTEGER NOT NULL, path BLOB NOT NULL, change TEXT NOT NULL, digest TEXT NOT NULL, seen
+        REAL NOT NULL,
         PRIMARY KEY (install_id, path));
     CREATE TABLE sheets (install_id INTEGER PRIMARY KEY, sheet TEXT NOT NULL);
     """,
@@ -78,9 +83,20 @@ _MIGRATIONS = (
     """,
 )
 _OF_AN_INSTALL = (
-    "baselines", "rulings", "proofs", "waiting", "outlets", "holds", "dismissed", "pages", "sortings", "roots", "runs", "sheets",
+    "baselines",
+    "rulings",
+    "proofs",
+    "waiting",
+    "outlets",
+    "holds",
+    "dismissed",
+    "pages",
+    "sortings",
+    "roots",
+    "runs",
+    "sheets",
     "boxes",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -115,11 +131,16 @@ class Library:
             private_folder(home)
         except OSError as error:
             raise LeftIntactError(
-                "library-unreadable", f"the folder for the library cannot be made ({reason_of(error)})", path=home,
+                "library-unreadable",
+                f"the folder for the library cannot be made ({reason_of(error)})",
+                path=home,
                 way_out="Name another with --home.",
-            ) from error  # fmt: skip
+            ) from error
         self._base = Database(
-            self.path, "library", _MIGRATIONS, way_out="Move it elsewhere; installs and strongboxes are not touched."
+            self.path,
+            "library",
+            _MIGRATIONS,
+            way_out="Move it elsewhere; installs and strongboxes are not touched.",
         )
         self._db = self._base.db
 
@@ -148,16 +169,26 @@ class Library:
         if (moved := self._moved(installs, root)) is not None:
             return moved
         if not os.path.isdir(root):
-            raise LeftIntactError("no-install", "there is no install of this name or path", path=word,
-                                  way_out="See `left-intact shelf`, or give the path of its folder.")  # fmt: skip
+            raise LeftIntactError(
+                "no-install",
+                "there is no install of this name or path",
+                path=word,
+                way_out="See `left-intact shelf`, or give the path of its folder.",
+            )
         return self.register(root)
 
     def _moved(self, installs: list[Install], root: str) -> Install | None:
         """An install whose folder was renamed or moved whole: the same folder, no longer where it was."""
         identity = identity_of(root)
         for install in installs:
-            known = self._db.execute("SELECT identity FROM installs WHERE id = ?", (install.id,)).fetchone()[0]
-            if identity is not None and known == _identity_text(identity) and not os.path.lexists(install.root):
+            known = self._db.execute("SELECT identity FROM installs WHERE id = ?", (install.id,)).fetchone()[
+                0
+            ]
+            if (
+                identity is not None
+                and known == _identity_text(identity)
+                and not os.path.lexists(install.root)
+            ):
                 self.set_place(install, root)
                 return replace(install, root=root)
         return None
@@ -170,12 +201,19 @@ class Library:
                 (os.fsencode(root), _identity_text(identity_of(root)), install.id),
             )
 
-    def register(self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()) -> Install:
+    def register(
+        self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()
+    ) -> Install:
         """Take an install up. A name that is taken gets a number."""
         from left_intact.core.model.version import name_without_version
 
         root = os.path.realpath(root)
-        bare = name or name_without_version(os.path.basename(root)).title() or os.path.basename(root) or "Install"
+        bare = (
+            name
+            or name_without_version(os.path.basename(root)).title()
+            or os.path.basename(root)
+            or "Install"
+        )
         bare = bare.encode("utf-8", "replace").decode()
         taken = {install.name.lower() for install in self.installs()}
         chosen, number = bare, 2
@@ -183,10 +221,17 @@ class Library:
             chosen, number = f"{bare} {number}", number + 1
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO installs (name, root, role, added, version_command, identity) VALUES (?,?,?,?,?,?)",
-                (chosen, os.fsencode(root), role, time.time(), json.dumps(list(version_command)),
-                 _identity_text(identity_of(root))),
-            )  # fmt: skip
+                "INSERT INTO installs (name, root, role, added, version_command, identity) "
+                "VALUES (?,?,?,?,?,?)",
+                (
+                    chosen,
+                    os.fsencode(root),
+                    role,
+                    time.time(),
+                    json.dumps(list(version_command)),
+                    _identity_text(identity_of(root)),
+                ),
+            )
         return self.find(root)
 
     def forget(self, install: Install) -> None:
@@ -203,12 +248,19 @@ class Library:
         from left_intact.core.model.update import KnownBox
 
         row = self._db.execute("SELECT * FROM boxes WHERE install_id = ?", (install.id,)).fetchone()
-        return KnownBox(id=row["box"], folder=os.fsdecode(row["folder"]), needed=bool(row["needed"])) if row else None
+        return (
+            KnownBox(id=row["box"], folder=os.fsdecode(row["folder"]), needed=bool(row["needed"]))
+            if row
+            else None
+        )
 
     def set_box(self, install: Install, box: str, folder: str, *, needed: bool) -> None:
         with self._transaction() as db:
             db.execute("REPLACE INTO boxes VALUES (?,?,?,?)", (install.id, box, os.fsencode(folder), needed))
-            db.execute("UPDATE installs SET identity = ? WHERE id = ?", (_identity_text(identity_of(install.root)), install.id))
+            db.execute(
+                "UPDATE installs SET identity = ? WHERE id = ?",
+                (_identity_text(identity_of(install.root)), install.id),
+            )
 
     # ------------------------------------------------------------ what the shelf shows
 
@@ -223,7 +275,9 @@ class Library:
 
     def waiting(self, install: Install) -> tuple[str, str] | None:
         """(path, version) of the arrival that waits for an install."""
-        row = self._db.execute("SELECT arrival, version FROM waiting WHERE install_id = ?", (install.id,)).fetchone()
+        row = self._db.execute(
+            "SELECT arrival, version FROM waiting WHERE install_id = ?", (install.id,)
+        ).fetchone()
         return (os.fsdecode(row[0]), row[1]) if row else None
 
     def set_waiting(self, install: Install, arrival: str, version: str) -> None:
@@ -241,18 +295,33 @@ class Library:
 
         rows = self._db.execute("SELECT * FROM outlets WHERE install_id = ? ORDER BY id", (install.id,))
         return [
-            Outlet(id=r["id"], install=r["install_id"], kind=OutletKind(r["kind"]), place=r["place"], etag=r["etag"],
-                   modified=r["modified"], checked=r["checked"], trouble=r["trouble"])
+            Outlet(
+                id=r["id"],
+                install=r["install_id"],
+                kind=OutletKind(r["kind"]),
+                place=r["place"],
+                etag=r["etag"],
+                modified=r["modified"],
+                checked=r["checked"],
+                trouble=r["trouble"],
+            )
             for r in rows
-        ]  # fmt: skip
+        ]
 
     def follow(self, install: Install, kind: str, place: str) -> None:
         with self._transaction() as db:
-            db.execute("INSERT OR IGNORE INTO outlets (install_id, kind, place) VALUES (?,?,?)", (install.id, kind, place))
+            db.execute(
+                "INSERT OR IGNORE INTO outlets (install_id, kind, place) VALUES (?,?,?)",
+                (install.id, kind, place),
+            )
 
     def unfollow(self, install: Install, place: str) -> bool:
         with self._transaction() as db:
-            return bool(db.execute("DELETE FROM outlets WHERE install_id = ? AND place = ?", (install.id, place)).rowcount)
+            return bool(
+                db.execute(
+                    "DELETE FROM outlets WHERE install_id = ? AND place = ?", (install.id, place)
+                ).rowcount
+            )
 
     def offers(self, install: Install) -> list[Offer]:
         """What the outlets offered when they were last looked at."""
@@ -282,7 +351,9 @@ class Library:
         with self._transaction() as db:
             db.execute("DELETE FROM holds WHERE install_id = ?", (install.id,))
             if hold is not None:
-                db.execute("INSERT INTO holds VALUES (?,?,?,?)", (install.id, hold.beyond, hold.reason, hold.until))
+                db.execute(
+                    "INSERT INTO holds VALUES (?,?,?,?)", (install.id, hold.beyond, hold.reason, hold.until)
+                )
 
     def choice(self, name: str) -> str:
         """What the person chose for the program as a whole; empty where they did not."""
@@ -308,7 +379,10 @@ class Library:
 
     def rulings(self, install: Install) -> list[Ruling]:
         rows = self._db.execute("SELECT * FROM rulings WHERE install_id = ? ORDER BY made, id", (install.id,))
-        return [Ruling(id=row["id"], pattern=os.fsdecode(row["pattern"]), file_class=FileClass(row["class"])) for row in rows]
+        return [
+            Ruling(id=row["id"], pattern=os.fsdecode(row["pattern"]), file_class=FileClass(row["class"]))
+            for row in rows
+        ]
 
     def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
         with self._transaction() as db:
@@ -319,7 +393,9 @@ class Library:
 
     def unrule(self, install: Install, pattern: str) -> None:
         with self._transaction() as db:
-            db.execute("DELETE FROM rulings WHERE install_id = ? AND pattern = ?", (install.id, os.fsencode(pattern)))
+            db.execute(
+                "DELETE FROM rulings WHERE install_id = ? AND pattern = ?", (install.id, os.fsencode(pattern))
+            )
 
     # ------------------------------------------------------------ baselines and proofs
 
@@ -335,7 +411,9 @@ class Library:
             db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, _release_to(release)))
 
     def proof(self, install: Install, update: int) -> dict[str, Any] | None:
-        row = self._db.execute("SELECT proof FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)).fetchone()
+        row = self._db.execute(
+            "SELECT proof FROM proofs WHERE install_id = ? AND update_id = ?", (install.id, update)
+        ).fetchone()
         return json.loads(row[0]) if row else None
 
     def set_proof(self, install: Install, update: int, proof: Mapping[str, Any]) -> None:
@@ -368,13 +446,26 @@ class Library:
         return load(self._db, install.id)
 
     def was_surveyed(self, install: Install) -> bool:
-        return self._db.execute("SELECT 1 FROM pages WHERE install_id = ? LIMIT 1", (install.id,)).fetchone() is not None
+        return (
+            self._db.execute("SELECT 1 FROM pages WHERE install_id = ? LIMIT 1", (install.id,)).fetchone()
+            is not None
+        )
 
-    def set_surveyed(self, install: Install, survey: Survey, tree: Tree, context: str, before: Before) -> None:
+    def set_surveyed(
+        self, install: Install, survey: Survey, tree: Tree, context: str, before: Before
+    ) -> None:
         from left_intact.core.library.surveyed import save
 
         with self._transaction() as db:
-            save(db, install.id, survey, tree, context, before, lambda reading: reading.source != SAID_BY_ITSELF)
+            save(
+                db,
+                install.id,
+                survey,
+                tree,
+                context,
+                before,
+                lambda reading: reading.source != SAID_BY_ITSELF,
+            )
 
     def seen(self, install: Install) -> list[Page]:
         """The pages of the last survey, ordered by folder; none before the first."""
@@ -386,7 +477,9 @@ class Library:
 
     def roots(self, install: Install) -> tuple[tuple[str, str], ...]:
         """(label, absolute path) of the roots beside the first, in the order of the labels."""
-        rows = self._db.execute("SELECT label, place FROM roots WHERE install_id = ? ORDER BY label", (install.id,))
+        rows = self._db.execute(
+            "SELECT label, place FROM roots WHERE install_id = ? ORDER BY label", (install.id,)
+        )
         return tuple((row[0], os.fsdecode(row[1])) for row in rows)
 
     def set_root(self, install: Install, label: str, place: str | None) -> None:
@@ -407,7 +500,10 @@ class Library:
             db.executemany(
                 "INSERT INTO runs VALUES (?,?,?,?,?) ON CONFLICT (install_id, path) "
                 "DO UPDATE SET digest = excluded.digest, seen = excluded.seen",
-                [(install.id, os.fsencode(p), change, digest, time.time()) for p, (change, digest) in changes.items()],
+                [
+                    (install.id, os.fsencode(p), change, digest, time.time())
+                    for p, (change, digest) in changes.items()
+                ],
             )
 
     def sheet(self, install: Install) -> str:
@@ -424,9 +520,13 @@ class Library:
 
 def _install(row: sqlite3.Row) -> Install:
     return Install(
-        id=row["id"], name=row["name"], root=os.fsdecode(row["root"]), role=row["role"], added=row["added"],
+        id=row["id"],
+        name=row["name"],
+        root=os.fsdecode(row["root"]),
+        role=row["role"],
+        added=row["added"],
         version_command=tuple(json.loads(row["version_command"])),
-    )  # fmt: skip
+    )
 
 
 def _identity_text(identity: tuple[int, int] | None) -> str:

@@ -20,7 +20,7 @@ from left_intact.core.library.page_rows import (
     table_to_row,
     verdicts_from_row,
     verdicts_to_row,
-)  # fmt: skip
+)
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Survey, Total
@@ -39,19 +39,31 @@ def load(db: sqlite3.Connection, install: int) -> Before:
 
 def _load(db: sqlite3.Connection, install: int) -> Before:
     pages, verdicts = {}, {}
-    for raw, page, own in db.execute("SELECT folder, page, verdicts FROM pages WHERE install_id = ?", (install,)):
+    for raw, page, own in db.execute(
+        "SELECT folder, page, verdicts FROM pages WHERE install_id = ?", (install,)
+    ):
         folder = os.fsdecode(raw)
         pages[folder] = page_from_row(folder, page)
         verdicts[folder] = verdicts_from_row(own)
-    row = db.execute("SELECT context, verdicts, said FROM sortings WHERE install_id = ?", (install,)).fetchone()
+    row = db.execute(
+        "SELECT context, verdicts, said FROM sortings WHERE install_id = ?", (install,)
+    ).fetchone()
     if row is None:
         return Before(pages=pages)
     said = json.loads(row[2])
     return Before(
-        pages=pages, verdicts=verdicts, table=table_from_row(row[1]), folders=said["folders"], context=row[0],
-        readings=tuple(Reading(**r) for r in said["readings"]), platform=said["platform"], notes=tuple(said["notes"]),
-        totals={c: Total(files=said["totals"][c.value][0], bytes=said["totals"][c.value][1]) for c in FileClass},
-    )  # fmt: skip
+        pages=pages,
+        verdicts=verdicts,
+        table=table_from_row(row[1]),
+        folders=said["folders"],
+        context=row[0],
+        readings=tuple(Reading(**r) for r in said["readings"]),
+        platform=said["platform"],
+        notes=tuple(said["notes"]),
+        totals={
+            c: Total(files=said["totals"][c.value][0], bytes=said["totals"][c.value][1]) for c in FileClass
+        },
+    )
 
 
 def pages_of(db: sqlite3.Connection, install: int) -> list[Page]:
@@ -65,9 +77,14 @@ def pages_of(db: sqlite3.Connection, install: int) -> list[Page]:
 
 
 def save(
-    db: sqlite3.Connection, install: int, survey: Survey, tree: Tree, context: str, before: Before,
+    db: sqlite3.Connection,
+    install: int,
+    survey: Survey,
+    tree: Tree,
+    context: str,
+    before: Before,
     own_readings: Callable[[Reading], bool] = lambda reading: True,
-) -> bool:  # fmt: skip
+) -> bool:
     """Write what changed since `before`; tells whether anything did. Runs inside the caller's transaction."""
     findings = survey.findings
     assert isinstance(findings, SortedPages)
@@ -80,12 +97,19 @@ def save(
             continue
         rows.append((install, os.fsencode(page.folder), page_to_row(page), verdicts_to_row(verdicts)))
     gone = set(before.pages) - {page.folder for page in tree.pages}
-    db.executemany("DELETE FROM pages WHERE install_id = ? AND folder = ?", [(install, os.fsencode(f)) for f in gone])
+    db.executemany(
+        "DELETE FROM pages WHERE install_id = ? AND folder = ?", [(install, os.fsencode(f)) for f in gone]
+    )
     db.executemany("REPLACE INTO pages VALUES (?,?,?,?)", rows)
     said = {
-        "folders": dict(findings.folders), "platform": survey.platform, "notes": list(survey.notes),
+        "folders": dict(findings.folders),
+        "platform": survey.platform,
+        "notes": list(survey.notes),
         "totals": {c.value: [t.files, t.bytes] for c, t in findings.totals().items()},
         "readings": [asdict(r) for r in survey.readings if own_readings(r)],
-    }  # fmt: skip
-    db.execute("REPLACE INTO sortings VALUES (?,?,?,?)", (install, context, table_to_row(findings.table), json.dumps(said)))
+    }
+    db.execute(
+        "REPLACE INTO sortings VALUES (?,?,?,?)",
+        (install, context, table_to_row(findings.table), json.dumps(said)),
+    )
     return True

@@ -34,7 +34,10 @@ def survey_json(survey: Survey) -> Json:
                 "bytes": f.entry.bytes,
                 "class": f.file_class.value,
                 "certainty": f.certainty,
-                "why": [{"source": e.source, "says": e.says, "weight": e.weight, "class": e.speaks_for.value} for e in f.why],
+                "why": [
+                    {"source": e.source, "says": e.says, "weight": e.weight, "class": e.speaks_for.value}
+                    for e in f.why
+                ],
                 **({"fault": f.entry.fault} if f.entry.fault else {}),
             }
             for f in survey.findings
@@ -75,9 +78,13 @@ def move_json(move: Move) -> Json:
 
 def key_json(line: KeyLine) -> Json:
     return {
-        "key": line.key, "shipped": line.shipped, "yours": line.yours, "arriving": line.arriving,
-        "result": line.result, "decided": line.decided,
-    }  # fmt: skip
+        "key": line.key,
+        "shipped": line.shipped,
+        "yours": line.yours,
+        "arriving": line.arriving,
+        "result": line.result,
+        "decided": line.decided,
+    }
 
 
 def plan_json(plan: Plan) -> Json:
@@ -108,7 +115,13 @@ def stage_json(stage: Stage) -> Json:
     if isinstance(stage, Carry):
         return {"kind": "carry", "changes": sum(1 for m in stage.moves if m.changes_disk)}
     if isinstance(stage, HandStep):
-        return {"kind": "hand", "id": stage.id, "asks": stage.asks, "why": stage.why, "may_skip": stage.may_skip}
+        return {
+            "kind": "hand",
+            "id": stage.id,
+            "asks": stage.asks,
+            "why": stage.why,
+            "may_skip": stage.may_skip,
+        }
     return {"kind": "later", "intends": stage.intends}
 
 
@@ -146,10 +159,14 @@ def proof_json(proof: Proof) -> Json:
         "version": {"before": proof.version_before, "after": proof.version_after},
         "ledger": [
             {
-                "class": line.file_class.value, "before": total_json(line.before), "after": total_json(line.after),
-                "equal": line.equal, "agreed": line.agreed, "trouble": line.trouble,
+                "class": line.file_class.value,
+                "before": total_json(line.before),
+                "after": total_json(line.after),
+                "equal": line.equal,
+                "agreed": line.agreed,
+                "trouble": line.trouble,
             }
             for line in proof.ledger
         ],
         "keys": {path: [key_json(line) for line in lines] for path, lines in proof.merged.items()},
-    }  # fmt: skip
+    }

@@ -78,7 +78,10 @@ def entry_from_record(said: Mapping[str, Any] | None) -> Entry | None:
 
 def entries_to_columns(entries: Iterable[Entry]) -> Record:
     """Many entries: the fields named once, a row each."""
-    rows = [[e.path, e.kind.value, e.bytes, e.mode, e.mtime_ns, e.digest, e.format, e.link, e.fault, e.stamp] for e in entries]
+    rows = [
+        [e.path, e.kind.value, e.bytes, e.mode, e.mtime_ns, e.digest, e.format, e.link, e.fault, e.stamp]
+        for e in entries
+    ]
     return {"v": VERSION, "fields": list(_FIELDS), "rows": rows}
 
 
@@ -186,7 +189,12 @@ def attributes_to_record(attributes: Attributes | None) -> Record | None:
     if attributes is None:
         return None
     extended = [[name, value.hex()] for name, value in attributes.extended]
-    return {"owner": attributes.owner, "group": attributes.group, "names": attributes.names, "extended": extended}
+    return {
+        "owner": attributes.owner,
+        "group": attributes.group,
+        "names": attributes.names,
+        "extended": extended,
+    }
 
 
 def attributes_from_record(said: Mapping[str, Any] | None) -> Attributes | None:
@@ -269,7 +277,11 @@ def _move_from_record(said: Mapping[str, Any]) -> Move:
 
 
 def shipped_to_record(shipped: Shipped | None) -> Record | None:
-    return None if shipped is None else {"arrival": shipped.arrival, "over": shipped.over, "paths": list(shipped.paths)}
+    return (
+        None
+        if shipped is None
+        else {"arrival": shipped.arrival, "over": shipped.over, "paths": list(shipped.paths)}
+    )
 
 
 def shipped_from_record(said: Mapping[str, Any] | None) -> Shipped | None:
@@ -284,7 +296,12 @@ def hand_to_record(step: HandStep) -> Record:
         "id": step.id,
         "asks": step.asks,
         "why": step.why,
-        "check": {"sign": check.sign.value, "at": at_to_list(check.at), "key": check.key, "value": check.value},
+        "check": {
+            "sign": check.sign.value,
+            "at": at_to_list(check.at),
+            "key": check.key,
+            "value": check.value,
+        },
         "back": hand_to_record(step.back) if step.back else None,
         "may_skip": step.may_skip,
         "rebinds": list(step.rebinds),

@@ -15,7 +15,19 @@ from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
 from left_intact.core.model.survey import Survey
 
-__all__ = ["Carry", "KeyLine", "Merge", "Move", "Plan", "Question", "Room", "Route", "RouteChoice", "Space", "Verb"]
+__all__ = [
+    "Carry",
+    "KeyLine",
+    "Merge",
+    "Move",
+    "Plan",
+    "Question",
+    "Room",
+    "Route",
+    "RouteChoice",
+    "Space",
+    "Verb",
+]
 
 
 class Route(StrEnum):

@@ -224,7 +224,11 @@ class Consent:
                 return f"{move.path} lies in a folder that was not spoken of"
             if move.verb not in self.verbs:
                 return f"{move.path} would be a {move.verb.value}, which was not spoken of"
-            if move.before is not None and move.before.kind is not Kind.FOLDER and move.file_class not in self.classes:
+            if (
+                move.before is not None
+                and move.before.kind is not Kind.FOLDER
+                and move.file_class not in self.classes
+            ):
                 return f"{move.path} ({move.file_class.value}) would be displaced, which was not spoken of"
             laid += move.after.bytes if move.after else 0
         return f"{laid:,} bytes would be laid, more than was spoken of" if laid > self.bytes else ""

@@ -32,7 +32,8 @@ class Folder:
 
 
 class Findings(Sequence[Finding]):
-    """All findings of a survey, ordered by path. Folders appear only where they are empty or cannot be listed.
+    """All findings of a survey, ordered by path. Folders appear only where they are empty or cannot be
+    listed.
 
     A sequence that knows its sums without making a value of every entry.
     """
@@ -72,7 +73,8 @@ class Survey:
     baseline: str = ""
     """Version of the baseline that was used; empty where there was none."""
     roots: tuple[tuple[str, str], ...] = ()
-    """(label, absolute path) of roots beside the first; their entries have paths that begin with `label:/`."""
+    """(label, absolute path) of roots beside the first; their entries have paths that begin with `label:/`.
+    """
     notes: tuple[str, ...] = ()
     """What is worth knowing of how it was sorted: a list that the release carries, moments of builds."""
 

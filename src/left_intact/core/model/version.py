@@ -18,10 +18,32 @@ _DOTTED = re.compile(r"(\d+(?:\.\d+)*)(.*)$")
 _COMMITS = re.compile(r"-(\d+)-g[0-9a-f]{5,40}$")
 _SUFFIX = re.compile(r"([a-z]+)[-._ ]*(\d*)|(\d+)")
 _PHASES = {
-    "dev": -5, "nightly": -5, "a": -4, "alpha": -4, "b": -3, "beta": -3, "pre": -2, "preview": -2,
-    "rc": -1, "c": -1, "candidate": -1, "final": 0, "release": 0, "stable": 0,
-    "p": 1, "post": 1, "patch": 1, "hotfix": 1, "fix": 1, "update": 1, "u": 1, "sp": 1, "rev": 1, "build": 1, "r": 1,
-}  # fmt: skip
+    "dev": -5,
+    "nightly": -5,
+    "a": -4,
+    "alpha": -4,
+    "b": -3,
+    "beta": -3,
+    "pre": -2,
+    "preview": -2,
+    "rc": -1,
+    "c": -1,
+    "candidate": -1,
+    "final": 0,
+    "release": 0,
+    "stable": 0,
+    "p": 1,
+    "post": 1,
+    "patch": 1,
+    "hotfix": 1,
+    "fix": 1,
+    "update": 1,
+    "u": 1,
+    "sp": 1,
+    "rev": 1,
+    "build": 1,
+    "r": 1,
+}
 Key = tuple[int | tuple[int, ...], ...]
 
 
@@ -146,7 +168,8 @@ _IN_NAME = (
     re.compile(r"(?<!\d)(?:19[89]\d|20\d\d)(?:0[1-9]|1[0-2])(?:0[1-9]|[12]\d|3[01])(?!\d)"),
     re.compile(
         r"(?i)(?<![\d.a-z])v?\d+(?:\.\d+)+(?:[a-z](?![a-z0-9]))?"
-        r"(?:[-_ .]?(?:preview|beta|alpha|rc|pre|hotfix|patch|post|dev)(?![a-z])[-_ .]?\d*|[ab]\d+(?![a-z0-9]))?"
+        r"(?:[-_ .]?(?:preview|beta|alpha|rc|pre|hotfix|patch|post|dev)(?![a-z])[-_ .]?\d*"
+        r"|[ab]\d+(?![a-z0-9]))?"
         r"(?:-\d+-g[0-9a-f]{5,40})?"
     ),
     re.compile(r"(?i)(?<![a-z0-9])(?:r|rev|build)[-_. ]?\d+(?![a-z0-9.])"),

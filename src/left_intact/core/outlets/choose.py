@@ -30,9 +30,14 @@ class Ranked:
 
 
 def rank(
-    offers: Iterable[Offer], *, installed: str, platform: str, hold: Hold | None = None,
-    dismissed: frozenset[str] = frozenset(), previews: bool = False,
-) -> tuple[Ranked, ...]:  # fmt: skip
+    offers: Iterable[Offer],
+    *,
+    installed: str,
+    platform: str,
+    hold: Hold | None = None,
+    dismissed: frozenset[str] = frozenset(),
+    previews: bool = False,
+) -> tuple[Ranked, ...]:
     """All offers, newest first. With `previews`, those count as worth telling too."""
     listed = sorted(offers, key=cmp_to_key(_newest_first))
     mine = Version.parse(installed) if installed else None
@@ -42,11 +47,16 @@ def rank(
         version = offer.parsed
         newer = mine is not None and version is not None and version.compare(mine) == 1
         fits = _fits(offer.platform, platform)
-        found.append(Ranked(
-            offer=offer, newer=newer and (previews or offer.channel == "stable"), fits=fits,
-            held=newer and hold is not None and hold.forbids(version), dismissed=offer.version in dismissed,
-            says=_says(offer, listed, newest_of, fits),
-        ))  # fmt: skip
+        found.append(
+            Ranked(
+                offer=offer,
+                newer=newer and (previews or offer.channel == "stable"),
+                fits=fits,
+                held=newer and hold is not None and hold.forbids(version),
+                dismissed=offer.version in dismissed,
+                says=_says(offer, listed, newest_of, fits),
+            )
+        )
     return tuple(found)
 
 
@@ -79,7 +89,9 @@ def _says(offer: Offer, offers: Sequence[Offer], newest: dict[int, Version], fit
     said = [] if fits else [f"for {offer.platform}, not for this install"]
     if offer.channel != "stable":
         said.append(offer.channel)
-    twins = [o for o in offers if o.version == offer.version and o.name == offer.name and o.outlet != offer.outlet]
+    twins = [
+        o for o in offers if o.version == offer.version and o.name == offer.name and o.outlet != offer.outlet
+    ]
     if twins and offer.digest and all(t.digest == offer.digest for t in twins):
         said.append(f"the same bytes in {len(twins) + 1} places")
     elif any(t.digest and offer.digest and t.digest != offer.digest for t in twins):

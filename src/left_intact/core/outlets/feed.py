@@ -38,7 +38,9 @@ def read_feed(data: bytes, base: str) -> tuple[Offer, ...]:
 
 
 def _bad(base: str, why: str) -> LeftIntactError:
-    return LeftIntactError("bad-feed", f"this feed cannot be read: {why}", path=base, way_out="What was known before is kept.")
+    return LeftIntactError(
+        "bad-feed", f"this feed cannot be read: {why}", path=base, way_out="What was known before is kept."
+    )
 
 
 def _offers(entry, base: str) -> list[Offer]:  # type: ignore[no-untyped-def]
@@ -54,15 +56,24 @@ def _offers(entry, base: str) -> list[Offer]:  # type: ignore[no-untyped-def]
         place = urljoin(base, link.get("href"))
         name = unquote(os.path.basename(urlparse(place).path)) or title
         guess = version_in_name(title) or version_in_name(name)
-        found.append(Offer(
-            place=place, name=name, version=_said(entry, link, "version") or (guess.text if guess else ""),
-            channel=_said(entry, link, "channel") or "stable",
-            platform=_said(entry, link, "platform") or platform_in_name(name),
-            bytes=int(link.get("length") or 0) if (link.get("length") or "0").isdigit() else 0,
-            digest=_said(entry, link, "sha256").lower(), published=_moment(entry.findtext(f"{ATOM}updated", "")),
-            notes=notes, needs=_said(entry, link, "needs"), pack=_said(entry, link, "kind") == "pack",
-            full_bytes=int(_said(entry, link, "full") or 0) if (_said(entry, link, "full") or "0").isdigit() else 0,
-        ))  # fmt: skip
+        found.append(
+            Offer(
+                place=place,
+                name=name,
+                version=_said(entry, link, "version") or (guess.text if guess else ""),
+                channel=_said(entry, link, "channel") or "stable",
+                platform=_said(entry, link, "platform") or platform_in_name(name),
+                bytes=int(link.get("length") or 0) if (link.get("length") or "0").isdigit() else 0,
+                digest=_said(entry, link, "sha256").lower(),
+                published=_moment(entry.findtext(f"{ATOM}updated", "")),
+                notes=notes,
+                needs=_said(entry, link, "needs"),
+                pack=_said(entry, link, "kind") == "pack",
+                full_bytes=int(_said(entry, link, "full") or 0)
+                if (_said(entry, link, "full") or "0").isdigit()
+                else 0,
+            )
+        )
     return found
 
 

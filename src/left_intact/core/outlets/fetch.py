@@ -51,7 +51,9 @@ def client() -> Iterator[httpx.Client]:
     """One client for many requests."""
     import httpx
 
-    with httpx.Client(timeout=httpx.Timeout(10.0), follow_redirects=True, headers={"User-Agent": "left-intact"}) as made:
+    with httpx.Client(
+        timeout=httpx.Timeout(10.0), follow_redirects=True, headers={"User-Agent": "left-intact"}
+    ) as made:
         yield made
 
 
@@ -79,11 +81,15 @@ def _check_feed(outlet: Outlet, ask: httpx.Client, now: float) -> tuple[Outlet, 
     try:
         answer = ask.get(outlet.place, headers=headers)
     except httpx.HTTPError as error:
-        raise LeftIntactError("offline", f"the outlet cannot be reached ({_reason(error)})", path=outlet.place) from error
+        raise LeftIntactError(
+            "offline", f"the outlet cannot be reached ({_reason(error)})", path=outlet.place
+        ) from error
     if answer.status_code == 304:
         return replace(outlet, checked=now, trouble=""), None
     if answer.status_code != 200:
-        raise LeftIntactError("outlet-refused", f"the outlet answered {answer.status_code}", path=outlet.place)
+        raise LeftIntactError(
+            "outlet-refused", f"the outlet answered {answer.status_code}", path=outlet.place
+        )
     if len(answer.content) > _FEED_LIMIT:
         raise LeftIntactError("bad-feed", "the feed is larger than any feed need be", path=outlet.place)
     offers = read_feed(answer.content, str(answer.url))
@@ -93,7 +99,12 @@ def _check_feed(outlet: Outlet, ask: httpx.Client, now: float) -> tuple[Outlet, 
 
 
 def fetch(
-    offer: Offer, into: str, *, report: Report = silent, cancel: CancelToken | None = None, ask: httpx.Client | None = None
+    offer: Offer,
+    into: str,
+    *,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+    ask: httpx.Client | None = None,
 ) -> Fetched:
     """Get an offer's file into a folder, whole and checked; one that is there already is checked and taken.
 
@@ -108,16 +119,31 @@ def fetch(
     if os.path.exists(target) and (not offer.digest or sha256_of(target) == offer.digest):
         return Fetched(path=target, digest=offer.digest or sha256_of(target), says=("fetched before",))
     if offer.bytes and shutil.disk_usage(into).free < offer.bytes * 1.02:
-        raise LeftIntactError("no-room", f"there is no room for {offer.bytes:,} bytes", path=into, way_out="Free some room.")
+        raise LeftIntactError(
+            "no-room", f"there is no room for {offer.bytes:,} bytes", path=into, way_out="Free some room."
+        )
     part = target + ".part"
-    says = _copy(offer, part, report, cancel) if "://" not in offer.place else _download(offer, part, report, cancel, ask)
+    says = (
+        _copy(offer, part, report, cancel)
+        if "://" not in offer.place
+        else _download(offer, part, report, cancel, ask)
+    )
     digest = sha256_of(part)
     if offer.digest and digest != offer.digest:
         _begin_anew(part)
-        raise LeftIntactError("wrong-digest", "what came is not what the outlet says it is; it was thrown away",
-                              path=offer.place, way_out="Try again, or another outlet.")  # fmt: skip
+        raise LeftIntactError(
+            "wrong-digest",
+            "what came is not what the outlet says it is; it was thrown away",
+            path=offer.place,
+            way_out="Try again, or another outlet.",
+        )
     _take_its_name(part, target)
-    said = (*says, f"checked against the outlet's digest {digest[:12]}…" if offer.digest else "the outlet publishes no digest")
+    said = (
+        *says,
+        f"checked against the outlet's digest {digest[:12]}…"
+        if offer.digest
+        else "the outlet publishes no digest",
+    )
     return Fetched(path=target, digest=digest, says=said)
 
 
@@ -140,13 +166,17 @@ def _copy(offer: Offer, part: str, report: Report, cancel: CancelToken) -> tuple
             while chunk := source.read(CHUNK):
                 cancel.check()
                 done += sink.write(chunk)
-                report(Progress(stage="fetching", done=done, total=offer.bytes, bytes_done=done, path=offer.name))
+                report(
+                    Progress(stage="fetching", done=done, total=offer.bytes, bytes_done=done, path=offer.name)
+                )
     except OSError as error:
         raise _failed(offer, reason_of(error)) from error
     return ("copied from the folder",)
 
 
-def _download(offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client | None) -> tuple[str, ...]:
+def _download(
+    offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client | None
+) -> tuple[str, ...]:
     import httpx
 
     says: list[str] = []
@@ -166,7 +196,9 @@ def _download(offer: Offer, part: str, report: Report, cancel: CancelToken, ask:
     raise AssertionError
 
 
-def _one_try(offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client, says: list[str]) -> None:
+def _one_try(
+    offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client, says: list[str]
+) -> None:
     import httpx
 
     have = os.path.getsize(part) if os.path.exists(part) else 0
@@ -175,7 +207,11 @@ def _one_try(offer: Offer, part: str, report: Report, cancel: CancelToken, ask: 
         have = 0 if have > offer.bytes else have
         if have:
             return
-    headers = {"Range": f"bytes={have}-", "Accept-Encoding": "identity"} if have else {"Accept-Encoding": "identity"}
+    headers = (
+        {"Range": f"bytes={have}-", "Accept-Encoding": "identity"}
+        if have
+        else {"Accept-Encoding": "identity"}
+    )
     with ask.stream("GET", offer.place, headers=headers) as answer:
         if answer.status_code not in (200, 206):
             raise _failed(offer, f"it answered {answer.status_code}")
@@ -214,8 +250,12 @@ def sha256_of(path: str) -> str:
 
 
 def _failed(offer: Offer, why: str) -> LeftIntactError:
-    return LeftIntactError("fetch-failed", f"it could not be fetched ({why})", path=offer.place,
-                           way_out="What came so far is kept; try again to go on.")  # fmt: skip
+    return LeftIntactError(
+        "fetch-failed",
+        f"it could not be fetched ({why})",
+        path=offer.place,
+        way_out="What came so far is kept; try again to go on.",
+    )
 
 
 def _reason(error: Any) -> str:

@@ -21,8 +21,12 @@ def read_folder(place: str, program: str) -> tuple[Offer, ...]:
             files = sorted((f for f in found if f.is_file()), key=lambda f: f.name)
     except OSError as error:
         reason = reason_of(error)
-        raise LeftIntactError("no-outlet", f"this folder of downloads cannot be read ({reason})", path=place,
-                              way_out="What was known before is kept.") from error  # fmt: skip
+        raise LeftIntactError(
+            "no-outlet",
+            f"this folder of downloads cannot be read ({reason})",
+            path=place,
+            way_out="What was known before is kept.",
+        ) from error
     sums = checksums(place)
     bare = name_without_version(program).split(" ")[0]
     offers = []
@@ -32,11 +36,19 @@ def read_folder(place: str, program: str) -> tuple[Offer, ...]:
             continue
         info = file.stat()
         early = re.search(r"(?i)preview|beta|alpha|nightly|rc\d", file.name)
-        offers.append(Offer(
-            place=file.path, name=file.name, version=version.text if version else "", bytes=info.st_size,
-            channel="preview" if early else "stable", platform=platform_in_name(file.name),
-            digest=sums.get(file.name, ""), published=info.st_mtime, pack="pack" in file.name.lower(),
-        ))  # fmt: skip
+        offers.append(
+            Offer(
+                place=file.path,
+                name=file.name,
+                version=version.text if version else "",
+                bytes=info.st_size,
+                channel="preview" if early else "stable",
+                platform=platform_in_name(file.name),
+                digest=sums.get(file.name, ""),
+                published=info.st_mtime,
+                pack="pack" in file.name.lower(),
+            )
+        )
     return tuple(offers)
 
 

@@ -56,7 +56,12 @@ def local_directory(place: str) -> tuple[list[zipfile.ZipInfo], int]:
 
 
 def lift_local(
-    place: str, wanted: dict[str, str], into: str, *, report: Report = silent, cancel: CancelToken | None = None
+    place: str,
+    wanted: dict[str, str],
+    into: str,
+    *,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
 ) -> None:
     """Unpack members (by name) to paths below `into`."""
     cancel, count = cancel or CancelToken(), 0

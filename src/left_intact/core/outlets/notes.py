@@ -7,7 +7,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-_TOO_COMMON = frozenset(("the", "and", "disk", "game", "settings", "save", "data", "file", "video", "sound", "input"))
+_TOO_COMMON = frozenset(
+    ("the", "and", "disk", "game", "settings", "save", "data", "file", "video", "sound", "input")
+)
 _WARNING = re.compile(r"(?i)\b(known (fault|issue|bug)|broken|regress|does not load|lost|corrupt|crash)")
 _MOVED = re.compile(r"(?i)\b(renamed?|is called|moved to|no longer|removed|dropped|gone)\b")
 
@@ -64,7 +66,11 @@ def read_notes(notes: Iterable[tuple[str, str]], touch: Touch) -> tuple[NoteLine
                 continue
             heading = bool(re.match(r"#{1,4}\s|[A-Z][^.:]{0,40}:$", said))
             clean = re.sub(r"^(#{1,4}|[-*+])\s+", "", said)
-            lines.append(NoteLine(version=version, text=clean, why="" if heading else _why(clean, touch), heading=heading))
+            lines.append(
+                NoteLine(
+                    version=version, text=clean, why="" if heading else _why(clean, touch), heading=heading
+                )
+            )
     return tuple(lines)
 
 
@@ -78,4 +84,8 @@ def _why(line: str, touch: Touch) -> str:
             return says
     if _WARNING.search(line):
         return "a fault that they noted"
-    return "it may be something of yours" if _MOVED.search(line) and re.search(r"(?i)setting|save|state|folder", line) else ""
+    return (
+        "it may be something of yours"
+        if _MOVED.search(line) and re.search(r"(?i)setting|save|state|folder", line)
+        else ""
+    )

@@ -54,7 +54,9 @@ class PackView:
         return sum(line.packed for line in self.of("mine"))
 
 
-def sort_pack(name: str, place: str, members: Iterable[zipfile.ZipInfo], survey: Survey, *, full: int, whole: int) -> PackView:
+def sort_pack(
+    name: str, place: str, members: Iterable[zipfile.ZipInfo], survey: Survey, *, full: int, whole: int
+) -> PackView:
     """Sort the members of a pack by what they are to an install."""
     owned: dict[str, list[tuple[str, int]]] = {}
     folders: dict[str, int] = {}
@@ -73,13 +75,28 @@ def sort_pack(name: str, place: str, members: Iterable[zipfile.ZipInfo], survey:
         if mine and len(mine) == 1:
             path, size = mine[0]
             same = size == info.file_size and crc_of(os.path.join(survey.root, path)) == info.CRC
-            lines.append(PackLine(member=info.filename, bytes=info.file_size, packed=info.compress_size, path=path,
-                                  old_bytes=size, kind="same" if same else "mine"))  # fmt: skip
+            lines.append(
+                PackLine(
+                    member=info.filename,
+                    bytes=info.file_size,
+                    packed=info.compress_size,
+                    path=path,
+                    old_bytes=size,
+                    kind="same" if same else "mine",
+                )
+            )
         else:
             lacking = not mine and os.path.splitext(base)[1].casefold() in endings
             path = (f"{home}/{base}" if home else base) if lacking else ""
-            lines.append(PackLine(member=info.filename, bytes=info.file_size, packed=info.compress_size, path=path,
-                                  kind="lacking" if lacking else "other"))  # fmt: skip
+            lines.append(
+                PackLine(
+                    member=info.filename,
+                    bytes=info.file_size,
+                    packed=info.compress_size,
+                    path=path,
+                    kind="lacking" if lacking else "other",
+                )
+            )
     return PackView(name=name, place=place, lines=tuple(lines), full_bytes=full, pack_bytes=whole)
 
 

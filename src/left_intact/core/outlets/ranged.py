@@ -37,12 +37,16 @@ class RangedFile(io.RawIOBase):
         answer = self._get(f"bytes=-{_TAIL}")
         said = answer.headers.get("content-range", "")
         if answer.status_code != 206 or "/" not in said or not said.rpartition("/")[2].isdigit():
-            raise LeftIntactError("no-ranges", "this outlet gives no parts of files", path=url, way_out="Fetch the whole pack.")
+            raise LeftIntactError(
+                "no-ranges", "this outlet gives no parts of files", path=url, way_out="Fetch the whole pack."
+            )
         self.size = int(said.rpartition("/")[2])
         self._take_directory(self.size - len(answer.content), answer.content)
 
     def _take_directory(self, start: int, tail: bytes) -> None:
-        """The central directory, of which the tail may be but the end, as one window. Source: PKWARE APPNOTE 4.3.16."""
+        """The central directory, of which the tail may be but the end, as one window. Source: PKWARE
+        APPNOTE 4.3.16.
+        """
         at = tail.rfind(b"PK\x05\x06")
         if at >= 0 and at + 22 <= len(tail):
             length, offset = struct.unpack_from("<II", tail, at + 12)
@@ -65,8 +69,12 @@ class RangedFile(io.RawIOBase):
                 break
             except httpx.HTTPError as error:
                 if attempt == TRIES - 1:
-                    raise LeftIntactError("fetch-failed", f"it could not be fetched ({error})", path=self.url,
-                                          way_out="Try again.") from error  # fmt: skip
+                    raise LeftIntactError(
+                        "fetch-failed",
+                        f"it could not be fetched ({error})",
+                        path=self.url,
+                        way_out="Try again.",
+                    ) from error
         self.over_the_wire += len(answer.content)
         return answer
 
@@ -95,7 +103,9 @@ class RangedFile(io.RawIOBase):
             self.prefetch(self.at, stop)
         window = self._window(self.at, stop)
         if window is None:
-            raise LeftIntactError("fetch-failed", "the outlet sent less than was asked for", path=self.url, way_out="Try again.")
+            raise LeftIntactError(
+                "fetch-failed", "the outlet sent less than was asked for", path=self.url, way_out="Try again."
+            )
         start, data = window
         said = data[self.at - start : stop - start]
         self.at = stop
@@ -115,14 +125,21 @@ def directory(file: RangedFile) -> list[zipfile.ZipInfo]:
     for info in members:
         if safe_path(info.filename) is None or info.flag_bits & 1:
             why = f"{info.filename!r} leaves its root or is encrypted"
-            raise LeftIntactError("archive-hostile", f"this pack is refused: {why}", path=file.url, way_out="Do not use it.")
+            raise LeftIntactError(
+                "archive-hostile", f"this pack is refused: {why}", path=file.url, way_out="Do not use it."
+            )
     return members
 
 
 def lift(
-    file: RangedFile, wanted: dict[str, str], into: str, *, report: Report = silent, cancel: CancelToken | None = None
+    file: RangedFile,
+    wanted: dict[str, str],
+    into: str,
+    *,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
 ) -> int:
-    """Unpack members (by name) to paths below `into`; the sum of their bytes. The zip's own CRC is checked."""
+    """Unpack members (by name) to paths below `into`; the sum of their bytes. The CRC is checked."""
     cancel, done = cancel or CancelToken(), 0
     try:
         with zipfile.ZipFile(file) as archive:  # type: ignore[arg-type]
@@ -130,7 +147,9 @@ def lift(
                 cancel.check()
                 info = archive.getinfo(name)
                 names = len(info.filename.encode()) + len(info.extra) + 32
-                file.prefetch(info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size)
+                file.prefetch(
+                    info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size
+                )
                 target = os.path.join(into, path)
                 os.makedirs(os.path.dirname(target), exist_ok=True)
                 with open(target, "wb") as sink:
@@ -143,4 +162,6 @@ def lift(
 
 def _broken(file: RangedFile, error: Exception) -> LeftIntactError:
     way_out = "Try again, or another outlet."
-    return LeftIntactError("archive-broken", f"this pack cannot be read ({error})", path=file.url, way_out=way_out)
+    return LeftIntactError(
+        "archive-broken", f"this pack cannot be read ({error})", path=file.url, way_out=way_out
+    )

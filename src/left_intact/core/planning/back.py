@@ -1,7 +1,8 @@
 """Going back as a plan: drawn on today's tree, with the strongbox as source.
 
 A pure function of what the updates did to each place, what lies there today, and which copies are sound. What
-the person used since follows them: it is kept under its own name beside, or stays where it is, as shown before.
+the person used since follows them: it is kept under its own name beside, or stays where it is, as shown
+before.
 """
 
 from __future__ import annotations
@@ -45,7 +46,9 @@ class Was:
         """Whether what lies there now is something that the update found or left."""
         if now is None:
             return True
-        return any(now.same_content(state) for state in (*self.seen, self.first, self.last) if state is not None)
+        return any(
+            now.same_content(state) for state in (*self.seen, self.first, self.last) if state is not None
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,22 +105,38 @@ def draw_back(brief: BackBrief) -> Plan:
     question = _draw(sketch, brief.segments[0].touched)
     changing = {m.at for m in sketch.moves}
     kept = [
-        Move(at=at, verb=Verb.KEEP, file_class=sketch.classes.get(at, FileClass.UNSORTED), because="not touched by the update",
-             bytes=entry.bytes, before=entry, after=entry)
+        Move(
+            at=at,
+            verb=Verb.KEEP,
+            file_class=sketch.classes.get(at, FileClass.UNSORTED),
+            because="not touched by the update",
+            bytes=entry.bytes,
+            before=entry,
+            after=entry,
+        )
         for at, entry in sketch.now.items()
         if at not in changing and entry.kind is not Kind.FOLDER
-    ]  # fmt: skip
+    ]
     space = room_for(sketch.moves, brief.facts)
     faults = blockers.machine_faults(brief.install, sketch.moves, space, brief.facts)
     if brief.later:
         says = f"a later update ({', '.join(brief.later)}) changed the same places"
         faults.append(Fault(code="later-update", says=says, way_out="Go back from that one first."))
     return Plan(
-        install=brief.install, roots=brief.roots, from_version=brief.from_version, to_version=brief.to_version,
-        route=Route.IN_PLACE, stages=_stages(brief, sketch), kept=tuple(sorted(kept, key=lambda m: m.at)),
-        questions=(question,) if question else (), blockers=tuple(f for f in faults if f.code != "held"),
-        warnings=tuple(_warnings(sketch)), space=space, survey=brief.survey, undoes=(brief.update,),
-    )  # fmt: skip
+        install=brief.install,
+        roots=brief.roots,
+        from_version=brief.from_version,
+        to_version=brief.to_version,
+        route=Route.IN_PLACE,
+        stages=_stages(brief, sketch),
+        kept=tuple(sorted(kept, key=lambda m: m.at)),
+        questions=(question,) if question else (),
+        blockers=tuple(f for f in faults if f.code != "held"),
+        warnings=tuple(_warnings(sketch)),
+        space=space,
+        survey=brief.survey,
+        undoes=(brief.update,),
+    )
 
 
 def draw_segment(brief: BackBrief) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
@@ -128,16 +147,25 @@ def draw_segment(brief: BackBrief) -> tuple[Carry, tuple[Question, ...], tuple[F
 
 def _stages(brief: BackBrief, sketch: _Sketch) -> tuple[Stage, ...]:
     times = tuple((at, when) for at, when in brief.times.items())
-    stages: list[Stage] = [Carry(moves=tuple(sorted(sketch.moves, key=lambda m: m.at)), tidy=False, times=times)]
+    stages: list[Stage] = [
+        Carry(moves=tuple(sorted(sketch.moves, key=lambda m: m.at)), tidy=False, times=times)
+    ]
     if brief.segments[0].hand is not None:
         stages.append(brief.segments[0].hand)
     for segment in brief.segments[1:]:
         most = sum(was.first.bytes for was in segment.touched.values() if was.first is not None)
         consent = Consent(
-            roots=tuple(root.label for root in brief.roots), classes=tuple(FileClass), verbs=tuple(Verb), bytes=most
+            roots=tuple(root.label for root in brief.roots),
+            classes=tuple(FileClass),
+            verbs=tuple(Verb),
+            bytes=most,
         )
         told = {"behind": str(segment.behind), "update": str(brief.update)}
-        stages.append(Later(planner=PLANNER, intends="bring back what the update displaced", consent=consent, with_=told))
+        stages.append(
+            Later(
+                planner=PLANNER, intends="bring back what the update displaced", consent=consent, with_=told
+            )
+        )
         if segment.hand is not None:
             stages.append(segment.hand)
     return tuple(stages)
@@ -176,43 +204,79 @@ def _question(sketch: _Sketch) -> Question | None:
     answer = sketch.brief.answers.get(QUESTION)
     options = ("beside", "stay")
     return Question(
-        id=QUESTION, asks=f"{shown}: changed since the update", options=options,
-        leads_to=("what was before comes back; the newer one is kept beside, under its own name",
-                  "the newer one stays in its place; what was before stays in the strongbox"),
-        default="beside", answer=answer if answer in options else "beside", paths=paths,
-    )  # fmt: skip
+        id=QUESTION,
+        asks=f"{shown}: changed since the update",
+        options=options,
+        leads_to=(
+            "what was before comes back; the newer one is kept beside, under its own name",
+            "the newer one stays in its place; what was before stays in the strongbox",
+        ),
+        default="beside",
+        answer=answer if answer in options else "beside",
+        paths=paths,
+    )
 
 
 def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
     """What has to be done at one place; None where nothing has, or nothing can."""
     first, before = was.first, sketch.brief.to_version or "the update"
-    because = f"as it was before {sketch.brief.from_version or 'the update'}" if first else f"{before} had nothing here"
+    because = (
+        f"as it was before {sketch.brief.from_version or 'the update'}"
+        if first
+        else f"{before} had nothing here"
+    )
     if first is None:
         if now is None or (now.kind is Kind.FOLDER and not was.knows(now)):
             return None
         newer = not was.knows(now)
-        return Move(at=was.at, verb=Verb.RETIRE, file_class=was.file_class, because=because, before=now, bytes=now.bytes,
-                    by_name=newer)  # fmt: skip
+        return Move(
+            at=was.at,
+            verb=Verb.RETIRE,
+            file_class=was.file_class,
+            because=because,
+            before=now,
+            bytes=now.bytes,
+            by_name=newer,
+        )
     if first.kind in (Kind.OTHER, Kind.FAULT):
         return None
     if now is not None and now.same_content(first):
         if first.kind is Kind.FOLDER or (now.mode, now.mtime_ns) == (first.mode, first.mtime_ns):
             return None
-        return Move(at=was.at, verb=Verb.REPLACE, file_class=was.file_class, because="its time and mode come back",
-                    before=now, after=first, bytes=first.bytes, gives=was.attributes)  # fmt: skip
+        return Move(
+            at=was.at,
+            verb=Verb.REPLACE,
+            file_class=was.file_class,
+            because="its time and mode come back",
+            before=now,
+            after=first,
+            bytes=first.bytes,
+            gives=was.attributes,
+        )
     if first.kind is Kind.FILE and first.digest not in sketch.brief.sound:
         sketch.lost.append(was.at)
         return None
     source = FromStrongbox(first.digest) if first.kind is Kind.FILE else None
     newer = now is not None and now.kind is not Kind.FOLDER and not was.knows(now)
     return Move(
-        at=was.at, verb=Verb.ADD if now is None else Verb.REPLACE, file_class=was.file_class, because=because, before=now,
-        after=first, source=source, bytes=first.bytes, by_name=newer, gives=was.attributes, joins=was.partner,
-    )  # fmt: skip
+        at=was.at,
+        verb=Verb.ADD if now is None else Verb.REPLACE,
+        file_class=was.file_class,
+        because=because,
+        before=now,
+        after=first,
+        source=source,
+        bytes=first.bytes,
+        by_name=newer,
+        gives=was.attributes,
+        joins=was.partner,
+    )
 
 
 def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
-    """Whether something of the person's lies where a folder or a file must be: it stays, and so does the copy."""
+    """Whether something of the person's lies where a folder or a file must be: it stays, and so does the
+    copy.
+    """
     for folder in parents(move.at.path):
         at = At(move.at.root, folder)
         there = sketch.now.get(at)
@@ -222,7 +286,11 @@ def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
     now, after = move.before, move.after
     if now is not None and now.kind is Kind.FOLDER and after is not None and after.kind is not Kind.FOLDER:
         inside = move.at.path + "/"
-        left = [at for at in sketch.now if at.root == move.at.root and at.path.startswith(inside) and at not in going]
+        left = [
+            at
+            for at in sketch.now
+            if at.root == move.at.root and at.path.startswith(inside) and at not in going
+        ]
         if left:
             sketch.barred.append(move.at)
             return True
@@ -232,10 +300,14 @@ def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
 def _warnings(sketch: _Sketch) -> list[Fault]:
     found = []
     if sketch.lost:
-        says = f"{len(sketch.lost)} files have no sound copy in the strongbox any more: {_listed(sketch.lost)}"
+        says = (
+            f"{len(sketch.lost)} files have no sound copy in the strongbox any more: {_listed(sketch.lost)}"
+        )
         found.append(Fault(code="strongbox-damaged", says=says, way_out="All else comes back."))
     if sketch.barred:
-        says = f"something of yours lies where {len(sketch.barred)} old files belong: {_listed(sketch.barred)}"
+        says = (
+            f"something of yours lies where {len(sketch.barred)} old files belong: {_listed(sketch.barred)}"
+        )
         found.append(Fault(code="in-the-way", says=says, way_out="They stay in the strongbox."))
     return found
 

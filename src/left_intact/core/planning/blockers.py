@@ -15,7 +15,9 @@ from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version
 from left_intact.core.planning.circumstances import Circumstances
 
-_COMMON = re.compile(r"(?i)^(readme|licen[cs]e|copying|changelog|changes|news|version|manifest|authors|credits)\b")
+_COMMON = re.compile(
+    r"(?i)^(readme|licen[cs]e|copying|changelog|changes|news|version|manifest|authors|credits)\b"
+)
 _FEW = 5
 _SHOWN = 60
 _STRANGER, _OTHER_NAME = 0.1, 0.25
@@ -24,13 +26,21 @@ _STRANGER, _OTHER_NAME = 0.1, 0.25
 def version_faults(mine: Reading | None, coming: Reading | None) -> tuple[list[Fault], list[Fault]]:
     """(blockers, warnings) from comparing the two versions."""
     if mine is None or coming is None:
-        which = "either side" if mine is None and coming is None else "the install" if mine is None else "the arrival"
+        which = (
+            "either side"
+            if mine is None and coming is None
+            else "the install"
+            if mine is None
+            else "the arrival"
+        )
         return [], [Fault(code="version-unknown", says=f"no version could be read from {which}")]
     here, there = mine.version, coming.version
     order = here.compare(there) if here and there else None
     if order is None:
         says = f"{coming.text} is of another version line than {mine.text}, so nobody can tell which is newer"
-        return [Fault(code="other-line", says=says, way_out="Pass it with --allow other-line.", passable=True)], []
+        return [
+            Fault(code="other-line", says=says, way_out="Pass it with --allow other-line.", passable=True)
+        ], []
     if order > 0:
         says = f"{coming.text} is older than {mine.text}, which is installed"
         way = "Pass it with --allow older-version."
@@ -59,7 +69,9 @@ def _platforms_agree(here: str, there: str) -> bool:
     return True
 
 
-def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Mapping[str, Entry] | None) -> list[Fault]:
+def identity_faults(
+    install: str, survey: Survey, arrival: Arrival, baseline: Mapping[str, Entry] | None
+) -> list[Fault]:
     """A blocker where the arrival is another program, or a stranger under the same name."""
     if arrival.shape == "file":
         says = "this is a single file, not a whole release: laid in place, it would set all else aside"
@@ -67,18 +79,29 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Ma
     coming = [p for p, e in arrival.release.entries.items() if e.kind is Kind.FILE and not _COMMON.match(p)]
     known = set(baseline) if baseline else {f.path for f in survey.findings}
     if not coming:
-        return [Fault(code="empty-arrival", says="there is no program in this arrival", way_out="Check what came.")]
+        return [
+            Fault(
+                code="empty-arrival", says="there is no program in this arrival", way_out="Check what came."
+            )
+        ]
     if len(coming) < _FEW or not known:
         return []
     share = sum(1 for path in coming if path in known) / len(coming)
     mine = {name_without_version(install), name_without_version(survey.root.rsplit("/", 1)[-1])}
-    theirs = {name_without_version(arrival.release.name), name_without_version(arrival.source.rsplit("/", 1)[-1])}
+    theirs = {
+        name_without_version(arrival.release.name),
+        name_without_version(arrival.source.rsplit("/", 1)[-1]),
+    }
     alike = any(a and b and (a in b or b in a) for a in mine for b in theirs)
     if not alike and share < _OTHER_NAME:
-        says = f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"
+        says = (
+            f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"
+        )
         return [Fault(code="other-program", says=says, way_out="Choose the install that it is for.")]
     if share < _STRANGER:
-        says = f"this bears the name of {install}, but {share:.0%} of its files have a counterpart here: a fork?"
+        says = (
+            f"this bears the name of {install}, but {share:.0%} of its files have a counterpart here: a fork?"
+        )
         return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
     return []
 
@@ -120,12 +143,18 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     way = "Move the install to another file system."
     found = []
     if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
-        found.append(Fault(code="names", says=f"this file system cannot hold {len(bad)} names: {bad[0]}", way_out=way))
+        found.append(
+            Fault(code="names", says=f"this file system cannot hold {len(bad)} names: {bad[0]}", way_out=way)
+        )
     if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:
         shown = long[0] if len(long[0]) < _SHOWN else long[0][:_SHOWN] + "…"
         says = f"{len(long)} names are too long for this file system: {shown}"
-        found.append(Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install."))
-    if not facts.links and (links := [m.path for m in arriving if m.after is not None and m.after.kind is Kind.LINK]):
+        found.append(
+            Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install.")
+        )
+    if not facts.links and (
+        links := [m.path for m in arriving if m.after is not None and m.after.kind is Kind.LINK]
+    ):
         found.append(Fault(code="names", says=f"this file system holds no links: {links[0]}", way_out=way))
     return found
 
@@ -141,5 +170,8 @@ def reading_warnings(findings: Iterable[Finding]) -> list[Fault]:
     unread = [f for f in findings if f.entry.kind is Kind.FAULT]
     if not unread:
         return []
-    says = f"{len(unread)} entries could not be read and are left alone: {unread[0].path} ({unread[0].entry.fault})"
+    says = (
+        f"{len(unread)} entries could not be read and are left alone: {unread[0].path} "
+        f"({unread[0].entry.fault})"
+    )
     return [Fault(code="unreadable", says=says)]

@@ -37,4 +37,5 @@ class Circumstances:
     roots: tuple[Root, ...] = ()
     """The folders of the install, as they were before it was read."""
     rooms: Mapping[str, tuple[int, int]] = field(default_factory=lambda: MappingProxyType({}))
-    """(device, bytes free) by the label of each root; the strongbox under `BOX`. Empty where all is on one."""
+    """(device, bytes free) by the label of each root; the strongbox under `BOX`. Empty where all is on one.
+    """

@@ -76,13 +76,17 @@ def draw_up(brief: Brief) -> Plan:
     mine = {f.path: f for f in brief.survey.findings}
     sketch = _Sketch(brief, mine, {f.path: f for f in brief.survey.folders}, _usable_baseline(brief, mine))
     if brief.baseline is not None and sketch.baseline is None:
-        says = f"{brief.baseline.name} is not what lies here: less than half of it is present, so it is left out"
+        says = (
+            f"{brief.baseline.name} is not what lies here: less than half of it is present, so it is left out"
+        )
         sketch.warnings.append(Fault(code="baseline-mismatch", says=says))
     _look_up_all(sketch)
     questions = _ask(sketch)
     moves = _clear_of_obstacles(sketch, [m for path in sorted(sketch.rows) if (m := _move(sketch, path))])
     space = room_for(moves, brief.facts)
-    version_blockers, version_warnings = blockers.version_faults(brief.survey.reading, brief.arrival.release.reading)
+    version_blockers, version_warnings = blockers.version_faults(
+        brief.survey.reading, brief.arrival.release.reading
+    )
     known = sketch.baseline.entries if sketch.baseline else None
     return Plan(
         install=brief.install,
@@ -138,9 +142,13 @@ def _look_up_all(sketch: _Sketch) -> None:
                 continue  # a folder of theirs that a release also has needs no move
             folders_in_the_way.append(path)
             continue
-        place = situate(shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None)
+        place = situate(
+            shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None
+        )
         mergeable = _mergeable(finding, coming)
-        nature = nature_of(finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at)
+        nature = nature_of(
+            finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at
+        )
         if finding is not None and (finding.entry.kind is Kind.FOLDER or is_apart(path)):
             nature = Nature.THEIRS  # of what lies apart from the program nothing is ever replaced or retired
         row = look_up(*place, nature)
@@ -150,7 +158,9 @@ def _look_up_all(sketch: _Sketch) -> None:
             sketch.rows[path] = row
         if place[1] is Mine.FAULT and coming is not None:
             says = f"{path} cannot be read, so it cannot be replaced safely"
-            sketch.blockers.append(Fault(code="unreadable", says=says, way_out="Give yourself the right to read it."))
+            sketch.blockers.append(
+                Fault(code="unreadable", says=says, way_out="Give yourself the right to read it.")
+            )
     _files_over_folders(sketch, folders_in_the_way)
 
 
@@ -161,12 +171,20 @@ def _files_over_folders(sketch: _Sketch, paths: list[str]) -> None:
         if all(p in sketch.rows and sketch.rows[p].verb is Verb.RETIRE for p in inside):
             sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Nature.OPEN)
             continue
-        says = f"{path} is a folder here and a file in {sketch.brief.arrival.release.version_text or 'the arrival'}"
+        says = (
+            f"{path} is a folder here and a file in "
+            f"{sketch.brief.arrival.release.version_text or 'the arrival'}"
+        )
         sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first."))
 
 
 def _mergeable(finding: Finding | None, coming: Entry | None) -> bool:
-    if finding is None or coming is None or finding.entry.kind is not Kind.FILE or coming.kind is not Kind.FILE:
+    if (
+        finding is None
+        or coming is None
+        or finding.entry.kind is not Kind.FILE
+        or coming.kind is not Kind.FILE
+    ):
         return False
     forms = {finding.entry.format, coming.format}
     return forms <= {"text ini", "text keyvalue"} or forms == {"text json"}
@@ -188,7 +206,9 @@ def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
         sketch.warnings.append(Fault(code="not-merged", says=says))
         return replace(row, verb=Verb.KEEP, because=f"yours; it could not be merged: {merge.trouble}")
     if merge.content == yours and not any(line.decided == "conflict" for line in merge.lines):
-        return replace(row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already")
+        return replace(
+            row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already"
+        )
     sketch.merges[path] = merge
     return row
 
@@ -215,9 +235,13 @@ def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[str, str]) -> Merge
     base = sketch.baseline.texts.get(path) if sketch.baseline else None
     assert yours is not None
     return merge_settings(
-        base, yours, sketch.brief.arrival.release.texts[path], form=sketch.mine[path].entry.format,
-        answers=by_key, renames=sketch.brief.sheet.renames_in(path),
-    )  # fmt: skip
+        base,
+        yours,
+        sketch.brief.arrival.release.texts[path],
+        form=sketch.mine[path].entry.format,
+        answers=by_key,
+        renames=sketch.brief.sheet.renames_in(path),
+    )
 
 
 def _move(sketch: _Sketch, path: str) -> Move | None:
@@ -246,9 +270,16 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         new=sketch.brief.arrival.release.version_text or "the arrival",
     )
     return Move(
-        at=_at(sketch, path), verb=verb, file_class=file_class, because=said, bytes=size, before=before, after=after,
-        source=_source(sketch, path, verb, after), question=question,
-    )  # fmt: skip
+        at=_at(sketch, path),
+        verb=verb,
+        file_class=file_class,
+        because=said,
+        bytes=size,
+        before=before,
+        after=after,
+        source=_source(sketch, path, verb, after),
+        question=question,
+    )
 
 
 def _at(sketch: _Sketch, path: str) -> At:
@@ -294,9 +325,10 @@ def _laid(coming: Entry, before: Entry | None) -> Entry:
 def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     """Nothing is laid through a link or a file of theirs, nor under a second spelling of a name."""
     solid = {
-        m.path: m for m in moves
+        m.path: m
+        for m in moves
         if m.before is not None and m.before.kind is not Kind.FOLDER and m.verb is not Verb.RETIRE
-    }  # fmt: skip
+    }
     spelled = {m.path.casefold(): m.path for m in moves if m.before is not None}
     result = []
     for move in moves:
@@ -310,7 +342,9 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
             continue
         if obstacle is not None:
             says = f"{obstacle.path} is a file here and a folder in the arrival"
-            sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {obstacle.path} elsewhere first."))
+            sketch.blockers.append(
+                Fault(code="in-the-way", says=says, way_out=f"Move {obstacle.path} elsewhere first.")
+            )
         twin = spelled.get(move.path.casefold(), move.path)
         if sketch.brief.facts.folds_case and twin != move.path:
             says = f"{move.path} and {twin} are one name on this file system"

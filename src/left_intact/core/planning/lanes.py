@@ -152,6 +152,8 @@ def _says(stroke: Stroke, moves: list[Move], plan: Plan) -> str:
 
 def _merged_words(merges: list[tuple[KeyLine, ...]]) -> str:
     lines = [line for merge in merges for line in merge]
-    mine = sum(1 for x in lines if x.result is not None and x.result == x.yours and x.decided not in ("same", "new"))
+    mine = sum(
+        1 for x in lines if x.result is not None and x.result == x.yours and x.decided not in ("same", "new")
+    )
     new = sum(1 for x in lines if x.decided in ("new", "arriving"))
     return f"{mine} of yours kept, {new} new"

@@ -48,6 +48,9 @@ PLANNERS: dict[str, LaterPlanner] = {}
 def planner_of(name: str) -> LaterPlanner:
     """The planner of a name. Raises `no-planner` for one that this version does not have."""
     if name not in PLANNERS:
-        raise LeftIntactError("no-planner", f"this version cannot draw the stage {name}",
-                              way_out="Go on with the version that began the update, or go back.")  # fmt: skip
+        raise LeftIntactError(
+            "no-planner",
+            f"this version cannot draw the stage {name}",
+            way_out="Go on with the version that began the update, or go back.",
+        )
     return PLANNERS[name]

@@ -30,24 +30,59 @@ def draw_pack(install: str, survey: Survey, arrival: Arrival, facts: Circumstanc
     for path, finding in mine.items():
         coming, entry = arrival.release.entries.get(path), finding.entry
         if coming is None or coming.same_content(entry):
-            moves.append(Move(at=at_of(path, labels), verb=Verb.KEEP, file_class=finding.file_class, because="not in the pack",
-                              bytes=entry.bytes, before=entry, after=entry))  # fmt: skip
+            moves.append(
+                Move(
+                    at=at_of(path, labels),
+                    verb=Verb.KEEP,
+                    file_class=finding.file_class,
+                    because="not in the pack",
+                    bytes=entry.bytes,
+                    before=entry,
+                    after=entry,
+                )
+            )
         else:
-            moves.append(Move(at=at_of(path, labels), verb=Verb.REPLACE, file_class=finding.file_class,
-                              because="the pack has another one of this name; the old one is set aside", bytes=coming.bytes,
-                              before=entry, after=_laid(coming), source=_source(arrival, path)))  # fmt: skip
+            moves.append(
+                Move(
+                    at=at_of(path, labels),
+                    verb=Verb.REPLACE,
+                    file_class=finding.file_class,
+                    because="the pack has another one of this name; the old one is set aside",
+                    bytes=coming.bytes,
+                    before=entry,
+                    after=_laid(coming),
+                    source=_source(arrival, path),
+                )
+            )
     for path, coming in arrival.release.entries.items():
         if path not in mine:
-            moves.append(Move(at=at_of(path, labels), verb=Verb.ADD, file_class=FileClass.CONTENT, because="you asked for it",
-                              bytes=coming.bytes, after=_laid(coming), source=_source(arrival, path)))  # fmt: skip
+            moves.append(
+                Move(
+                    at=at_of(path, labels),
+                    verb=Verb.ADD,
+                    file_class=FileClass.CONTENT,
+                    because="you asked for it",
+                    bytes=coming.bytes,
+                    after=_laid(coming),
+                    source=_source(arrival, path),
+                )
+            )
     moves.sort(key=lambda m: m.at)
     space = room_for(moves, facts)
     return Plan(
-        install=install, roots=roots_of(survey, facts), from_version=survey.version_text, to_version=survey.version_text,
-        route=Route.IN_PLACE, routes=choose_routes(arrival),
-        stages=(Carry(moves=tuple(m for m in moves if m.is_step)),), kept=tuple(m for m in moves if not m.is_step),
-        survey=survey, arrivals=(arrival,), space=space, blockers=tuple(machine_faults(install, moves, space, facts)),
-    )  # fmt: skip
+        install=install,
+        roots=roots_of(survey, facts),
+        from_version=survey.version_text,
+        to_version=survey.version_text,
+        route=Route.IN_PLACE,
+        routes=choose_routes(arrival),
+        stages=(Carry(moves=tuple(m for m in moves if m.is_step)),),
+        kept=tuple(m for m in moves if not m.is_step),
+        survey=survey,
+        arrivals=(arrival,),
+        space=space,
+        blockers=tuple(machine_faults(install, moves, space, facts)),
+    )
 
 
 def _source(arrival: Arrival, path: str) -> FromArrival:

@@ -14,7 +14,10 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
     Ask.BOTH_CHANGED: (
         "{what}: you changed {it}, and {new} changed {it} too",
         ("yours", "arriving"),
-        ("yours stays, the arriving one is not laid", "the arriving one is laid, yours goes into the strongbox"),
+        (
+            "yours stays, the arriving one is not laid",
+            "the arriving one is laid, yours goes into the strongbox",
+        ),
     ),
     Ask.DELETED_CHANGED: (
         "{what}: shipped, and you deleted {it}; {new} ships {it} anew",
@@ -24,7 +27,10 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
     Ask.IN_THE_WAY: (
         "{what}: not known to be the program's, and {new} ships {it} too",
         ("yours", "arriving"),
-        ("yours stays, the arriving one is not laid", "the arriving one is laid, yours goes into the strongbox"),
+        (
+            "yours stays, the arriving one is not laid",
+            "the arriving one is laid, yours goes into the strongbox",
+        ),
     ),
 }
 
@@ -48,14 +54,18 @@ def file_questions(conflicts: Iterable[Conflict], new: str, answers: Mapping[str
             what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
             text = asks.format(what=what, it="it" if only else "them", new=new)
             base = _slug(f"{ask}-{group[0] if only else where or 'files'}")
-            questions.append(_question(base, text, options, leads, options[0], tuple(group), answers, questions))
+            questions.append(
+                _question(base, text, options, leads, options[0], tuple(group), answers, questions)
+            )
     return questions
 
 
 def _grouped(paths: list[str]) -> dict[str, list[str]]:
     ways: tuple[Callable[[str], str], ...] = (
-        lambda p: p.rpartition("/")[0], lambda p: p.split("/")[0] if "/" in p else "", lambda p: "",
-    )  # fmt: skip
+        lambda p: p.rpartition("/")[0],
+        lambda p: p.split("/")[0] if "/" in p else "",
+        lambda p: "",
+    )
     groups: dict[str, list[str]] = {}
     for way in ways:
         groups = {}
@@ -87,9 +97,18 @@ def key_questions(
         asks = f"{what}: you and the release both changed {key}"
         paths = tuple(p for p, _ in group)
         questions.append(
-            _question(base, asks, ("yours", "arriving"), leads, "yours", paths, answers, [*before, *questions],
-                      note=f"was shipped as {shipped}")
-        )  # fmt: skip
+            _question(
+                base,
+                asks,
+                ("yours", "arriving"),
+                leads,
+                "yours",
+                paths,
+                answers,
+                [*before, *questions],
+                note=f"was shipped as {shipped}",
+            )
+        )
     chosen: dict[str, dict[str, str]] = {}
     for question, (_, key, _, _) in zip(questions, groups, strict=True):
         for path in question.paths:
@@ -98,18 +117,31 @@ def key_questions(
 
 
 def _question(
-    base: str, asks: str, options: tuple[str, ...], leads: tuple[str, ...], default: str, paths: tuple[str, ...],
-    answers: Mapping[str, str], taken: list[Question], note: str = "",
-) -> Question:  # fmt: skip
+    base: str,
+    asks: str,
+    options: tuple[str, ...],
+    leads: tuple[str, ...],
+    default: str,
+    paths: tuple[str, ...],
+    answers: Mapping[str, str],
+    taken: list[Question],
+    note: str = "",
+) -> Question:
     ids = {q.id for q in taken}
     name, number = base, 2
     while name in ids:
         name, number = f"{base}-{number}", number + 1
     answer = answers.get(name)
     return Question(
-        id=name, asks=asks, options=options, leads_to=leads, default=default,
-        answer=answer if answer in options else None, paths=paths, note=note,
-    )  # fmt: skip
+        id=name,
+        asks=asks,
+        options=options,
+        leads_to=leads,
+        default=default,
+        answer=answer if answer in options else None,
+        paths=paths,
+        note=note,
+    )
 
 
 def _slug(text: str) -> str:

@@ -14,7 +14,9 @@ _OVERHEAD = 4 << 20
 
 
 def room_for(moves: Iterable[Move], facts: Circumstances) -> Space:
-    """Copies of what goes lie in the strongbox, what comes waits beside its root; each counts where it lies."""
+    """Copies of what goes lie in the strongbox, what comes waits beside its root; each counts where it
+    lies.
+    """
     changing = [m for m in moves if m.is_step]
     needed: Counter[str] = Counter()
     for move in changing:
@@ -30,7 +32,9 @@ def room_for(moves: Iterable[Move], facts: Circumstances) -> Space:
         known = by_device.get(device)
         place = "the strongbox" if label == BOX else label or "the install"
         if known is not None:
-            by_device[device] = Room(place=f"{known.place} and {place}", needed=known.needed + needed[label], free=free)
+            by_device[device] = Room(
+                place=f"{known.place} and {place}", needed=known.needed + needed[label], free=free
+            )
         else:
             by_device[device] = Room(place=place, needed=needed[label] + _OVERHEAD, free=free)
     rooms = tuple(by_device.values())

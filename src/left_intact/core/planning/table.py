@@ -90,50 +90,143 @@ TABLE: tuple[Row, ...] = (
     # -------------------------------------------------- nothing of yours lies there
     Row(number=1, mine=(_M.ABSENT,), coming=(_T.ABSENT,), verb=None, because="gone on both sides"),
     Row(number=2, mine=(_M.ABSENT,), base=(_B.UNKNOWN, _B.ABSENT), verb=Verb.ADD, because="new in {new}"),
-    Row(number=3, mine=(_M.ABSENT,), base=(_B.PRESENT,), coming=(_T.SAME_AS_BASE,), verb=Verb.DROP,
-        because="you deleted it, and {new} does not change it: it stays deleted"),
-    Row(number=4, mine=(_M.ABSENT,), verb=Verb.ASK, ask=Ask.DELETED_CHANGED,
-        because="you deleted it, {new} ships another one"),
+    Row(
+        number=3,
+        mine=(_M.ABSENT,),
+        base=(_B.PRESENT,),
+        coming=(_T.SAME_AS_BASE,),
+        verb=Verb.DROP,
+        because="you deleted it, and {new} does not change it: it stays deleted",
+    ),
+    Row(
+        number=4,
+        mine=(_M.ABSENT,),
+        verb=Verb.ASK,
+        ask=Ask.DELETED_CHANGED,
+        because="you deleted it, {new} ships another one",
+    ),
     # -------------------------------------------------- it cannot be read
     Row(number=5, mine=(_M.FAULT,), verb=Verb.KEEP, because="it cannot be read, so it is left alone"),
     # -------------------------------------------------- the very same comes
     Row(number=6, coming=(_T.SAME_AS_MINE,), verb=Verb.KEEP, because="already as {new} ships it"),
     # -------------------------------------------------- as shipped, so the program's
-    Row(number=7, mine=(_M.AS_SHIPPED,), nature=_PROGRAMS, coming=(_T.ABSENT,), verb=Verb.RETIRE,
-        because="as {old} shipped it; {new} no longer ships it"),
-    Row(number=8, mine=(_M.AS_SHIPPED,), nature=_PROGRAMS, verb=Verb.REPLACE,
-        because="as {old} shipped it; {new} ships another one"),
+    Row(
+        number=7,
+        mine=(_M.AS_SHIPPED,),
+        nature=_PROGRAMS,
+        coming=(_T.ABSENT,),
+        verb=Verb.RETIRE,
+        because="as {old} shipped it; {new} no longer ships it",
+    ),
+    Row(
+        number=8,
+        mine=(_M.AS_SHIPPED,),
+        nature=_PROGRAMS,
+        verb=Verb.REPLACE,
+        because="as {old} shipped it; {new} ships another one",
+    ),
     Row(number=9, mine=(_M.AS_SHIPPED,), verb=Verb.KEEP, because="as shipped, but ruled to be yours"),
     # -------------------------------------------------- shipped once, changed since
-    Row(number=10, base=(_B.PRESENT,), coming=(_T.ABSENT,), verb=Verb.KEEP,
-        because="you changed it, so it stays, though {new} no longer ships it"),
-    Row(number=11, base=(_B.PRESENT,), coming=(_T.SAME_AS_BASE,), verb=Verb.KEEP,
-        because="you changed it and {new} did not"),
-    Row(number=12, base=(_B.PRESENT,), nature=(_N.SETTINGS,), verb=Verb.MERGE,
-        because="you and {new} both changed it: merged key by key"),
-    Row(number=13, base=(_B.PRESENT,), nature=(_N.THEIRS,), verb=Verb.KEEP,
-        because="yours; the one that {new} ships is not laid"),
-    Row(number=14, base=(_B.PRESENT,), verb=Verb.ASK, ask=Ask.BOTH_CHANGED,
-        because="you changed it, and {new} changed it too"),
+    Row(
+        number=10,
+        base=(_B.PRESENT,),
+        coming=(_T.ABSENT,),
+        verb=Verb.KEEP,
+        because="you changed it, so it stays, though {new} no longer ships it",
+    ),
+    Row(
+        number=11,
+        base=(_B.PRESENT,),
+        coming=(_T.SAME_AS_BASE,),
+        verb=Verb.KEEP,
+        because="you changed it and {new} did not",
+    ),
+    Row(
+        number=12,
+        base=(_B.PRESENT,),
+        nature=(_N.SETTINGS,),
+        verb=Verb.MERGE,
+        because="you and {new} both changed it: merged key by key",
+    ),
+    Row(
+        number=13,
+        base=(_B.PRESENT,),
+        nature=(_N.THEIRS,),
+        verb=Verb.KEEP,
+        because="yours; the one that {new} ships is not laid",
+    ),
+    Row(
+        number=14,
+        base=(_B.PRESENT,),
+        verb=Verb.ASK,
+        ask=Ask.BOTH_CHANGED,
+        because="you changed it, and {new} changed it too",
+    ),
     # -------------------------------------------------- never shipped, so theirs
-    Row(number=15, base=(_B.ABSENT,), coming=(_T.ABSENT,), verb=Verb.KEEP, because="yours: {old} never shipped it"),
-    Row(number=16, base=(_B.ABSENT,), nature=(_N.SETTINGS,), verb=Verb.MERGE,
-        because="yours; {new} brings one of the same name: new keys are added"),
-    Row(number=17, base=(_B.ABSENT,), nature=(_N.THEIRS,), verb=Verb.KEEP,
-        because="yours; the one that {new} ships is not laid"),
-    Row(number=18, base=(_B.ABSENT,), verb=Verb.ASK, ask=Ask.IN_THE_WAY,
-        because="yours, and {new} brings one of the same name"),
+    Row(
+        number=15,
+        base=(_B.ABSENT,),
+        coming=(_T.ABSENT,),
+        verb=Verb.KEEP,
+        because="yours: {old} never shipped it",
+    ),
+    Row(
+        number=16,
+        base=(_B.ABSENT,),
+        nature=(_N.SETTINGS,),
+        verb=Verb.MERGE,
+        because="yours; {new} brings one of the same name: new keys are added",
+    ),
+    Row(
+        number=17,
+        base=(_B.ABSENT,),
+        nature=(_N.THEIRS,),
+        verb=Verb.KEEP,
+        because="yours; the one that {new} ships is not laid",
+    ),
+    Row(
+        number=18,
+        base=(_B.ABSENT,),
+        verb=Verb.ASK,
+        ask=Ask.IN_THE_WAY,
+        because="yours, and {new} brings one of the same name",
+    ),
     # -------------------------------------------------- no baseline: evidence speaks
-    Row(number=19, coming=(_T.ABSENT,), nature=(_N.PROGRAM_SURE,), verb=Verb.RETIRE,
-        because="surely the program's, and {new} no longer ships it"),
-    Row(number=20, coming=(_T.ABSENT,), verb=Verb.KEEP, because="not proven to be the program's, so it is yours"),
-    Row(number=21, nature=_PROGRAMS, verb=Verb.REPLACE, because="the program's by all evidence; {new} ships another"),
-    Row(number=22, nature=(_N.SETTINGS,), verb=Verb.MERGE,
-        because="your values stay, new keys of {new} are added"),
-    Row(number=23, nature=(_N.THEIRS,), verb=Verb.KEEP, because="yours; the one that {new} ships is not laid"),
-    Row(number=24, verb=Verb.ASK, ask=Ask.IN_THE_WAY,
-        because="not proven to be the program's, and {new} ships another"),
-)  # fmt: skip
+    Row(
+        number=19,
+        coming=(_T.ABSENT,),
+        nature=(_N.PROGRAM_SURE,),
+        verb=Verb.RETIRE,
+        because="surely the program's, and {new} no longer ships it",
+    ),
+    Row(
+        number=20,
+        coming=(_T.ABSENT,),
+        verb=Verb.KEEP,
+        because="not proven to be the program's, so it is yours",
+    ),
+    Row(
+        number=21,
+        nature=_PROGRAMS,
+        verb=Verb.REPLACE,
+        because="the program's by all evidence; {new} ships another",
+    ),
+    Row(
+        number=22,
+        nature=(_N.SETTINGS,),
+        verb=Verb.MERGE,
+        because="your values stay, new keys of {new} are added",
+    ),
+    Row(
+        number=23, nature=(_N.THEIRS,), verb=Verb.KEEP, because="yours; the one that {new} ships is not laid"
+    ),
+    Row(
+        number=24,
+        verb=Verb.ASK,
+        ask=Ask.IN_THE_WAY,
+        because="not proven to be the program's, and {new} ships another",
+    ),
+)
 
 
 def look_up(base: Base, mine: Mine, coming: Coming, nature: Nature) -> Row:
@@ -141,7 +234,9 @@ def look_up(base: Base, mine: Mine, coming: Coming, nature: Nature) -> Row:
     return next(row for row in TABLE if row.fits(base, mine, coming, nature))
 
 
-def situate(base: Entry | None, mine: Entry | None, coming: Entry | None, *, known: bool) -> tuple[Base, Mine, Coming]:
+def situate(
+    base: Entry | None, mine: Entry | None, coming: Entry | None, *, known: bool
+) -> tuple[Base, Mine, Coming]:
     """Where a path stands. `known` says whether there is a baseline at all."""
     b = Base.UNKNOWN if not known else Base.ABSENT if base is None else Base.PRESENT
     if mine is None:

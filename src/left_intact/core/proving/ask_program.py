@@ -20,9 +20,13 @@ def ask_program(root: str, command: Sequence[str]) -> Reading | None:
     program = os.path.join(root, command[0])
     try:
         done = subprocess.run(
-            [program, *command[1:]], cwd=root, capture_output=True, timeout=_SECONDS, check=False,
+            [program, *command[1:]],
+            cwd=root,
+            capture_output=True,
+            timeout=_SECONDS,
+            check=False,
             stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+        )
     except (OSError, subprocess.TimeoutExpired):
         return None
     for line in (done.stdout + done.stderr).decode("utf-8", "replace").splitlines()[:20]:

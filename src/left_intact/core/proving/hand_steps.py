@@ -17,9 +17,14 @@ from left_intact.core.model.version import Version
 
 
 def was_done(
-    check: HandCheck, roots: Sequence[Root], *, name: str, rules: tuple[tuple[str, str], ...] = (),
-    extra_readings: tuple[Reading, ...] = (), known: Mapping[str, Page] | None = None,
-) -> bool:  # fmt: skip
+    check: HandCheck,
+    roots: Sequence[Root],
+    *,
+    name: str,
+    rules: tuple[tuple[str, str], ...] = (),
+    extra_readings: tuple[Reading, ...] = (),
+    known: Mapping[str, Page] | None = None,
+) -> bool:
     """Whether the sign of a step is to be seen now; one that cannot be seen never is.
 
     `known` are pages of an earlier reading of the first root: what has their stamps is not read again.
@@ -40,9 +45,13 @@ def was_done(
 
 
 def _reads(
-    root: str, check: HandCheck, name: str, rules: tuple[tuple[str, str], ...], extra: tuple[Reading, ...],
+    root: str,
+    check: HandCheck,
+    name: str,
+    rules: tuple[tuple[str, str], ...],
+    extra: tuple[Reading, ...],
     known: Mapping[str, Page] | None,
-) -> bool:  # fmt: skip
+) -> bool:
     from left_intact.core.proving.prove import version_now
 
     try:
@@ -63,4 +72,7 @@ def _has(root: str, check: HandCheck) -> bool:
         document = open_document(data, recognise(data[:HEAD_BYTES], len(data)))
     except NotReadable:
         return False
-    return any(shown(key) == check.key and document.same(value, check.value) for key, value in document.values().items())
+    return any(
+        shown(key) == check.key and document.same(value, check.value)
+        for key, value in document.values().items()
+    )

@@ -66,7 +66,9 @@ def prove(
     """
     began = time.monotonic()
     gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
-    roots = tuple((label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place))
+    roots = tuple(
+        (label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place)
+    )
     tree = read_roots(root, roots, report=report, cancel=cancel)
     by_path = tree.by_path()
     now = _by_place(tree, by_path, [label for label, _ in roots])
@@ -105,7 +107,10 @@ def prove(
 
 def _by_place(tree: Tree, by_path: Mapping[str, Entry], labels: list[str]) -> dict[At, Entry]:
     """Everything by its place; folders too, also those that are not empty."""
-    now = {at_of(f.path, labels): Entry(path=f.path, kind=Kind.FOLDER, mode=f.mode, mtime_ns=f.mtime_ns) for f in tree.folders}
+    now = {
+        at_of(f.path, labels): Entry(path=f.path, kind=Kind.FOLDER, mode=f.mode, mtime_ns=f.mtime_ns)
+        for f in tree.folders
+    }
     now |= {At(label, ""): Entry(path="", kind=Kind.FOLDER) for label in ("", *labels)}
     return now | {at_of(path, labels): entry for path, entry in by_path.items()}
 
@@ -122,7 +127,9 @@ def _compare(tally: _Tally, path: str, row: Witnessed, now: Entry | None, carrie
     tally.after[kind] += _total(now)
     stays = row.verb in _STAYS or row.agreed == row.before
     if not stays and row.agreed is None:
-        if now is None or (now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER):
+        if now is None or (
+            now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
+        ):
             # A thing that moved is counted once, where it came to lie.
             tally.counts[row.verb] += row.verb is not Verb.REHOME
             tally.agreed[kind] += row.before is not None and row.before.kind is not Kind.FOLDER
@@ -194,7 +201,10 @@ def _person_check(tally: _Tally) -> Check:
         parts += [f"changed by nobody's leave: {_listed(tally.altered)}"] if tally.altered else []
         return Check(name="yours", state=CheckState.FAILED, says="; ".join(parts))
     if tally.newer:
-        says = f"{_count(len(tally.newer), 'file')} changed since the update, as by a run: {_listed(tally.newer)}"
+        says = (
+            f"{_count(len(tally.newer), 'file')} changed since the update, as by a run: "
+            f"{_listed(tally.newer)}"
+        )
         return Check(name="yours", state=CheckState.YOURS, says=says)
     says = f"{_count(tally.kept.files, 'file')} of yours, each with the digest it had"
     return Check(name="yours", state=CheckState.PASSED, says=says)
@@ -206,12 +216,18 @@ def _program_check(tally: _Tally, witness: Witness) -> Check:
     if tally.not_laid:
         says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
         return Check(name="program", state=CheckState.FAILED, says=says)
-    return Check(name="program", state=CheckState.PASSED, says=f"{_count(laid, 'file')} laid, exactly as {new} ships them")
+    return Check(
+        name="program",
+        state=CheckState.PASSED,
+        says=f"{_count(laid, 'file')} laid, exactly as {new} ships them",
+    )
 
 
 def _retired_check(tally: _Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
     changed = [
-        r for r in witness.rows.values() if r.before is not None and r.agreed != r.before and r.before.kind is not Kind.FOLDER
+        r
+        for r in witness.rows.values()
+        if r.before is not None and r.agreed != r.before and r.before.kind is not Kind.FOLDER
     ]
     displaced = [r.before for r in changed if r.before is not None]
     gone = [r.before for r in changed if r.agreed is None and r.verb is not Verb.REHOME]
@@ -224,7 +240,10 @@ def _retired_check(tally: _Tally, witness: Witness, in_strongbox: Callable[[str]
     if missing:
         says = f"no sound copy in the strongbox: {_listed(missing)}"
         return Check(name="set aside", state=CheckState.FAILED, says=says)
-    says = f"{_count(len(displaced), 'old file')} sound in the strongbox, {len(gone):,} of them no longer shipped"
+    says = (
+        f"{_count(len(displaced), 'old file')} sound in the strongbox, {len(gone):,} of them no "
+        "longer shipped"
+    )
     return Check(name="set aside", state=CheckState.PASSED, says=says)
 
 
@@ -236,11 +255,17 @@ def _merge_checks(root: str, witness: Witness) -> list[Check]:
         path = at.shown
         wrong = _wrong_keys(read(path), lines)
         if wrong is None:
-            checks.append(Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings"))
+            checks.append(
+                Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings")
+            )
         elif wrong:
-            checks.append(Check(name="merged", state=CheckState.FAILED, says=f"{path}: not as agreed: {_listed(wrong)}"))
+            checks.append(
+                Check(name="merged", state=CheckState.FAILED, says=f"{path}: not as agreed: {_listed(wrong)}")
+            )
         else:
-            mine = sum(1 for x in lines if x.decided in ("yours", "conflict", "renamed") and x.result == x.yours)
+            mine = sum(
+                1 for x in lines if x.decided in ("yours", "conflict", "renamed") and x.result == x.yours
+            )
             new = sum(1 for x in lines if x.decided in ("new", "arriving"))
             says = f"{path}: {_count(mine, 'value')} of yours kept, {_count(new, 'key')} from the release"
             checks.append(Check(name="merged", state=CheckState.PASSED, says=says))
@@ -272,7 +297,11 @@ def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | N
 
 
 def version_now(
-    tree: Tree, now: Mapping[str, Entry], name: str, extra: tuple[Reading, ...], rules: tuple[tuple[str, str], ...]
+    tree: Tree,
+    now: Mapping[str, Entry],
+    name: str,
+    extra: tuple[Reading, ...],
+    rules: tuple[tuple[str, str], ...],
 ) -> Reading | None:
     # The folder's own name may well carry the old version; it is no witness here.
     readings = [*extra, *read_versions("", now, text_reader(tree.root), rules=rules)]
@@ -289,13 +318,20 @@ def _version_check(witness: Witness, now: Reading | None) -> Check:
     right = now.version is not None and want is not None and now.version.compare(want) == 0
     says = f"{before} before, {now.text} now, read from {now.source}"
     state = CheckState.PASSED if right else CheckState.FAILED
-    return Check(name="version", state=state, says=says if right else f"{says}; {wanted} was to be",
-                 before=before, after=now.text)  # fmt: skip
+    return Check(
+        name="version",
+        state=state,
+        says=says if right else f"{says}; {wanted} was to be",
+        before=before,
+        after=now.text,
+    )
 
 
 def _appeared_check(appeared: list[str]) -> Check:
     if not appeared:
-        return Check(name="nothing else", state=CheckState.PASSED, says="nothing appeared that was not planned")
+        return Check(
+            name="nothing else", state=CheckState.PASSED, says="nothing appeared that was not planned"
+        )
     says = f"{_count(len(appeared), 'file')} appeared that nobody planned: {_listed(appeared)}"
     return Check(name="nothing else", state=CheckState.YOURS, says=says)
 
@@ -305,12 +341,16 @@ def _for_your_eyes(witness: Witness, now: Mapping[At, Entry]) -> list[Check]:
     checks = []
     newest = _newest(witness, now, FileClass.SAVES)
     if newest is not None:
-        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest.shown}"))
+        checks.append(
+            Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest.shown}")
+        )
     state = _newest(witness, now, FileClass.STATES)
     if state is not None:
         says = f"try a state that {witness.version or 'the version before'} made: {state.shown}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
-    checks.append(Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around"))
+    checks.append(
+        Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around")
+    )
     return checks
 
 
@@ -330,8 +370,12 @@ def _verdict(tally: _Tally, checks: list[Check | None]) -> Verdict:
 def _ledger(tally: _Tally) -> tuple[LedgerLine, ...]:
     return tuple(
         LedgerLine(
-            file_class=c, before=tally.before[c], after=tally.after[c], equal=tally.equal[c],
-            agreed=tally.agreed[c], trouble=tally.trouble[c],
+            file_class=c,
+            before=tally.before[c],
+            after=tally.after[c],
+            equal=tally.equal[c],
+            agreed=tally.agreed[c],
+            trouble=tally.trouble[c],
         )
         for c in FileClass
-    )  # fmt: skip
+    )

@@ -114,7 +114,9 @@ class JsonDocument:
                 before = before.prev_sibling
             if before is not None and before.type == ",":
                 # Both at once: with the comma alone left over it would be no JSON.
-                between = self._data[before.end_byte : self._line_start(start)].decode("utf-8", "surrogateescape")
+                between = self._data[before.end_byte : self._line_start(start)].decode(
+                    "utf-8", "surrogateescape"
+                )
                 self._splice(before.start_byte, stop, between)
                 return
         self._splice(start, stop, "")

@@ -16,9 +16,12 @@ from left_intact.core.settings.document import Document, Key, NotReadable
 
 _SECTION = re.compile(r"^\s*\[(?P<name>[^\]]*)\]\s*(?:[;#].*)?$")
 _PAIR = re.compile(
-    r"^(?P<indent>\s*)(?P<key>[^=:\s;#\[][^=]*?|[^=:\s;#\[])(?P<sign>\s*=[ \t]*)(?P<value>.*?)(?P<tail>\s+[;#].*|\s*)$"
+    r"^(?P<indent>\s*)(?P<key>[^=:\s;#\[][^=]*?|[^=:\s;#\[])(?P<sign>\s*=[ \t]*)"
+    r"(?P<value>.*?)(?P<tail>\s+[;#].*|\s*)$"
 )
-_COLON = re.compile(r"^(?P<indent>\s*)(?P<key>[\w.\-/]+)(?P<sign>\s*:[ \t]+)(?P<value>.*?)(?P<tail>\s+[;#].*|\s*)$")
+_COLON = re.compile(
+    r"^(?P<indent>\s*)(?P<key>[\w.\-/]+)(?P<sign>\s*:[ \t]+)(?P<value>.*?)(?P<tail>\s+[;#].*|\s*)$"
+)
 _MOST_LINES = 100_000
 
 

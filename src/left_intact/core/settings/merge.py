@@ -58,7 +58,11 @@ def merge_settings(
 
 
 def _merge(
-    mine: Document, theirs: Document, sides: _Sides, answers: Mapping[str, str], known: Sequence[tuple[str, str]]
+    mine: Document,
+    theirs: Document,
+    sides: _Sides,
+    answers: Mapping[str, str],
+    known: Sequence[tuple[str, str]],
 ) -> Merge:
     lines: list[KeyLine] = []
     expected: dict[Key, str] = dict(sides.yours)
@@ -132,7 +136,12 @@ def _renamed(sides: _Sides, old: Key, new: Key) -> KeyLine:
     yours, base, arriving = sides.yours[old], sides.shipped.get(old), sides.arriving[new]
     result = arriving if base is not None and sides.same(yours, base) else yours
     return KeyLine(
-        key=f"{shown(old)} → {new[-1]}", shipped=base, yours=yours, arriving=arriving, result=result, decided="renamed"
+        key=f"{shown(old)} → {new[-1]}",
+        shipped=base,
+        yours=yours,
+        arriving=arriving,
+        result=result,
+        decided="renamed",
     )
 
 
@@ -156,9 +165,12 @@ def _renames(sides: _Sides, known: Sequence[tuple[str, str]]) -> dict[Key, Key]:
         (g, c)
         for g in gone
         for c in came
-        if g not in found and c not in found.values() and g[:-1] == c[:-1]
-        and sides.same(sides.shipped[g], sides.arriving[c]) and _alike(g[-1], c[-1])
-    ]  # fmt: skip
+        if g not in found
+        and c not in found.values()
+        and g[:-1] == c[:-1]
+        and sides.same(sides.shipped[g], sides.arriving[c])
+        and _alike(g[-1], c[-1])
+    ]
     for g, c in fits:
         if sum(1 for x, _ in fits if x == g) == 1 and sum(1 for _, y in fits if y == c) == 1:
             found[g] = c

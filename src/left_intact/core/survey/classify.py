@@ -50,7 +50,9 @@ Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
 
 def is_foreign(folder: str) -> bool:
     """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
-    return any(e.speaks_for is not P and e.weight >= weights().spoken["realm-least"] for e in folder_evidence(folder))
+    return any(
+        e.speaks_for is not P and e.weight >= weights().spoken["realm-least"] for e in folder_evidence(folder)
+    )
 
 
 def is_made(folder: str, name: str) -> bool:
@@ -63,7 +65,9 @@ def is_made(folder: str, name: str) -> bool:
 
 def looks_shipped(folder: str, name: str) -> bool:
     """Whether a file is, by its ending or its whole name, one that releases ship."""
-    return any(e.speaks_for is P and e.weight >= weights().spoken["looks-shipped"] for e in name_evidence(name))
+    return any(
+        e.speaks_for is P and e.weight >= weights().spoken["looks-shipped"] for e in name_evidence(name)
+    )
 
 
 def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = None) -> SortedPages:
@@ -74,7 +78,9 @@ def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = N
 _at_work: _Sorting | None = None
 
 
-def _first_of(_: None, part: tuple[int, int]) -> tuple[list[bytes], dict[int, list[tuple[str, str, str, float]]]]:
+def _first_of(
+    _: None, part: tuple[int, int]
+) -> tuple[list[bytes], dict[int, list[tuple[str, str, str, float]]]]:
     """The first pass over some pages, in a fork: columns of verdicts, and the evidence behind each number."""
     sorting = _at_work
     assert sorting is not None
@@ -116,7 +122,11 @@ class _Sorting:
                 self.cancel.check()
             self._second(page, found, company, titles, weak_digests, copies=copies)
         self._third(verdicts, weak_digests)
-        folders = {page.folder: self._of_folder(page) for page in self.pages if page.fault or (page.folder and page.is_bare)}
+        folders = {
+            page.folder: self._of_folder(page)
+            for page in self.pages
+            if page.fault or (page.folder and page.is_bare)
+        }
         return SortedPages(self.pages, verdicts, self.table, folders)
 
     # ------------------------------------------------------------ what each entry says by itself
@@ -144,7 +154,9 @@ class _Sorting:
         """A column of verdicts that another process numbered, in our numbers."""
         theirs = array("I")
         theirs.frombytes(column)
-        ours = {n: self._weigh(tuple(said(s, t, FileClass(c), w) for s, t, c, w in whys[n])) for n in set(theirs)}
+        ours = {
+            n: self._weigh(tuple(said(s, t, FileClass(c), w) for s, t, c, w in whys[n])) for n in set(theirs)
+        }
         return array("I", map(ours.__getitem__, theirs))
 
     def _first(self, page: Page) -> array[int]:
@@ -153,10 +165,11 @@ class _Sorting:
         spoken = [
             (source, table, find)
             for source, table, patterns in (
-                ("ruling", known.rulings, known.ruling_table), ("keepsheet", known.sheet, known.sheet_table),
+                ("ruling", known.rulings, known.ruling_table),
+                ("keepsheet", known.sheet, known.sheet_table),
             )
             if table and (find := patterns.in_folder(folder)) is not None
-        ]  # fmt: skip
+        ]
         of_folder = self._of_the_folder(folder)
         number = self._folder_ids.setdefault(of_folder, len(self._folder_ids))
         by_path = bool(spoken or known.baseline or known.arrival or known.listed or known.runs)
@@ -169,16 +182,25 @@ class _Sorting:
         when, shape, rights, at = NO_TIME, NO_SHAPE, 0, -1
         evidence_of_name = name_evidence if known.names else None
         columns = zip(
-            page.names, numbers[::COLUMNS], numbers[1::COLUMNS], numbers[2::COLUMNS], page.forms or [""] * count,
-            page.marks or bytes(count), strict=True,
-        )  # fmt: skip
+            page.names,
+            numbers[::COLUMNS],
+            numbers[1::COLUMNS],
+            numbers[2::COLUMNS],
+            page.forms or [""] * count,
+            page.marks or bytes(count),
+            strict=True,
+        )
         for name, mode, size, mtime, form, mark in columns:
             at += 1
             if evidence_of_name is not None:
                 own = evidence_of_name(name)
             if bucket is not None:
                 when = bucket(mtime)
-            shape = sources.shape_key(form, size, mark) if mark or (form in SHAPED and speaking_size(size)) else NO_SHAPE
+            shape = (
+                sources.shape_key(form, size, mark)
+                if mark or (form in SHAPED and speaking_size(size))
+                else NO_SHAPE
+            )
             if modes_speak:
                 rights = (1 if mode & 0o111 else 0) | (0 if mode & 0o222 else 2)
             if not mode or by_path or shallow or odd:
@@ -188,7 +210,11 @@ class _Sorting:
                 if shallow and is_settings_text(form):
                     extra += self._namesake(name)
                 elif shallow and is_binary_program(form):
-                    extra += (said("company", "code at the root of the install", P, weights().spoken["code-at-root"]),)
+                    extra += (
+                        said(
+                            "company", "code at the root of the install", P, weights().spoken["code-at-root"]
+                        ),
+                    )
             key = (number, id(own), form, when, shape, rights, extra)
             found = keyed.get(key)
             if found is None:
@@ -197,24 +223,47 @@ class _Sorting:
         return result
 
     def _why(
-        self, of_folder: Why, own: Why, form: str, when: tuple[str, int], shape: tuple[int, int], rights: int, extra: Why
+        self,
+        of_folder: Why,
+        own: Why,
+        form: str,
+        when: tuple[str, int],
+        shape: tuple[int, int],
+        rights: int,
+        extra: Why,
     ) -> Why:
         if any(e.source == "fault" for e in extra):
             return tuple(e for e in extra if e.source in _PROOF)
         binary = is_binary_program(form)
         if binary or form.startswith("script "):
-            own = tuple(e for e in own if e.speaks_for is not P or e.weight < 0)  # the ending of code says what its header said
+            own = tuple(
+                e for e in own if e.speaks_for is not P or e.weight < 0
+            )  # the ending of code says what its header said
         if form in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
         timed = self.times.evidence(when, binary=binary)
         if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(form), *of_folder, *own)):
             weight = weights().spoken["own-bytes" if form in SHAPED else "own-of-its-kind"]
-            extra += (said("company", "of a kind that releases ship, but not as this one did", FileClass.EXTRAS, weight),)
+            extra += (
+                said(
+                    "company",
+                    "of a kind that releases ship, but not as this one did",
+                    FileClass.EXTRAS,
+                    weight,
+                ),
+            )
         return (
-            *extra, *sources.from_header(form), *sources.from_shape(shape), *of_folder, *own, *timed,
-            *sources.from_rights(bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)),
-        )  # fmt: skip
+            *extra,
+            *sources.from_header(form),
+            *sources.from_shape(shape),
+            *of_folder,
+            *own,
+            *timed,
+            *sources.from_rights(
+                bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)
+            ),
+        )
 
     def _of_the_folder(self, folder: str) -> Why:
         found = folder_evidence(folder) if self.known.names and folder else ()
@@ -228,9 +277,10 @@ class _Sorting:
         if reference.file_class is P:
             return (*found, said("reference", says, P, spoken["reference-program"]))
         return (
-            *found, said("reference", says, reference.file_class, spoken["reference"]),
+            *found,
+            said("reference", says, reference.file_class, spoken["reference"]),
             said("reference", says, P, spoken["reference-not-program"]),
-        )  # fmt: skip
+        )
 
     def _odd(self, page: Page, at: int, mode: int) -> Why:
         if mode and stat.S_ISLNK(mode):
@@ -250,7 +300,11 @@ class _Sorting:
         if known.baseline is not None:
             base = known.baseline
             found += sources.from_baseline(
-                base.version_text or "the baseline", base.entries.get(path), digest, form, page.said.get(at, "")
+                base.version_text or "the baseline",
+                base.entries.get(path),
+                digest,
+                form,
+                page.said.get(at, ""),
             )
         elif known.listed is not None:
             found += sources.from_list(known.listed.source, known.listed.state(path), is_settings_text(form))
@@ -275,8 +329,9 @@ class _Sorting:
         parent, _, name = page.folder.rpartition("/")
         why: Why = ()
         for source, table, patterns in (
-            ("ruling", self.known.rulings, self.known.ruling_table), ("keepsheet", self.known.sheet, self.known.sheet_table),
-        ):  # fmt: skip
+            ("ruling", self.known.rulings, self.known.ruling_table),
+            ("keepsheet", self.known.sheet, self.known.sheet_table),
+        ):
             find = patterns.in_folder(parent) if table else None
             if find is not None and (line := find(name)) >= 0:
                 why += sources.from_pattern(source, *table[line], page.folder)
@@ -285,9 +340,17 @@ class _Sorting:
             if self.known.baseline is not None:
                 base = self.known.baseline
                 shipped = base.entries.get(page.folder)
-                key = "baseline-equal" if shipped is not None and shipped.kind.value == "folder" else "baseline-absent"
+                key = (
+                    "baseline-equal"
+                    if shipped is not None and shipped.kind.value == "folder"
+                    else "baseline-absent"
+                )
                 says = "shipped this empty folder" if key == "baseline-equal" else "did not ship it"
-                why += (said("baseline", f"{base.version_text or 'the baseline'} {says}", P, weights().spoken[key]),)
+                why += (
+                    said(
+                        "baseline", f"{base.version_text or 'the baseline'} {says}", P, weights().spoken[key]
+                    ),
+                )
         return self._weigh(why)
 
     # ------------------------------------------------------------ what its company adds
@@ -303,30 +366,49 @@ class _Sorting:
         return verdict.file_class is FileClass.UNSORTED or verdict.certainty < weights().replace
 
     def _second(
-        self, page: Page, found: array[int], company: Company, titles: Titles, weak_digests: set[bytes], *, copies: bool
+        self,
+        page: Page,
+        found: array[int],
+        company: Company,
+        titles: Titles,
+        weak_digests: set[bytes],
+        *,
+        copies: bool,
     ) -> None:
         table = self.table
         is_weak = {verdict for verdict in set(found) if self._is_weak(table[verdict])}
         if not is_weak:
             return
-        weak = range(len(found)) if len(is_weak) == len(set(found)) else [at for at, v in enumerate(found) if v in is_weak]
+        weak = (
+            range(len(found))
+            if len(is_weak) == len(set(found))
+            else [at for at, v in enumerate(found) if v in is_weak]
+        )
         numbers = page.numbers
         alike = alike_in(page, weak)
         beside = self._beside(page, found) if len(found) > 1 else {}
-        by_verdict = {verdict: company.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak}
+        by_verdict = {
+            verdict: company.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak
+        }
         if not alike and not beside and not titles and not copies and not any(by_verdict.values()):
             return
         done: dict[tuple[int, Why], int] = {}
         for at in weak:
             now = found[at]
             more = by_verdict[now]
-            if (alike or beside or titles or more) and stat.S_ISREG(numbers[at * COLUMNS]) and at not in page.said:
+            if (
+                (alike or beside or titles or more)
+                and stat.S_ISREG(numbers[at * COLUMNS])
+                and at not in page.said
+            ):
                 if at in alike:
                     more += alike[at]
                 if beside:
                     more += self._named_after(page, at, beside)
                 if titles and table[now].leaning is not FileClass.CONTENT:
-                    more += titles.evidence(page.names[at], page.forms[at] if page.forms else "", numbers[at * COLUMNS + 1])
+                    more += titles.evidence(
+                        page.names[at], page.forms[at] if page.forms else "", numbers[at * COLUMNS + 1]
+                    )
                 if more:
                     key = (now, more)
                     again = done.get(key)
@@ -348,7 +430,9 @@ class _Sorting:
         }
 
     def _named_after(self, page: Page, at: int, beside: dict[str, tuple[FileClass, str]]) -> Why:
-        """What a sure one of the same name beside something says; endings that speak for themselves are left to it."""
+        """What a sure one of the same name beside something says; endings that speak for themselves are
+        left to it.
+        """
         name, form = page.names[at], page.forms[at] if page.forms else ""
         stem, ending = split_name(name)
         near = beside.get(stem)
@@ -356,11 +440,17 @@ class _Sorting:
             return ()
         if form not in PICTURE_FORMS and ending in weights().suffix and weights().suffix[ending][1] >= 1:
             return ()
-        return (said("company", f"bears the name of {near[1]}, beside it", near[0], weights().spoken["beside"]),)
+        return (
+            said("company", f"bears the name of {near[1]}, beside it", near[0], weights().spoken["beside"]),
+        )
 
     def _own(self, verdict: Verdict) -> FileClass | None:
         """The class that an entry is counted under among the sure ones of its folder."""
-        return verdict.file_class if verdict.certainty >= _SURE and verdict.file_class is not FileClass.UNSORTED else None
+        return (
+            verdict.file_class
+            if verdict.certainty >= _SURE and verdict.file_class is not FileClass.UNSORTED
+            else None
+        )
 
     def _third(self, verdicts: list[array[int]], weak_digests: set[bytes]) -> None:
         """What copies say: the same bytes lie where things are surely of a class of the person's."""
@@ -408,10 +498,14 @@ def _never(*_: str) -> bool:
 
 
 def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:
-    """Whether something looks like the program's, and what knows of it says that it did not come with the release."""
+    """Whether something looks like the program's, and what knows of it says that it did not come with the
+    release.
+    """
     if any(e.source in ("run", "ruling", "keepsheet") for e in knows):
         return False
-    denied = any(e.speaks_for is P and e.weight <= _DENIED and e.source in ("baseline", "list", "time") for e in knows)
+    denied = any(
+        e.speaks_for is P and e.weight <= _DENIED and e.source in ("baseline", "list", "time") for e in knows
+    )
     changed = any(e.source in ("baseline", "list") and e.speaks_for is S for e in knows)
     return denied and not changed and sum(e.weight for e in looks if e.speaks_for is P) >= _LOOKS_SHIPPED
 

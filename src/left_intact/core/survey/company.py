@@ -44,7 +44,9 @@ class Company:
         if not folder:
             return ()
         w = weights()
-        found = _speak(self._here.get(folder), self._sizes[folder], own, w.company["least"], w.company["share"])
+        found = _speak(
+            self._here.get(folder), self._sizes[folder], own, w.company["least"], w.company["share"]
+        )
         if found:
             best, count, others = found
             heavy = w.spoken["company-program" if best is P else "company"] * count / others
@@ -52,7 +54,11 @@ class Company:
         above = folder
         while above:
             found = _speak(
-                self._below.get(above), self._below_sizes[above], own, w.company["above-least"], w.company["above-share"]
+                self._below.get(above),
+                self._below_sizes[above],
+                own,
+                w.company["above-least"],
+                w.company["above-share"],
             )
             if found and found[0] is not P:
                 best, count, others = found
@@ -81,24 +87,50 @@ def alike_in(page: Page, weak: Iterable[int]) -> dict[int, tuple[Evidence, ...]]
         return {}
     sizes = page.numbers[1::COLUMNS]
     unlike = len({sizes[i] for i in at}) > (1 - _SHARE) * len(at) + 1
-    if unlike and not any(looks_hashed(page.names[i]) for i in at[:4]) and max(sizes[i] for i in at) < w["large"]:
+    if (
+        unlike
+        and not any(looks_hashed(page.names[i]) for i in at[:4])
+        and max(sizes[i] for i in at) < w["large"]
+    ):
         return {}
     by_size = Counter(sizes[i] for i in at)
     size, same_size = by_size.most_common(1)[0]
-    hashed = sum(1 for i in at if looks_hashed(page.names[i])) if any(looks_hashed(page.names[i]) for i in at[:4]) else 0
+    hashed = (
+        sum(1 for i in at if looks_hashed(page.names[i]))
+        if any(looks_hashed(page.names[i]) for i in at[:4])
+        else 0
+    )
     if not hashed and same_size < _SHARE * len(at) and max(by_size) < w["large"]:
         return {}
     heads = Counter(page.heads[i * HEAD_BYTES : (i + 1) * HEAD_BYTES] for i in at)
     head, same_head = heads.most_common(1)[0]
     power = size >= 512 and size & (size - 1) == 0
     if len(at) >= w["alike-cache-least"] and hashed >= _SHARE * len(at):
-        found = (said("structure", f"one of {len(at)} that are named by digests", C.CACHE, spoken["alike-cache"]),)
+        found = (
+            said("structure", f"one of {len(at)} that are named by digests", C.CACHE, spoken["alike-cache"]),
+        )
     elif same_size >= _SHARE * len(at) and power:
-        found = (said("structure", f"one of {len(at)} of {size:,} bytes, a power of two", C.SAVES, spoken["alike-saves"]),)
+        found = (
+            said(
+                "structure",
+                f"one of {len(at)} of {size:,} bytes, a power of two",
+                C.SAVES,
+                spoken["alike-saves"],
+            ),
+        )
     elif same_size >= _SHARE * len(at) and same_head >= _SHARE * len(at) and any(head) and size >= 2048:
-        found = (said("structure", f"one of {len(at)} that begin alike and have one size", C.STATES, spoken["alike-states"]),)
+        found = (
+            said(
+                "structure",
+                f"one of {len(at)} that begin alike and have one size",
+                C.STATES,
+                spoken["alike-states"],
+            ),
+        )
     elif sum(1 for i in at if sizes[i] >= w["large"]) >= _SHARE * len(at):
-        found = (said("structure", f"one of {len(at)} that are large and not alike", C.CONTENT, spoken["unlike"]),)
+        found = (
+            said("structure", f"one of {len(at)} that are large and not alike", C.CONTENT, spoken["unlike"]),
+        )
     else:
         return {}
     return dict.fromkeys(at, found)
@@ -108,7 +140,9 @@ class Titles:
     """The names of what is played: other things of the person's bear them too."""
 
     def __init__(self, stems: Iterable[str]) -> None:
-        self._stems = frozenset(s for s in (title_of(stem) for stem in stems) if len(s) >= _TITLE_LEAST and not s.isdigit())
+        self._stems = frozenset(
+            s for s in (title_of(stem) for stem in stems) if len(s) >= _TITLE_LEAST and not s.isdigit()
+        )
 
     def __len__(self) -> int:
         return len(self._stems)
@@ -123,7 +157,9 @@ class Titles:
 
 
 def title_of(stem: str) -> str:
-    """A title as names of other files bear it: without what is in brackets, numbers of slots and second endings."""
+    """A title as names of other files bear it: without what is in brackets, numbers of slots and second
+    endings.
+    """
     for cut in ("(", "[", "{"):
         stem = stem.partition(cut)[0] or stem
     stem = stem.partition(".")[0] or stem
@@ -135,7 +171,13 @@ def _kind_of(form: str, size: int) -> str:
         return "picture"
     if form.startswith("text "):
         return "text" if is_settings_text(form) or form == "text xml" else ""
-    return "memory" if size >= 512 and size & (size - 1) == 0 else "bytes" if form in ("bytes", "gzip", "zstd", "zip") else ""
+    return (
+        "memory"
+        if size >= 512 and size & (size - 1) == 0
+        else "bytes"
+        if form in ("bytes", "gzip", "zstd", "zip")
+        else ""
+    )
 
 
 @lru_cache(maxsize=16)
@@ -143,9 +185,11 @@ def _titled(kind: str) -> tuple[Evidence, ...]:
     heavy = weights().spoken["title"]
     says = "bears the name of a title that lies elsewhere here"
     by_kind: dict[str, tuple[tuple[FileClass, float], ...]] = {
-        "picture": ((C.EXTRAS, heavy),), "text": ((C.SETTINGS, heavy),), "memory": ((C.SAVES, heavy),),
+        "picture": ((C.EXTRAS, heavy),),
+        "text": ((C.SETTINGS, heavy),),
+        "memory": ((C.SAVES, heavy),),
         "bytes": ((C.STATES, heavy * 0.7), (C.SAVES, heavy * 0.6)),
-    }  # fmt: skip
+    }
     speaks = by_kind.get(kind, ())
     against = said("title", says, P, weights().spoken["title-not-program"])
     return (*(said("title", says, c, x) for c, x in speaks), against)

@@ -16,9 +16,14 @@ from left_intact.core.survey.names import bare
 from left_intact.core.survey.own_word import References
 
 _BY_CLASS = {
-    FileClass.SETTINGS: "settings", FileClass.SAVES: "saves", FileClass.STATES: "states", FileClass.CONTENT: "content",
-    FileClass.EXTRAS: "extras", FileClass.CACHE: "cache", FileClass.PROGRAM: "own",
-}  # fmt: skip
+    FileClass.SETTINGS: "settings",
+    FileClass.SAVES: "saves",
+    FileClass.STATES: "states",
+    FileClass.CONTENT: "content",
+    FileClass.EXTRAS: "extras",
+    FileClass.CACHE: "cache",
+    FileClass.PROGRAM: "own",
+}
 _MOST_FILES = 200_000
 
 
@@ -33,7 +38,9 @@ class OtherRoot:
     """How many files lie in it, counted up to a limit."""
 
 
-def usual_places(home: str, environment: Mapping[str, str], *, prefixes: Iterable[str] = ()) -> list[tuple[str, str]]:
+def usual_places(
+    home: str, environment: Mapping[str, str], *, prefixes: Iterable[str] = ()
+) -> list[tuple[str, str]]:
     """(label, folder) of every place in which programs keep folders of their own name."""
     found = [
         ("settings", environment.get("XDG_CONFIG_HOME") or os.path.join(home, ".config")),
@@ -51,7 +58,10 @@ def usual_places(home: str, environment: Mapping[str, str], *, prefixes: Iterabl
     for prefix in prefixes:
         users = os.path.join(prefix, "drive_c", "users")
         for user in _folders(users):
-            found += [("own", os.path.join(user, *parts)) for parts in (("Documents",), ("AppData", "Roaming"), ("Saved Games",))]
+            found += [
+                ("own", os.path.join(user, *parts))
+                for parts in (("Documents",), ("AppData", "Roaming"), ("Saved Games",))
+            ]
     return found
 
 
@@ -63,7 +73,9 @@ def other_roots(
     known: Iterable[str] = (),
     home: str = "~",
 ) -> list[OtherRoot]:
-    """Folders outside an install that look like its own, those that its settings name first. `known` are left out."""
+    """Folders outside an install that look like its own, those that its settings name first. `known` are
+    left out.
+    """
     home = os.path.expanduser(home)
     taken = {os.path.realpath(place) for place in known}
     labels: set[str] = set()
@@ -99,7 +111,8 @@ def program_names(pages: Iterable[Page], install: str) -> set[str]:
             names |= {
                 os.path.splitext(name)[0]
                 for name, form in zip(page.names, page.forms, strict=False)
-                if form.startswith(("elf ", "pe ", "macho ", "script ")) and not name.lower().endswith((".dll", ".so", ".dylib"))
+                if form.startswith(("elf ", "pe ", "macho ", "script "))
+                and not name.lower().endswith((".dll", ".so", ".dylib"))
             }
     return names
 

@@ -44,12 +44,16 @@ def _baseline(name: str, key: str, settings: bool) -> tuple[Evidence, ...]:
     return (said("baseline", f"{name} shipped it, it was changed since", P, spoken["baseline-changed"]),)
 
 
-def from_baseline(name: str, shipped: Entry | None, digest: str, form: str, link: str) -> tuple[Evidence, ...]:
+def from_baseline(
+    name: str, shipped: Entry | None, digest: str, form: str, link: str
+) -> tuple[Evidence, ...]:
     """What the release that the install came from had under a path."""
     if shipped is None:
         return _baseline(name, "absent", False)
     same = digest == shipped.digest if digest else bool(link) and link == shipped.link
-    return _baseline(name, "equal" if same else "changed", is_settings_text(form) or is_settings_text(shipped.format))
+    return _baseline(
+        name, "equal" if same else "changed", is_settings_text(form) or is_settings_text(shipped.format)
+    )
 
 
 @lru_cache(maxsize=64)
@@ -59,9 +63,11 @@ def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
         return ()
     spoken = weights().spoken
     says = {
-        "equal": f"{source} lists exactly this", "named": f"{source} lists it",
-        "changed": f"{source} lists it, it was changed since", "absent": f"{source} does not list it",
-    }  # fmt: skip
+        "equal": f"{source} lists exactly this",
+        "named": f"{source} lists it",
+        "changed": f"{source} lists it, it was changed since",
+        "absent": f"{source} does not list it",
+    }
     key = {"equal": "listed-equal", "named": "listed", "changed": "listed-changed", "absent": "listed-absent"}
     found = (said("list", says[state], P, spoken[key[state]]),)
     if state == "changed" and settings:
@@ -69,7 +75,9 @@ def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
     return found
 
 
-def from_arrival(name: str, coming: Entry | None, digest: str, form: str, seconds: int, times: Times) -> tuple[Evidence, ...]:
+def from_arrival(
+    name: str, coming: Entry | None, digest: str, form: str, seconds: int, times: Times
+) -> tuple[Evidence, ...]:
     """What the arriving release has under a path.
 
     Settings text says little, since a default lies under the name of the person's own; but
@@ -100,7 +108,9 @@ def from_header(form: str) -> tuple[Evidence, ...]:
         return ()
     says, by_class = found
     detailed = form.split(" ", maxsplit=1)[0] in ("elf", "pe", "macho", "script")
-    return tuple(said("header", f"{says} ({form})" if detailed else says, c, weight) for c, weight in by_class)
+    return tuple(
+        said("header", f"{says} ({form})" if detailed else says, c, weight) for c, weight in by_class
+    )
 
 
 def shape_key(form: str, size: int, mark: int) -> tuple[int, int]:
@@ -129,7 +139,11 @@ def from_shape(key: tuple[int, int]) -> tuple[Evidence, ...]:
 
 def _shape(size: int, blank: bool, shape: Shape) -> list[Evidence]:
     power = size > 0 and size & (size - 1) == 0
-    if not shape.least <= size <= shape.most or (shape.power_of_two and not power) or (shape.sparse and not blank):
+    if (
+        not shape.least <= size <= shape.most
+        or (shape.power_of_two and not power)
+        or (shape.sparse and not blank)
+    ):
         return []
     text = f"{size:,} bytes: {shape.says}" if shape.power_of_two else shape.says
     return [said("structure" if shape.sparse else "size", text, c, weight) for c, weight in shape.weights]
@@ -148,10 +162,14 @@ def from_rights(executable: bool, read_only: bool) -> tuple[Evidence, ...]:
 
 
 def from_run(change: str) -> tuple[Evidence, ...]:
-    """What watching a run of the program says: `made` or `changed` while it ran; `stub`, made and untouched since."""
+    """What watching a run of the program says: `made` or `changed` while it ran; `stub`, made and untouched
+    since.
+    """
     spoken = weights().spoken
     says = (
-        "made while you ran the program, untouched since: a stub" if change == "stub" else f"{change} while you ran the program"
+        "made while you ran the program, untouched since: a stub"
+        if change == "stub"
+        else f"{change} while you ran the program"
     )
     found = [said("run", says, P, spoken["run-changed" if change == "changed" else "run-made"])]
     return (*found, *(said("run", says, c, spoken["run-made-kept"]) for c in _MADE_BY_RUNS))

@@ -22,10 +22,26 @@ _DEPTH = 12
 _SKIP = frozenset(
     bare(name)
     for name in (
-        "proc", "sys", "dev", "run", "lost+found", ".git", "node_modules", "__pycache__", ".left-intact", "site-packages",
-        "windows", "system32", "syswow64", "winsxs", "$Recycle.Bin", "System Volume Information", "etc", "boot",
+        "proc",
+        "sys",
+        "dev",
+        "run",
+        "lost+found",
+        ".git",
+        "node_modules",
+        "__pycache__",
+        ".left-intact",
+        "site-packages",
+        "windows",
+        "system32",
+        "syswow64",
+        "winsxs",
+        "$Recycle.Bin",
+        "System Volume Information",
+        "etc",
+        "boot",
     )
-)  # fmt: skip
+)
 _PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
 _DOCUMENTS = ("readme", "license", "licence", "changelog", "changes", "whatsnew", "version", "news")
 _CODE_ENDING = re.compile(r"(?i)\.(exe|appimage|x86_64|sh|py|jar|bin|run|app)$")
@@ -58,9 +74,15 @@ class _Folder:
 
 
 def find_installs(
-    place: str, known: frozenset[str] = frozenset(), *, report: Report = silent, cancel: CancelToken | None = None
+    place: str,
+    known: frozenset[str] = frozenset(),
+    *,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
 ) -> list[Candidate]:
-    """Every folder at or below a place that looks like an install, the likest first. `known` are real paths."""
+    """Every folder at or below a place that looks like an install, the likest first. `known` are real
+    paths.
+    """
     cancel = cancel or CancelToken()
     found: list[Candidate] = []
     todo, seen = [(os.path.abspath(place), 0)], 0
@@ -77,7 +99,9 @@ def find_installs(
         if candidate is not None:
             found.append(candidate)
         elif depth < _DEPTH:
-            todo += [(os.path.join(path, name), depth + 1) for name in folder.folders if bare(name) not in _SKIP]
+            todo += [
+                (os.path.join(path, name), depth + 1) for name in folder.folders if bare(name) not in _SKIP
+            ]
     report(Progress(stage="finding", done=seen, total=seen))
     return sorted(found, key=lambda c: (-c.score, c.path))
 
@@ -98,7 +122,9 @@ def _list(path: str) -> _Folder | None:
 
 
 def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
-    """A candidate, where enough speaks for it: a program, and something of a person's or a release's beside it."""
+    """A candidate, where enough speaks for it: a program, and something of a person's or a release's beside
+    it.
+    """
     programs = _programs(folder)
     if not programs:
         return None
@@ -124,7 +150,11 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
     if documents:
         score += 0.8
         why.append(f"ships {documents[0]}")
-    settings = [f for f in folder.files if any(e.speaks_for is FileClass.SETTINGS and e.weight > 1 for e in name_evidence(f))]
+    settings = [
+        f
+        for f in folder.files
+        if any(e.speaks_for is FileClass.SETTINGS and e.weight > 1 for e in name_evidence(f))
+    ]
     if settings:
         score += 0.8
         why.append(f"has settings: {settings[0]}")
@@ -132,7 +162,11 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
     if libraries >= 2:
         score += 0.5
         why.append(f"{libraries} libraries beside it")
-    shipped = [n for n in folder.folders if any(e.speaks_for is FileClass.PROGRAM and e.weight > 1 for e in folder_evidence(n))]
+    shipped = [
+        n
+        for n in folder.folders
+        if any(e.speaks_for is FileClass.PROGRAM and e.weight > 1 for e in folder_evidence(n))
+    ]
     if shipped:
         score += 0.7
         why.append(f"{shipped[0]}/ is where releases put things")
@@ -142,10 +176,14 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
     name = name_without_version(base).strip(" .-_") or base
     found = version_in_name(base)
     return Candidate(
-        path=folder.path, name=(name if len(name) > 2 and not name.isdigit() else os.path.splitext(programs[0])[0]).title(),
-        role=_role(folder, owned), version=found.text if found else "", score=round(score, 1), why=tuple(why),
+        path=folder.path,
+        name=(name if len(name) > 2 and not name.isdigit() else os.path.splitext(programs[0])[0]).title(),
+        role=_role(folder, owned),
+        version=found.text if found else "",
+        score=round(score, 1),
+        why=tuple(why),
         known=os.path.realpath(folder.path) in known,
-    )  # fmt: skip
+    )
 
 
 def _classes_of(name: str) -> Iterator[FileClass]:
@@ -155,7 +193,9 @@ def _classes_of(name: str) -> Iterator[FileClass]:
 
 
 def _programs(folder: _Folder) -> list[str]:
-    """Files at the top that are programs by their first bytes; code in `bin/` counts for the folder above it."""
+    """Files at the top that are programs by their first bytes; code in `bin/` counts for the folder above
+    it.
+    """
     likely = [f for f in folder.files if _CODE_ENDING.search(f) or "." not in f][:_LOOK_AT]
     found = [f for f in likely if _is_program(os.path.join(folder.path, f))]
     bundles = [f for f in folder.folders if f.endswith(".app")]
@@ -183,7 +223,13 @@ def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
         return "modding tool"
     if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:
         return "front end"
-    if names & {"themes", "collections", "looks"} and names & {"lists", "pictures", "collections", "media", "themes"}:
+    if names & {"themes", "collections", "looks"} and names & {
+        "lists",
+        "pictures",
+        "collections",
+        "media",
+        "themes",
+    }:
         return "front end"
     if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
         return "emulator"

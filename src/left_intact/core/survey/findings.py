@@ -32,9 +32,13 @@ class SortedPages(Findings):
     """Pages with a verdict for each name."""
 
     def __init__(
-        self, pages: Sequence[Page], verdicts: Sequence[array[int]], table: Sequence[Verdict],
-        folders: Mapping[str, int], totals: Mapping[FileClass, Total] | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        pages: Sequence[Page],
+        verdicts: Sequence[array[int]],
+        table: Sequence[Verdict],
+        folders: Mapping[str, int],
+        totals: Mapping[FileClass, Total] | None = None,
+    ) -> None:
         self._totals = totals
         self.pages, self.verdicts, self.table, self.folders = pages, verdicts, table, folders
         """`verdicts` are numbers of `table`, a column a page; `folders` those of folders that are entries."""
@@ -72,7 +76,9 @@ class SortedPages(Findings):
 
     def _finding(self, entry: Entry, verdict: int) -> Finding:
         v = self.table[verdict]
-        return Finding(entry=entry, file_class=v.file_class, certainty=v.certainty, why=v.why, leaning=v.leaning)
+        return Finding(
+            entry=entry, file_class=v.file_class, certainty=v.certainty, why=v.why, leaning=v.leaning
+        )
 
     def find(self, path: str) -> Finding | None:
         folder, _, name = path.rpartition("/")
@@ -133,10 +139,14 @@ class SortedPages(Findings):
         with collector_at_rest():
             for number, verdicts in enumerate(self.verdicts):
                 if not wanted.isdisjoint(verdicts):
-                    found += [self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted]
+                    found += [
+                        self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted
+                    ]
         found += [
-            next(self.in_page(self._by_folder[folder])) for folder, verdict in self.folders.items() if verdict in wanted
-        ]  # fmt: skip
+            next(self.in_page(self._by_folder[folder]))
+            for folder, verdict in self.folders.items()
+            if verdict in wanted
+        ]
         return sorted(found, key=lambda f: f.entry.path)
 
     def newest(self, kind: FileClass) -> Entry | None:
@@ -173,7 +183,9 @@ class SortedPages(Findings):
         return [self.one(number, at) for _, number, at in heapq.nsmallest(limit, rows())]
 
     def containing(self, part: str, limit: int) -> tuple[list[Finding], int]:
-        """(the first entries whose path contains some text, how many there are in all). Case does not count."""
+        """(the first entries whose path contains some text, how many there are in all). Case does not
+        count.
+        """
         wanted = part.casefold()
         places = []
         for number, page in enumerate(self.pages):

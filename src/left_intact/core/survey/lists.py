@@ -35,7 +35,10 @@ Hasher = Callable[[str, str], str]
 
 
 def find_list(
-    pages: Sequence[Page], read: Callable[[str], bytes | None], hasher: Hasher, is_foreign: Callable[[str], bool]
+    pages: Sequence[Page],
+    read: Callable[[str], bytes | None],
+    hasher: Hasher,
+    is_foreign: Callable[[str], bool],
 ) -> Listed | None:
     """The best list near the root, or None. Only what a list names is hashed.
 
@@ -53,12 +56,19 @@ def find_list(
         rows = _below(rows, path, there)
         here = [row for row in rows if row in there]
         names_code = any(is_binary_program(there[row]) or there[row].startswith("script ") for row in here)
-        if names_code and len(here) >= max(_LEAST, _PRESENT * len(rows)) and (best is None or len(here) > best[0]):
+        if (
+            names_code
+            and len(here) >= max(_LEAST, _PRESENT * len(rows))
+            and (best is None or len(here) > best[0])
+        ):
             best = (len(here), path, rows)
     if best is None:
         return None
     _, source, rows = best
-    return Listed(source=source, states={path: _state(path, digest, hasher) for path, digest in rows.items() if path in there})
+    return Listed(
+        source=source,
+        states={path: _state(path, digest, hasher) for path, digest in rows.items() if path in there},
+    )
 
 
 def _candidates(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
@@ -67,7 +77,9 @@ def _candidates(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> lis
 
 
 def _below(rows: dict[str, str], path: str, there: Mapping[str, str]) -> dict[str, str]:
-    """Paths as seen from the root: lists are written from the root, from where they lie, or from a wrapper folder."""
+    """Paths as seen from the root: lists are written from the root, from where they lie, or from a wrapper
+    folder.
+    """
     beside = path.rpartition("/")[0]
     ways: list[dict[str, str]] = [rows]
     if beside:
@@ -84,7 +96,9 @@ def _state(path: str, digest: str, hasher: Hasher) -> str:
 
 
 def parse_list(data: bytes) -> dict[str, str]:
-    """Path to digest (empty where there is none) of a list in any of the known forms; empty for anything else."""
+    """Path to digest (empty where there is none) of a list in any of the known forms; empty for anything
+    else.
+    """
     if len(data) > _SIZE_LIMIT:
         return {}
     text = data.decode("utf-8", "replace").lstrip("\ufeff")
@@ -109,15 +123,24 @@ def _from_json(text: str) -> dict[str, str]:
         said = json.loads(text)
     except ValueError:
         return {}
-    rows = said if isinstance(said, list) else next((said[k] for k in ("files", "contents", "entries") if k in said), said)
+    rows = (
+        said
+        if isinstance(said, list)
+        else next((said[k] for k in ("files", "contents", "entries") if k in said), said)
+    )
     if isinstance(rows, dict):
         return {_clean(path): str(value).lower() for path, value in rows.items() if isinstance(value, str)}
     found: dict[str, str] = {}
     for row in rows if isinstance(rows, list) else ():
         if isinstance(row, str):
             found[_clean(row)] = ""
-        elif isinstance(row, dict) and isinstance(path := row.get("path", row.get("name", row.get("file"))), str):
-            digest = next((row[k] for k in ("sha256", "sha512", "sha1", "md5", "hash") if isinstance(row.get(k), str)), "")
+        elif isinstance(row, dict) and isinstance(
+            path := row.get("path", row.get("name", row.get("file"))), str
+        ):
+            digest = next(
+                (row[k] for k in ("sha256", "sha512", "sha1", "md5", "hash") if isinstance(row.get(k), str)),
+                "",
+            )
             found[_clean(path)] = digest.lower()
     return found
 

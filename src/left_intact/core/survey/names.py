@@ -26,7 +26,23 @@ _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
 _JOINED_LEAST, _PART_LEAST = 6, 3
 _SHORT_LEAST, _SHORT_MOST, _SHORT_KNOWN = 3, 4, 2
 """Letters of what may be short for something, and how many words it must be short for."""
-_WHOSE = frozenset(("my", "mine", "own", "user", "game", "games", "title", "per", "quick", "auto", "shader", "pipeline", "all"))
+_WHOSE = frozenset(
+    (
+        "my",
+        "mine",
+        "own",
+        "user",
+        "game",
+        "games",
+        "title",
+        "per",
+        "quick",
+        "auto",
+        "shader",
+        "pipeline",
+        "all",
+    )
+)
 _OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "sobre", "di", "per"))
 """Words after which comes what a thing is about: notes on settings are notes."""
 
@@ -54,12 +70,16 @@ def looks_hashed(name: str) -> bool:
 
 @lru_cache(maxsize=16384)
 def known_word(word: str) -> Weighed | None:
-    """What the table of folders says of a bare word: as it is, as two general words joined, or as short for some."""
+    """What the table of folders says of a bare word: as it is, as two general words joined, or as short for
+    some.
+    """
     return weights().folder.get(word) or _joined(word) or _short_for(word)
 
 
 def _joined(word: str) -> Weighed | None:
-    """`gamesettings` is settings: the last of two joined words says what it is, the first is of any table or says whose."""
+    """`gamesettings` is settings: the last of two joined words says what it is, the first is of any table
+    or says whose.
+    """
     w = weights()
     if len(word) < _JOINED_LEAST:
         return None
@@ -76,7 +96,9 @@ def _joined(word: str) -> Weighed | None:
 
 
 def _short_for(word: str) -> Weighed | None:
-    """`mem` is short for words that are all of one class; a beginning that several classes share says nothing."""
+    """`mem` is short for words that are all of one class; a beginning that several classes share says
+    nothing.
+    """
     if not _SHORT_LEAST <= len(word) <= _SHORT_MOST:
         return None
     row, known = _beginnings().get(word, (None, 0))
@@ -121,7 +143,11 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
     a mod brings its own code, a theme its own documents.
     """
     w = weights()
-    known = [(part, row) for part in reversed(folder.split("/")) if (row := _known_folder(part))] if folder else []
+    known = (
+        [(part, row) for part in reversed(folder.split("/")) if (row := _known_folder(part))]
+        if folder
+        else []
+    )
     if not known:
         return ()
     found: list[Evidence] = []
@@ -141,7 +167,9 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         assert outer is not None
         name, (realm, heavy, why) = outer
         found.append(said("name", f"all inside {name}/, {why}", realm, heavy))
-        found.append(said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"]))
+        found.append(
+            said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"])
+        )
         return tuple(found)
     for name, (kind, heavy, why) in known[1:]:
         in_realm = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-realm"]

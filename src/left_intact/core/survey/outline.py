@@ -31,7 +31,11 @@ class FolderNode:
         """What lies right in it; made anew from the columns at each call."""
         if self.source is None or self.page < 0:
             return []
-        return [f for f in self.source.in_page(self.page) if f.entry.kind is not Kind.FOLDER and f.path != self.path]
+        return [
+            f
+            for f in self.source.in_page(self.page)
+            if f.entry.kind is not Kind.FOLDER and f.path != self.path
+        ]
 
     @property
     def count(self) -> int:

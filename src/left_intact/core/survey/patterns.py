@@ -48,7 +48,9 @@ def is_pattern(text: str) -> bool:
 
 
 class PatternTable:
-    """Many patterns over many paths: look-ups by path, folder and ending first, then what needs an expression."""
+    """Many patterns over many paths: look-ups by path, folder and ending first, then what needs an
+    expression.
+    """
 
     def __init__(self, patterns: Sequence[str]) -> None:
         self._exact: dict[str, int] = {}
@@ -78,9 +80,14 @@ class PatternTable:
             first = max(first, self._below.get(at, -1))
             at = at.rpartition("/")[0]
         above = f"{folder}/" if folder else ""
-        if first < 0 and not self._ending and not self._others and not any(
-            p.startswith(above) and "/" not in p[len(above) :] for p in (*self._exact, *self._below)
-        ):  # fmt: skip
+        if (
+            first < 0
+            and not self._ending
+            and not self._others
+            and not any(
+                p.startswith(above) and "/" not in p[len(above) :] for p in (*self._exact, *self._below)
+            )
+        ):
             return None
 
         def last(name: str) -> int:

@@ -1,6 +1,7 @@
 """Surveying an install: the tree, the classes, the version.
 
-What sorts is imported where something has to be sorted: a survey of what has not changed need not wait for it.
+What sorts is imported where something has to be sorted: a survey of what has not changed need not wait for
+it.
 """
 
 from __future__ import annotations
@@ -70,7 +71,8 @@ def survey_install(
     """Read and classify everything below `root` and other roots; changes nothing.
 
     `before` gives what an earlier survey left; it, and `known` where that is a function, are called
-    while the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises `LeftIntactError`
+    while the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises
+    `LeftIntactError`
     (`no-folder`, `no-rights`) where the root itself cannot be read.
     """
     began = time.monotonic()
@@ -81,29 +83,46 @@ def survey_install(
         known_now()
         return before() if before else Before()
 
-    tree = read_roots(root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel)
+    tree = read_roots(
+        root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel
+    )
     sorted_by = known_now()
     context = context_of(sorted_by, name, roots, rules)
     if context == left().context and left().holds(tree.pages):
         was = left()
         verdicts = [was.verdicts[page.folder] for page in tree.pages]
         survey = Survey(
-            root=tree.root, findings=SortedPages(tree.pages, verdicts, was.table, was.folders, was.totals),
-            folders=tree.folders, readings=_by_weight([*extra_readings, *was.readings]), platform=was.platform,
-            roots=tuple(roots), baseline=_baseline_text(sorted_by.baseline), notes=was.notes,
-        )  # fmt: skip
+            root=tree.root,
+            findings=SortedPages(tree.pages, verdicts, was.table, was.folders, was.totals),
+            folders=tree.folders,
+            readings=_by_weight([*extra_readings, *was.readings]),
+            platform=was.platform,
+            roots=tuple(roots),
+            baseline=_baseline_text(sorted_by.baseline),
+            notes=was.notes,
+        )
     else:
         report(Progress(stage="sorting", done=0, total=tree.count))
-        survey = survey_tree(tree, sorted_by, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel)
+        survey = survey_tree(
+            tree, sorted_by, name=name, roots=roots, rules=rules, extra_readings=extra_readings, cancel=cancel
+        )
     return replace(survey, seconds=time.monotonic() - began), tree, context
 
 
 def context_of(known: Known, name: str, roots: Roots = (), rules: Sequence[tuple[str, str]] = ()) -> str:
     """A digest of everything beside the tree that classes depend on."""
     said = [
-        fingerprint(), name, known.names, list(known.rulings), list(known.sheet), sorted(known.runs.items()), list(roots),
-        list(rules), _release_key(known.baseline), _release_key(known.arrival),
-    ]  # fmt: skip
+        fingerprint(),
+        name,
+        known.names,
+        list(known.rulings),
+        list(known.sheet),
+        sorted(known.runs.items()),
+        list(roots),
+        list(rules),
+        _release_key(known.baseline),
+        _release_key(known.arrival),
+    ]
     return blake3(json.dumps(said).encode()).hexdigest()
 
 
@@ -111,7 +130,9 @@ def _release_key(release: Release | None) -> str:
     if release is None:
         return ""
     rows = [f"{e.path}\0{e.digest}\0{e.link}\0{e.format}" for e in release.entries.values()]
-    return blake3("\n".join([release.version_text, *sorted(rows)]).encode("utf-8", "surrogateescape")).hexdigest()
+    return blake3(
+        "\n".join([release.version_text, *sorted(rows)]).encode("utf-8", "surrogateescape")
+    ).hexdigest()
 
 
 def survey_tree(
@@ -187,5 +208,8 @@ def _notes(known: Known, roots: Roots) -> tuple[str, ...]:
     named = [os.path.realpath(place) + os.sep for place in known.references.outside]
     outside = [place for place in named if not any(place.startswith(root + os.sep) for root in taken)]
     if outside:
-        notes.append(f"its settings name {len(outside)} folder{'s' if len(outside) > 1 else ''} elsewhere, not read with it")
+        notes.append(
+            f"its settings name {len(outside)} folder{'s' if len(outside) > 1 else ''} "
+            "elsewhere, not read with it"
+        )
     return tuple(notes)

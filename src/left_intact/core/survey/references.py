@@ -19,22 +19,33 @@ from left_intact.core.survey.weights import PICTURES, Weighed, weights
 _FILES, _SIZE = 60, 128 << 10
 _DEPTH = 4
 _READABLE = frozenset(("text ini", "text keyvalue", "text json", "text xml", "text plain"))
-_LINE = re.compile(r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$""")
-_XML = re.compile(r"""<(\w[\w.-]*)(?:\s[^<>]*)?>([^<>\n]{1,400})</|\b(\w[\w.-]*)=["']([^"'<>\n]{1,400})["']""")
+_LINE = re.compile(
+    r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$"""
+)
+_XML = re.compile(
+    r"""<(\w[\w.-]*)(?:\s[^<>]*)?>([^<>\n]{1,400})</|\b(\w[\w.-]*)=["']([^"'<>\n]{1,400})["']"""
+)
 _WORDS_FOR_PLACES = """
-dir dirs directory directories path paths folder folders location locations root base default last current file files
-ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella percorso pasta
+dir dirs directory directories path paths folder folders location locations root base default last current
+file files
+ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella
+percorso pasta
 use enable the of to in for game emulator main general
 """
 _PLACE_WORDS = frozenset(_WORDS_FOR_PLACES.split())
 _NO_PLACES = frozenset(("true", "false", "none", "auto", "default"))
-_PLACE_ENDING = re.compile(r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$")
+_PLACE_ENDING = re.compile(
+    r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$"
+)
 
 
 def read_references(
-    root: str, pages: Sequence[Page], read: Callable[[str], bytes | None], is_foreign: Callable[[str], bool],
+    root: str,
+    pages: Sequence[Page],
+    read: Callable[[str], bytes | None],
+    is_foreign: Callable[[str], bool],
     name: str = "",
-) -> References:  # fmt: skip
+) -> References:
     """Read the settings files near the root for folders that they name."""
     folders = {page.folder for page in pages}
     by_bare = {f.casefold(): f for f in folders}
@@ -48,7 +59,9 @@ def read_references(
             about = about_key(key)
             if about is None or not _may_be_path(value, key):
                 continue
-            reference = Reference(source=path, key=key.strip(), file_class=about[0], pictures=about[2].endswith(PICTURES))
+            reference = Reference(
+                source=path, key=key.strip(), file_class=about[0], pictures=about[2].endswith(PICTURES)
+            )
             for place in _places(root, path, value):
                 below = os.path.relpath(place, root).replace(os.sep, "/")
                 if below == ".":
@@ -69,7 +82,11 @@ def _settings_files(pages: Sequence[Page], is_foreign: Callable[[str], bool]) ->
         if _READABLE.isdisjoint(page.forms) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
             continue
         sizes = page.numbers[1::COLUMNS]
-        found += [page.path(at) for at, form in enumerate(page.forms) if form in _READABLE and 0 < sizes[at] <= _SIZE]
+        found += [
+            page.path(at)
+            for at, form in enumerate(page.forms)
+            if form in _READABLE and 0 < sizes[at] <= _SIZE
+        ]
     return sorted(found, key=lambda p: (p.count("/"), not _looks_like_settings(p), p))[:_FILES]
 
 
@@ -91,7 +108,9 @@ def pairs_in(text: str) -> Iterator[tuple[str, str]]:
 
 
 def about_key(key: str) -> Weighed | None:
-    """What a key of a settings file is about: `SaveStatePath` is about states, `window width` about nothing."""
+    """What a key of a settings file is about: `SaveStatePath` is about states, `window width` about
+    nothing.
+    """
     words = words_of(key.rpartition("/")[2].rpartition(".")[2] or key)
     about = [w for w in words if w not in _PLACE_WORDS]
     if not about and len(words) > 0:
@@ -144,4 +163,6 @@ def _places(root: str, source: str, value: str) -> Iterator[str]:
 def _may_be_root(place: str, root: str) -> bool:
     """Not the whole disk, not a home folder, and nothing that the install lies in."""
     home = os.path.expanduser("~")
-    return len(place.strip("/").split("/")) >= 2 and place != home and not (root + "/").startswith(place + "/")
+    return (
+        len(place.strip("/").split("/")) >= 2 and place != home and not (root + "/").startswith(place + "/")
+    )

@@ -65,7 +65,9 @@ class Times:
                 return "after-install", 0
             if self.newest is None:
                 return "", 0
-            return ("later" if seconds > self.newest + weights().time["years-apart-seconds"] else "not-later"), 0
+            return (
+                "later" if seconds > self.newest + weights().time["years-apart-seconds"] else "not-later"
+            ), 0
         width = weights().time["cluster-seconds"]
         for number, built in enumerate(self.builds):
             if abs(seconds - built) <= width:
@@ -86,9 +88,19 @@ class Times:
         if word == "cluster":
             day = datetime.fromtimestamp(self.builds[more], UTC).date()
             shared = self.mixed > weights().time["cluster-mixed"]
-            found = [said("time", f"written with the release, on {day}", P, spoken["cluster-shared" if shared else "cluster"])]
+            found = [
+                said(
+                    "time",
+                    f"written with the release, on {day}",
+                    P,
+                    spoken["cluster-shared" if shared else "cluster"],
+                )
+            ]
             if not shared:
-                found += [said("time", f"of the release's minutes, on {day}", c, spoken["cluster-persons"]) for c in PERSONS]
+                found += [
+                    said("time", f"of the release's minutes, on {day}", c, spoken["cluster-persons"])
+                    for c in PERSONS
+                ]
             return tuple(found)
         if word == "shortly-before":
             if self.mixed > weights().time["cluster-mixed"]:
@@ -102,7 +114,14 @@ class Times:
         if word:
             span = f"{-more} months" if more < 0 else f"{more} days" if more else "hours"
             weight = spoken[word + ("-binary" if binary else "")]
-            return (said("time", f"{span} {'after' if word == 'late' else 'before'} the release was built", P, weight),)
+            return (
+                said(
+                    "time",
+                    f"{span} {'after' if word == 'late' else 'before'} the release was built",
+                    P,
+                    weight,
+                ),
+            )
         return ()
 
 
@@ -142,7 +161,9 @@ def _code_times(pages: Sequence[Page], is_foreign: IsForeign, looks_shipped: IsM
     for page in pages:
         if looked_at < _NAMES_ENOUGH and not is_foreign(page.folder):
             looked_at += len(page.names)
-            found += _times_of(page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)])
+            found += _times_of(
+                page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)]
+            )
     return found
 
 
@@ -178,7 +199,11 @@ def _mixed(pages: Sequence[Page], builds: tuple[int, ...], is_made: IsMade) -> f
         for at, name in enumerate(page.names):
             if made >= _MADE_ENOUGH:
                 break
-            if _is_code(page.forms[at]) or not stat.S_ISREG(numbers[at * COLUMNS]) or not is_made(page.folder, name):
+            if (
+                _is_code(page.forms[at])
+                or not stat.S_ISREG(numbers[at * COLUMNS])
+                or not is_made(page.folder, name)
+            ):
                 continue
             made += 1
             seconds = numbers[at * COLUMNS + 2] // _SECOND

@@ -54,7 +54,9 @@ def look(root: str, roots: Roots = (), cancel: CancelToken | None = None) -> Sta
             pages = read_pages(place, cancel=cancel, content=False)
         except OSError as error:
             if not label:
-                raise LeftIntactError("no-folder", "this folder cannot be read", path=place, way_out="Check the path.") from error
+                raise LeftIntactError(
+                    "no-folder", "this folder cannot be read", path=place, way_out="Check the path."
+                ) from error
             continue
         for page in pages:
             found[labelled(label, page.folder) if label else page.folder] = _stamps(page)
@@ -67,7 +69,9 @@ def _stamps(page: Page) -> dict[str, tuple[int, ...]]:
 
 
 def compare(before: Stamps, after: Stamps) -> tuple[list[str], list[str], list[str], list[str]]:
-    """(made, changed, gone, new folders). Changed is what was written, not what was merely moved to another mode."""
+    """(made, changed, gone, new folders). Changed is what was written, not what was merely moved to another
+    mode.
+    """
     made, changed, gone = [], [], []
     for folder, names in after.items():
         old = before.get(folder, {})
@@ -88,9 +92,14 @@ def compare(before: Stamps, after: Stamps) -> tuple[list[str], list[str], list[s
 
 
 def watch_run(
-    root: str, roots: Roots = (), *, command: Sequence[str] = (), wait: Callable[[], None] | None = None,
-    report: Report = silent, cancel: CancelToken | None = None,
-) -> Run:  # fmt: skip
+    root: str,
+    roots: Roots = (),
+    *,
+    command: Sequence[str] = (),
+    wait: Callable[[], None] | None = None,
+    report: Report = silent,
+    cancel: CancelToken | None = None,
+) -> Run:
     """Watch one run of a program.
 
     With a command it is started in the root and waited for; without, `wait` returns when the
@@ -108,22 +117,34 @@ def watch_run(
     cancel.check()
     made, changed, gone, folders = compare(before, look(root, roots, cancel))
     return Run(
-        made=tuple(made), changed=tuple(changed), gone=tuple(gone), new_folders=tuple(folders),
-        seconds=time.monotonic() - began, status=status,
+        made=tuple(made),
+        changed=tuple(changed),
+        gone=tuple(gone),
+        new_folders=tuple(folders),
+        seconds=time.monotonic() - began,
+        status=status,
         digests=tuple((path, _digest(root, roots, path)) for path in (*made, *changed)),
-    )  # fmt: skip
+    )
 
 
 def _start_and_wait(root: str, command: Sequence[str], cancel: CancelToken) -> int:
     try:
         process = subprocess.Popen(
-            list(command), cwd=root, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            list(command),
+            cwd=root,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
             start_new_session=True,
-        )  # fmt: skip
+        )
     except OSError as error:
         why = reason_of(error)
-        raise LeftIntactError("no-start", f"the program could not be started ({why})", path=command[0],
-                              way_out="Check the command; it is run in the install's folder.") from error  # fmt: skip
+        raise LeftIntactError(
+            "no-start",
+            f"the program could not be started ({why})",
+            path=command[0],
+            way_out="Check the command; it is run in the install's folder.",
+        ) from error
     while True:
         try:
             return process.wait(_POLL)

@@ -64,7 +64,11 @@ def weights() -> Weights:
         spoken=said["spoken"],
         time=said["time"],
         company=said["company"],
-        header={form: (row["says"], _by_class(row["weights"])) for row in said["header"] for form in row["formats"]},
+        header={
+            form: (row["says"], _by_class(row["weights"]))
+            for row in said["header"]
+            for form in row["formats"]
+        },
         shapes=tuple(
             Shape(
                 says=row["says"],

@@ -58,7 +58,8 @@ class ArrivalScreen(StageScreen):
 
     STOP = "arrival"
     HELP = (
-        "What came, compared with what is installed: version, platform, contents. Nothing is unpacked or changed "
+        "What came, compared with what is installed: version, platform, contents. Nothing is "
+        "unpacked or changed "
         "by looking. o chooses another archive or folder; n goes on to the plan."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -81,15 +82,22 @@ class ArrivalScreen(StageScreen):
         head = Text(no_wrap=True)
         arrival = desk.arrival
         if arrival is None:
-            head.append(desk.trouble or ("looking in…" if desk.row.waiting else "Nothing waits."),
-                        look.style("bad" if desk.trouble else "text"))  # fmt: skip
-            rows: list[Row] = [Words("Press o and name an archive, a folder or a file: a new build of this program.")]
+            head.append(
+                desk.trouble or ("looking in…" if desk.row.waiting else "Nothing waits."),
+                look.style("bad" if desk.trouble else "text"),
+            )
+            rows: list[Row] = [
+                Words("Press o and name an archive, a folder or a file: a new build of this program.")
+            ]
             self.query_one("#head", Static).update(head)
             self.query_one("#facts", Lines).set_rows(rows if not desk.row.waiting or desk.trouble else [])
             self.explain(Text(""))
             return
         head.append(f"{bearable(arrival.release.name)}", look.style("text", bold=True))
-        head.append(f"   {arrival.shape}, {size(arrival.packed_bytes)} · {shown_path(arrival.source)}", look.style("quiet"))
+        head.append(
+            f"   {arrival.shape}, {size(arrival.packed_bytes)} · {shown_path(arrival.source)}",
+            look.style("quiet"),
+        )
         self.query_one("#head", Static).update(head)
         self.query_one("#facts", Lines).set_rows(self._rows(arrival))
         self.explain(_notes(desk.notes, look))
@@ -100,7 +108,11 @@ class ArrivalScreen(StageScreen):
         rows += _facts(arrival, desk.survey, desk.plan)
         rows += [Gap(), Words("where its version was read"), *_readings(arrival)]
         if arrival.notes:
-            rows += [Gap(), Words("worth knowing"), *(Words(f"  {bearable(n)}", "text") for n in arrival.notes)]
+            rows += [
+                Gap(),
+                Words("worth knowing"),
+                *(Words(f"  {bearable(n)}", "text") for n in arrival.notes),
+            ]
         if desk.plan is not None:
             rows += [Gap(), Hairline(), Words("the routes")]
             rows += [RouteRow(r.name.value, r.fits, r.because) for r in desk.plan.routes]
@@ -113,7 +125,9 @@ class ArrivalScreen(StageScreen):
         from left_intact.tui.screens.dialogs import PathDialog
 
         first = self.desk.arrival.source if self.desk.arrival else ""
-        dialog = PathDialog("another arrival", "A folder, or a zip, tar or 7z archive of the new build.", first)
+        dialog = PathDialog(
+            "another arrival", "A folder, or a zip, tar or 7z archive of the new build.", first
+        )
         self.app.push_screen(dialog, self._receive)
 
     def _receive(self, path: str | None) -> None:
@@ -140,18 +154,54 @@ def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[R
     common = sum(1 for e in files if e.path in known)
     program = next((t for c, t in survey.totals().items() if c.value == "program"), None) if survey else None
     return [
-        row("program", plan.install if plan else "", release.name, f"{common:,} of {len(files):,} files lie here already",
-            "other-program", "stranger", "not-a-release", "empty-arrival"),
-        row("version", here_version or "unknown", release.version_text or "unknown", "newer than what is installed",
-            "older-version", "other-line", "version-unknown", "same-version"),
-        row("platform", (survey.platform if survey else "") or "no binaries", release.platform or "no binaries",
-            "for the same system and machine", "other-platform"),
-        row("files", count(program.files, "file") if program else "", count(len(files), "file"),
-            f"{size(total)} unpacked"),
-        row("room", "", size(plan.space.needed) if plan else "", f"{size(plan.space.free)} free" if plan else "", "no-room"),
-        FactRow("archive", "", f"{arrival.digest[:12]}…" if arrival.digest else "a folder",
-                "sound, and read to the end", "good"),
-    ]  # fmt: skip
+        row(
+            "program",
+            plan.install if plan else "",
+            release.name,
+            f"{common:,} of {len(files):,} files lie here already",
+            "other-program",
+            "stranger",
+            "not-a-release",
+            "empty-arrival",
+        ),
+        row(
+            "version",
+            here_version or "unknown",
+            release.version_text or "unknown",
+            "newer than what is installed",
+            "older-version",
+            "other-line",
+            "version-unknown",
+            "same-version",
+        ),
+        row(
+            "platform",
+            (survey.platform if survey else "") or "no binaries",
+            release.platform or "no binaries",
+            "for the same system and machine",
+            "other-platform",
+        ),
+        row(
+            "files",
+            count(program.files, "file") if program else "",
+            count(len(files), "file"),
+            f"{size(total)} unpacked",
+        ),
+        row(
+            "room",
+            "",
+            size(plan.space.needed) if plan else "",
+            f"{size(plan.space.free)} free" if plan else "",
+            "no-room",
+        ),
+        FactRow(
+            "archive",
+            "",
+            f"{arrival.digest[:12]}…" if arrival.digest else "a folder",
+            "sound, and read to the end",
+            "good",
+        ),
+    ]
 
 
 def _readings(arrival: Arrival) -> list[Row]:
@@ -162,7 +212,11 @@ def _readings(arrival: Arrival) -> list[Row]:
     if not by_text:
         return [Words("  nowhere", "text")]
     return [
-        Words(f"  {text:14} {bearable(', '.join(places[:4]))}{f' and {len(places) - 4} more' if len(places) > 4 else ''}", "text")
+        Words(
+            f"  {text:14} "
+            f"{bearable(', '.join(places[:4]))}{f' and {len(places) - 4} more' if len(places) > 4 else ''}",
+            "text",
+        )
         for text, places in by_text.items()
     ]
 
@@ -176,7 +230,11 @@ class _FactHeading(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         side, quiet = (17 if width < 90 else 22), look.style("quiet")
         return [
-            Line().gap(13).put("installed", quiet, side + 1).put("arriving", quiet, side + 1).put("is it the right thing?", quiet)
+            Line()
+            .gap(13)
+            .put("installed", quiet, side + 1)
+            .put("arriving", quiet, side + 1)
+            .put("is it the right thing?", quiet)
         ]
 
 

@@ -27,7 +27,10 @@ _SAYS = (
 class BackDialog(Dialog[dict[str, str]]):
     """Enter goes back; with something used since, u says where it is to be."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter,y", "back", "go back"), Binding("u", "used", "used since")]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("enter,y", "back", "go back"),
+        Binding("u", "used", "used since"),
+    ]
 
     def __init__(self, plan: Plan) -> None:
         super().__init__()
@@ -46,13 +49,20 @@ class BackDialog(Dialog[dict[str, str]]):
         text = Text()
         text.append("go back\n\n", look.style("focus", bold=True))
         name = bearable(plan.install)
-        text.append(f"{name} {plan.from_version} → {plan.to_version or 'as it was'}, byte for byte\n\n", look.style("text"))
+        text.append(
+            f"{name} {plan.from_version} → {plan.to_version or 'as it was'}, byte for byte\n\n",
+            look.style("text"),
+        )
         for verb, says in _SAYS:
             moves = [m for m in plan.changes if m.verb is verb]
             if moves:
-                text.append(f"{len(moves):>7,} ", look.style("text", bold=True)).append(f"{says}\n", look.style("quiet"))
+                text.append(f"{len(moves):>7,} ", look.style("text", bold=True)).append(
+                    f"{says}\n", look.style("quiet")
+                )
         kept = sum(1 for m in plan.kept if m.file_class.is_the_persons)
-        text.append(f"{kept:>7,} ", look.style("text", bold=True)).append("of yours are left as they are\n", look.style("quiet"))
+        text.append(f"{kept:>7,} ", look.style("text", bold=True)).append(
+            "of yours are left as they are\n", look.style("quiet")
+        )
         for question in plan.questions:
             self._used(text, question)
         for step in (stage for stage in plan.stages if isinstance(stage, HandStep)):
@@ -60,7 +70,9 @@ class BackDialog(Dialog[dict[str, str]]):
             text.append(f"  {bearable(step.why)}\n", look.style("quiet"))
         for fault in (*plan.blockers, *plan.warnings):
             text.append(f"\n{bearable(fault.says)}. {fault.way_out}\n", look.style("bad"))
-        text.append(f"\nroom needed {size(plan.space.needed)}, {size(plan.space.free)} free\n\n", look.style("quiet"))
+        text.append(
+            f"\nroom needed {size(plan.space.needed)}, {size(plan.space.free)} free\n\n", look.style("quiet")
+        )
         keys = [] if plan.blockers else [("Enter", "go back")]
         keys += [("u", "the other way with what was used since")] if plan.questions else []
         for key, does in [*keys, ("Esc", "leave it")]:

@@ -50,7 +50,10 @@ class _ChoiceRow(Row):
 class ChooseDialog(Dialog[list[str]]):
     """One or several of a list. Gives the keys of those that were chosen; None where the person left."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("space", "tick", "tick"), Binding("enter", "take", "take", priority=True)]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("space", "tick", "tick"),
+        Binding("enter", "take", "take", priority=True),
+    ]
 
     def __init__(self, heading: str, says: str, choices: Sequence[Choice], *, many: bool, does: str) -> None:
         super().__init__()
@@ -101,7 +104,9 @@ class MenuDialog(Dialog[str]):
     def compose(self) -> ComposeResult:
         text = Text(f"{self.heading}\n\n", self.look.style("focus", bold=True))
         for key, name, does in self.choices:
-            text.append(f"{key}  ", self.look.style("focus", bold=True)).append(f"{name}\n", self.look.style("text", bold=True))
+            text.append(f"{key}  ", self.look.style("focus", bold=True)).append(
+                f"{name}\n", self.look.style("text", bold=True)
+            )
             text.append(f"   {does}\n\n", self.look.style("quiet"))
         text.append("Esc", self.look.style("focus", bold=True)).append(" leave it", self.look.style("quiet"))
         with Vertical(classes="box"):
@@ -120,7 +125,9 @@ class WatchDialog(Dialog[None]):
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "over", "I have quit it", priority=True)]
 
-    def __init__(self, name: str, begin: Callable[[str, WatchDialog], None], stop: Callable[[], None]) -> None:
+    def __init__(
+        self, name: str, begin: Callable[[str, WatchDialog], None], stop: Callable[[], None]
+    ) -> None:
         super().__init__()
         self.program, self.begin, self.stop_work = name, begin, stop
         self.quit = threading.Event()
@@ -129,11 +136,15 @@ class WatchDialog(Dialog[None]):
 
     def compose(self) -> ComposeResult:
         says = (
-            f"What {self.program} makes and changes while it runs becomes evidence: nothing a run writes is the program's. "
-            "With a command it is started here and waited for; without one, start it yourself and say when you have quit."
+            f"What {self.program} makes and changes while it runs becomes evidence: nothing a "
+            "run writes is the program's. "
+            "With a command it is started here and waited for; without one, start it yourself "
+            "and say when you have quit."
         )
         with Vertical(classes="box"):
-            yield Static(self.words("watch a run", says, [("Enter", "begin"), ("Esc", "leave it")]), id="what")
+            yield Static(
+                self.words("watch a run", says, [("Enter", "begin"), ("Esc", "leave it")]), id="what"
+            )
             yield Input(placeholder="command, or nothing to start it yourself")
             yield Static(id="said")
 
@@ -146,9 +157,15 @@ class WatchDialog(Dialog[None]):
             command = self.query_one(Input).value.strip()
             self.query_one(Input).display = False
             says = (
-                f"{command} is at work; this ends when it does." if command else f"Start {self.program} now, use it, and quit it."
+                f"{command} is at work; this ends when it does."
+                if command
+                else f"Start {self.program} now, use it, and quit it."
             )
-            keys = [("Esc", "stop watching")] if command else [("Enter", "I have quit it"), ("Esc", "stop watching")]
+            keys = (
+                [("Esc", "stop watching")]
+                if command
+                else [("Enter", "I have quit it"), ("Esc", "stop watching")]
+            )
             self.query_one("#what", Static).update(self.words("watching", says, keys))
             self.begin(command, self)
         else:
@@ -175,7 +192,10 @@ class SheetDialog(Dialog[str]):
         self.program, self.text, self.take, self.export = name, text, take, export
 
     def compose(self) -> ComposeResult:
-        says = "What is known about it: learnt from rulings, runs and updates. It can be edited, exported, and given to others."
+        says = (
+            "What is known about it: learnt from rulings, runs and updates. It can be edited, "
+            "exported, and given to others."
+        )
         keys = [("Ctrl+S", "take it"), ("Ctrl+E", "export"), ("Esc", "leave it")]
         with Vertical(classes="box wide"):
             yield Static(self.words(f"the keepsheet of {self.program}", says, keys))

@@ -41,7 +41,9 @@ class Dialog(ModalScreen[Answer], Generic[Answer]):  # noqa: UP046 (3.11 has no 
         text.append(f"{heading}\n\n", self.look.style("focus", bold=True))
         text.append(f"{bearable(says)}\n\n", self.look.style("text"))
         for key, does in keys:
-            text.append(key, self.look.style("focus", bold=True)).append(f" {does}    ", self.look.style("quiet"))
+            text.append(key, self.look.style("focus", bold=True)).append(
+                f" {does}    ", self.look.style("quiet")
+            )
         return text
 
     def action_leave(self) -> None:
@@ -173,11 +175,17 @@ class RecoverDialog(Dialog[bool]):
     def compose(self) -> ComposeResult:
         update = self.row.updates[0]
         says = (
-            f"The update of {self.row.install.name} to {update.to_version or 'a new build'} was cut off. Nothing is lost: every "
-            "file it displaced is in the strongbox. Forward completes it; back puts everything as it was before."
+            f"The update of {self.row.install.name} to {update.to_version or 'a new build'} was "
+            "cut off. Nothing is lost: every "
+            "file it displaced is in the strongbox. Forward completes it; back puts everything "
+            "as it was before."
         )
         with Vertical(classes="box"):
-            yield Static(self.words("an update was cut off", says, [("f", "forward"), ("b", "back"), ("Esc", "not now")]))
+            yield Static(
+                self.words(
+                    "an update was cut off", says, [("f", "forward"), ("b", "back"), ("Esc", "not now")]
+                )
+            )
             yield Static(id="said")
 
     def action_recover(self, forward: bool) -> None:
@@ -187,7 +195,9 @@ class RecoverDialog(Dialog[bool]):
         bench, install = self.app.bench, self.row.install  # type: ignore[attr-defined]
         self.query_one("#said", Static).update(Text("\nat work…", self.look.style("quiet")))
         jobs = self.app.jobs  # type: ignore[attr-defined]
-        jobs.start(Job("recovering", lambda r, c: bench.recover(install, forward, r), self._done, self._failed))
+        jobs.start(
+            Job("recovering", lambda r, c: bench.recover(install, forward, r), self._done, self._failed)
+        )
 
     def _done(self, update: object) -> None:
         self.app.notify("done: nothing is cut off any more", timeout=5)

@@ -1,4 +1,6 @@
-"""What the shelf and the views beside the stage line share: title, list, why panel, keys, and the progress of work."""
+"""What the shelf and the views beside the stage line share: title, list, why panel, keys, and the progress
+of work.
+"""
 
 from __future__ import annotations
 

@@ -17,11 +17,15 @@ from left_intact.tui.widgets.bars import key_name
 from left_intact.tui.writing import fit
 
 _CLASSES = {
-    FileClass.PROGRAM: "what a release ships", FileClass.SETTINGS: "configurations, mappings, profiles",
-    FileClass.SAVES: "progress: saves, memory cards, scores", FileClass.STATES: "snapshots of a running machine",
-    FileClass.CONTENT: "what is played or needed to play", FileClass.EXTRAS: "mods, artwork, cheats, captures",
-    FileClass.CACHE: "can be rebuilt", FileClass.UNSORTED: "all else: treated as yours",
-}  # fmt: skip
+    FileClass.PROGRAM: "what a release ships",
+    FileClass.SETTINGS: "configurations, mappings, profiles",
+    FileClass.SAVES: "progress: saves, memory cards, scores",
+    FileClass.STATES: "snapshots of a running machine",
+    FileClass.CONTENT: "what is played or needed to play",
+    FileClass.EXTRAS: "mods, artwork, cheats, captures",
+    FileClass.CACHE: "can be rebuilt",
+    FileClass.UNSORTED: "all else: treated as yours",
+}
 
 
 def _ours(kind: type) -> set[str]:
@@ -33,7 +37,9 @@ def _ours(kind: type) -> set[str]:
 class HelpScreen(ModalScreen[None]):
     """Explains the screen below it."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape,question_mark,enter,q", "app.pop_screen", "close")]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape,question_mark,enter,q", "app.pop_screen", "close")
+    ]
 
     def __init__(self, says: str, keys: list[tuple[str, str]]) -> None:
         super().__init__()
@@ -62,11 +68,18 @@ class HelpScreen(ModalScreen[None]):
         text.append("help\n\n", look.style("focus", bold=True)).append(f"{self.says}\n\n", look.style("text"))
         for at in range(0, len(self.keys), 2):
             for key, says in self.keys[at : at + 2]:
-                text.append(fit(key, 14), look.style("focus", bold=True)).append(fit(says, 20), look.style("text"))
+                text.append(fit(key, 14), look.style("focus", bold=True)).append(
+                    fit(says, 20), look.style("text")
+                )
             text.append("\n")
         text.append("\nthe classes\n", look.style("quiet"))
         for kind, says in _CLASSES.items():
-            text.append(f" {LETTER[kind]} ", look.on_class(kind)).append(f" {NAME[kind]:11}", look.style("text"))
+            text.append(f" {LETTER[kind]} ", look.on_class(kind)).append(
+                f" {NAME[kind]:11}", look.style("text")
+            )
             text.append(f"{says}\n", look.style("quiet"))
-        text.append("\n1 to 6 go to the stops · ^p finds anything by name · ^l light or dark · Esc closes", look.style("quiet"))
+        text.append(
+            "\n1 to 6 go to the stops · ^p finds anything by name · ^l light or dark · Esc closes",
+            look.style("quiet"),
+        )
         return text

@@ -1,4 +1,6 @@
-"""Knowing more of an install, from the survey: watching a run, its baseline, folders elsewhere, its keepsheet, a figure."""
+"""Knowing more of an install, from the survey: watching a run, its baseline, folders elsewhere, its
+keepsheet, a figure.
+"""
 
 from __future__ import annotations
 
@@ -38,8 +40,12 @@ class KnowMore:
 
     def _chosen(self, key: str | None) -> None:
         does: dict[str, Callable[[], None]] = {
-            "r": self.watch, "b": self.baseline, "o": self.elsewhere, "k": self.sheet, "f": self.figure,
-        }  # fmt: skip
+            "r": self.watch,
+            "b": self.baseline,
+            "o": self.elsewhere,
+            "k": self.sheet,
+            "f": self.figure,
+        }
         if key in does:
             does[key]()
 
@@ -62,7 +68,9 @@ class KnowMore:
                 words = [command]
 
             def work(report: Any, cancel: Any) -> Run:
-                run: Run = self._bench.watch(install, command=words, wait=dialog.quit.wait, report=report, cancel=cancel)
+                run: Run = self._bench.watch(
+                    install, command=words, wait=dialog.quit.wait, report=report, cancel=cancel
+                )
                 return run
 
             def done(run: Run) -> None:
@@ -85,7 +93,11 @@ class KnowMore:
 
     def baseline(self) -> None:
         install = self.screen.desk.install
-        self._work("looking for a baseline", lambda r, c: self._bench.infer_baseline(install, report=r, cancel=c), self._found)
+        self._work(
+            "looking for a baseline",
+            lambda r, c: self._bench.infer_baseline(install, report=r, cancel=c),
+            self._found,
+        )
 
     def _found(self, found: list[Likeness]) -> None:
         app, install = self.screen.left_intact, self.screen.desk.install
@@ -96,11 +108,16 @@ class KnowMore:
                 if found
                 else "no archive of it was found"
             )
-            app.notify(f"{says}; point at one with: left-intact baseline {install.name!r} --in PLACE", timeout=8)
+            app.notify(
+                f"{says}; point at one with: left-intact baseline {install.name!r} --in PLACE", timeout=8
+            )
             return
         choices = [Choice(key=one.path, label=os.path.basename(one.path), detail=one.says) for one in fitting]
         by_path = {one.path: one for one in fitting}
-        says = "With its baseline on record, what the release shipped is known byte by byte, and all else is yours."
+        says = (
+            "With its baseline on record, what the release shipped is known byte by byte, and all "
+            "else is yours."
+        )
 
         def take(keys: list[str] | None) -> None:
             if keys:
@@ -108,13 +125,17 @@ class KnowMore:
                 app.notify(f"on record: {os.path.basename(keys[0])}", timeout=5)
                 self.screen.read_again()
 
-        app.push_screen(ChooseDialog("the release it came from", says, choices, many=False, does="put it on record"), take)
+        app.push_screen(
+            ChooseDialog("the release it came from", says, choices, many=False, does="put it on record"), take
+        )
 
     # ------------------------------------------------------------ folders elsewhere
 
     def elsewhere(self) -> None:
         install = self.screen.desk.install
-        self._work("looking elsewhere", lambda r, c: self._bench.find_roots(install, report=r), self._roots_found)
+        self._work(
+            "looking elsewhere", lambda r, c: self._bench.find_roots(install, report=r), self._roots_found
+        )
 
     def _roots_found(self, found: list[OtherRoot]) -> None:
         app, install = self.screen.left_intact, self.screen.desk.install
@@ -123,9 +144,15 @@ class KnowMore:
             app.notify("nothing elsewhere looks like its own", timeout=5)
             return
         detail = "read with it already; untick to let go of it"
-        choices = [Choice(key=place, label=f"{label}: {place}", detail=detail, ticked=True) for label, place in known]
+        choices = [
+            Choice(key=place, label=f"{label}: {place}", detail=detail, ticked=True) for label, place in known
+        ]
         choices += [
-            Choice(key=one.place, label=f"{one.label}: {one.place}", detail=f"{one.why}; {count(one.files, 'file')}")
+            Choice(
+                key=one.place,
+                label=f"{one.label}: {one.place}",
+                detail=f"{one.why}; {count(one.files, 'file')}",
+            )
             for one in found
         ]
         labels = {place: label for label, place in known} | {one.place: one.label for one in found}
@@ -142,7 +169,9 @@ class KnowMore:
                     self._bench.add_root(install, labels[place], place)
             self.screen.read_again()
 
-        app.push_screen(ChooseDialog("folders elsewhere", says, choices, many=True, does="read those ticked"), take)
+        app.push_screen(
+            ChooseDialog("folders elsewhere", says, choices, many=True, does="read those ticked"), take
+        )
 
     # ------------------------------------------------------------ its keepsheet, a figure
 
@@ -155,9 +184,11 @@ class KnowMore:
                 self.screen.read_again()
 
         dialog = SheetDialog(
-            install.name, bench.sheet_text(install), lambda text: bench.take_edited(install, text),
+            install.name,
+            bench.sheet_text(install),
+            lambda text: bench.take_edited(install, text),
             lambda: bench.export_sheet(install),
-        )  # fmt: skip
+        )
         app.push_screen(dialog, taken)
 
     def figure(self) -> None:

@@ -1,4 +1,4 @@
-"""What is new over the whole shelf: one list by install, notes with the lines that touch this person first."""
+"""What is new over the whole shelf: one list by install, the lines of notes that touch this person first."""
 
 from __future__ import annotations
 
@@ -67,7 +67,12 @@ class OfferRow(Row):
         ranked, offer = self.ranked, self.ranked.offer
         colour = "focus" if ranked.waits else "text" if ranked.newer or offer.pack else "quiet"
         mark = "●" if ranked.waits else "◆" if offer.pack else "·"
-        line = Line().gap(2).put(mark, look.style(colour), 2).put(offer.version, look.style(colour, bold=lit), 14)
+        line = (
+            Line()
+            .gap(2)
+            .put(mark, look.style(colour), 2)
+            .put(offer.version, look.style(colour, bold=lit), 14)
+        )
         line.put(date(offer.published) if offer.published else "", look.style("quiet"), 13)
         line.put(size(offer.bytes) if offer.bytes else "", look.style("quiet"), 9, "right").gap(2)
         return [line.put(clip("; ".join(self._says()), width - line.cell_len - 1), look.style("quiet"))]
@@ -78,7 +83,9 @@ class OfferRow(Row):
             said.append("a pack of changed content: Enter sees what of it is yours")
         if ranked.waits:
             touching = sum(1 for x in self.news.lines if x.why and x.version == ranked.offer.version)
-            said.append(f"{count(touching, 'line')} of its notes touch you" if touching else "nothing in it for you")
+            said.append(
+                f"{count(touching, 'line')} of its notes touch you" if touching else "nothing in it for you"
+            )
         if ranked.held:
             said.append("held back")
         if ranked.dismissed:
@@ -92,8 +99,10 @@ class NewsScreen(FramedScreen):
     """Is there something newer, and is it worth it?"""
 
     HELP: ClassVar[str] = (
-        "What the outlets offer, newest first, by install. The panel shows the notes of all versions between yours and the "
-        "newest, the lines that touch your games, parts and settings first, with the reason each was picked for. f fetches "
+        "What the outlets offer, newest first, by install. The panel shows the notes of all "
+        "versions between yours and the "
+        "newest, the lines that touch your games, parts and settings first, with the reason "
+        "each was picked for. f fetches "
         "in the background of this screen, checked against the outlet's digest; then Enter leads to the plan."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -149,7 +158,9 @@ class NewsScreen(FramedScreen):
             rows.append(Words("Nothing on the shelf yet."))
         self.query_one(Lines).set_rows(rows)
         waiting = sum(1 for news in found if news.best is not None)
-        self.query_one(TitleBar).say(aside=f"{waiting} of {count(len(found), 'install')} have something newer")
+        self.query_one(TitleBar).say(
+            aside=f"{waiting} of {count(len(found), 'install')} have something newer"
+        )
 
     def show_why_again(self) -> None:
         self._show(self.found)
@@ -158,16 +169,23 @@ class NewsScreen(FramedScreen):
         row, look = message.row, self.left_intact.look
         if isinstance(row, (InstallHead, OfferRow)):
             only = row.ranked.offer.version if isinstance(row, OfferRow) and not row.ranked.newer else ""
-            self.query_one(Why).explain(_notes(row.news, row.ranked if isinstance(row, OfferRow) else None, only, look))
+            self.query_one(Why).explain(
+                _notes(row.news, row.ranked if isinstance(row, OfferRow) else None, only, look)
+            )
         self.refresh_bindings()
 
     def job_progress(self, job: Job, progress: Progress) -> None:
         if job is self.fetching and progress.stage == "fetching":
             spent = max(0.01, time.monotonic() - job.began)
             speed = progress.bytes_done / spent
-            rest = f", {max(0, progress.total - progress.done) / speed:.0f} s left" if progress.total and speed else ""
+            rest = (
+                f", {max(0, progress.total - progress.done) / speed:.0f} s left"
+                if progress.total and speed
+                else ""
+            )
             self.show_busy(
-                f"fetching {size(progress.done)} of {size(progress.total)}, {size(int(speed))} a second{rest}; s stops"
+                f"fetching {size(progress.done)} of {size(progress.total)}, {size(int(speed))} "
+                f"a second{rest}; s stops"
             )
         else:
             self.show_busy(f"{job.title}: {progress.done:,} of {progress.total:,}")
@@ -234,7 +252,9 @@ class NewsScreen(FramedScreen):
             self.left_intact.refresh_shelf()
             self._again()
 
-        self.fetching = self._work("fetching", lambda r, c: bench.fetch(news.install, offer, report=r, cancel=c), done)
+        self.fetching = self._work(
+            "fetching", lambda r, c: bench.fetch(news.install, offer, report=r, cancel=c), done
+        )
         self.refresh_bindings()
 
     def action_fetch_all(self) -> None:
@@ -266,7 +286,10 @@ class NewsScreen(FramedScreen):
             bench.library.set_choice("look-at-start", "yes" if wanted else "")
             return wanted
 
-        says = {True: "outlets are asked at every start from now on", False: "outlets are asked only when you press c"}
+        says = {
+            True: "outlets are asked at every start from now on",
+            False: "outlets are asked only when you press c",
+        }
         self._work("noting", lambda r, c: turn(), lambda wanted: self.notify(says[wanted], timeout=5))
 
     def action_halt(self) -> None:
@@ -283,8 +306,13 @@ class NewsScreen(FramedScreen):
         if news.hold is not None:
             self._work("noting", lambda r, c: bench.release_hold(news.install), self._again)
             return
-        says = f"Nothing beyond {news.installed} goes in. Say why; with `until 1.14:` in front it ends by itself."
-        self.app.push_screen(TextDialog(f"hold {news.install.name}", says), lambda said: self._hold(news, said))
+        says = (
+            f"Nothing beyond {news.installed} goes in. Say why; with `until 1.14:` in front it ends "
+            "by itself."
+        )
+        self.app.push_screen(
+            TextDialog(f"hold {news.install.name}", says), lambda said: self._hold(news, said)
+        )
 
     def _hold(self, news: News, said: str | None) -> None:
         if said is None:
@@ -293,7 +321,9 @@ class NewsScreen(FramedScreen):
         if said.lower().startswith("until ") and ":" in said:
             until, _, said = said[6:].partition(":")
         bench, limit, reason = self.left_intact.bench, until.strip(), said.strip()
-        self._work("noting", lambda r, c: bench.hold(news.install, news.installed, reason, limit), self._again)
+        self._work(
+            "noting", lambda r, c: bench.hold(news.install, news.installed, reason, limit), self._again
+        )
         self.left_intact.refresh_shelf()
 
     def action_wave_off(self) -> None:
@@ -339,12 +369,16 @@ def _notes(news: News, ranked: Ranked | None, only: str, look: Look) -> Text:
     if only and ranked is not None:
         why = "a preview, so no news" if ranked.offer.channel != "stable" else "not newer than yours"
         text.append(f"\n{why}; what it says of itself\n", look.style("quiet"))
-        return text.append("\n".join(bearable(x) for x in ranked.offer.notes.splitlines()) or "No notes.", look.style("text"))
+        return text.append(
+            "\n".join(bearable(x) for x in ranked.offer.notes.splitlines()) or "No notes.", look.style("text")
+        )
     text.append("\nwhat touches you\n", look.style("quiet"))
     if not mine:
         text.append("Nothing in it for you.\n" if news.lines else "No notes.\n", look.style("text"))
     for line in mine:
-        text.append(f"{line.version:9}", look.style("focus")).append(f"{bearable(line.text)}\n", look.style("text", bold=True))
+        text.append(f"{line.version:9}", look.style("focus")).append(
+            f"{bearable(line.text)}\n", look.style("text", bold=True)
+        )
         text.append(f"         {bearable(line.why)}\n", look.style("good"))
     if rest:
         text.append("\nthe rest of the notes\n", look.style("quiet"))
@@ -358,13 +392,20 @@ def pack_sizes(view: PackView, look: Look) -> Text:
     """Three columns of size: the full set, the pack, my share; each with a bar on one scale of magnitude."""
     import math
 
-    columns = (("the full set", view.full_bytes), ("the pack", view.pack_bytes), ("your share", view.share_bytes))
+    columns = (
+        ("the full set", view.full_bytes),
+        ("the pack", view.pack_bytes),
+        ("your share", view.share_bytes),
+    )
     most = max(math.log10(max(amount, 10)) for _, amount in columns)
     text = Text(no_wrap=True)
     for name, amount in columns:
         cells = round(40 * math.log10(max(amount, 10)) / most) if amount else 0
         last = name == "your share"
         text.append(f"{name:14}", look.style("text", bold=last))
-        text.append(f"{size(amount) if amount else 'not said':>10}  ", look.style("focus" if last else "text", bold=last))
+        text.append(
+            f"{size(amount) if amount else 'not said':>10}  ",
+            look.style("focus" if last else "text", bold=last),
+        )
         text.append("━" * cells + "\n", look.style("focus" if last else "quiet"))
     return text

@@ -26,9 +26,11 @@ from left_intact.words import count, size
 from left_intact.workbench import Outcome
 
 _HEADS = {
-    "mine": "replace something you own", "same": "you own already, as they are", "lacking": "you lack; Space takes one along",
+    "mine": "replace something you own",
+    "same": "you own already, as they are",
+    "lacking": "you lack; Space takes one along",
     "other": "are none of your business",
-}  # fmt: skip
+}
 
 
 class PackRow(Row):
@@ -45,7 +47,9 @@ class PackRow(Row):
         row.put(size(line.old_bytes) if line.old_bytes else "", look.style("quiet"), 10, "right")
         row.put(" → " if line.old_bytes else "   ", look.style("quiet"))
         return [
-            row.put(size(line.bytes), look.style("text"), 8, "right").put(size(line.packed), look.style("quiet"), 12, "right")
+            row.put(size(line.bytes), look.style("text"), 8, "right").put(
+                size(line.packed), look.style("quiet"), 12, "right"
+            )
         ]
 
 
@@ -65,8 +69,10 @@ class PackScreen(FramedScreen):
     """What of this pack is mine?"""
 
     HELP: ClassVar[str] = (
-        "A pack of changed content beside your own, told apart by name, size and checksum from the directory of the pack "
-        "alone. l fetches only your share, lifts it out of its folders, sets your old ones aside, and proves it; going back "
+        "A pack of changed content beside your own, told apart by name, size and checksum from "
+        "the directory of the pack "
+        "alone. l fetches only your share, lifts it out of its folders, sets your old ones "
+        "aside, and proves it; going back "
         "is one key, like for any update."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -89,7 +95,9 @@ class PackScreen(FramedScreen):
 
     def on_mount(self) -> None:
         bench, install, offer = self.left_intact.bench, self.install, self.offer
-        self.query_one(TitleBar).say((self.left_intact.place, install.name, "pack"), "nothing has been changed yet")
+        self.query_one(TitleBar).say(
+            (self.left_intact.place, install.name, "pack"), "nothing has been changed yet"
+        )
 
         def work(report, cancel):  # type: ignore[no-untyped-def]
             survey = bench.survey(install, report=report, cancel=cancel)
@@ -130,13 +138,21 @@ class PackScreen(FramedScreen):
         if pack is None:
             return
         text = Text("what happens\n\n", look.style("quiet"))
-        text.append(f"{count(len(pack.of('mine')) + len(self.taken), 'file')} come over the wire, about "
-                    f"{size(pack.share_bytes + sum(x.packed for x in pack.lines if x.member in self.taken))}.\n\n",
-                    look.style("text", bold=True))  # fmt: skip
-        text.append("Your old ones go into the strongbox, verified, before the new ones lie there. Everything else of "
-                    "yours is left intact, and the proof reads it back.\n", look.style("text"))  # fmt: skip
+        text.append(
+            f"{count(len(pack.of('mine')) + len(self.taken), 'file')} come over the wire, about "
+            f"{size(pack.share_bytes + sum(x.packed for x in pack.lines if x.member in self.taken))}.\n\n",
+            look.style("text", bold=True),
+        )
+        text.append(
+            "Your old ones go into the strongbox, verified, before the new ones lie there. "
+            "Everything else of "
+            "yours is left intact, and the proof reads it back.\n",
+            look.style("text"),
+        )
         if isinstance(message.row, PackRow):
-            text.append("\nin the pack\n", look.style("quiet")).append(bearable(message.row.line.member), look.style("text"))
+            text.append("\nin the pack\n", look.style("quiet")).append(
+                bearable(message.row.line.member), look.style("text")
+            )
         self.query_one(Why).explain(text)
 
     def on_lines_chosen(self, message: Lines.Chosen) -> None:
@@ -149,7 +165,13 @@ class PackScreen(FramedScreen):
             self._show()
 
     def action_lay(self) -> None:
-        pack, survey, bench, install, taken = self.pack, self.survey, self.left_intact.bench, self.install, frozenset(self.taken)
+        pack, survey, bench, install, taken = (
+            self.pack,
+            self.survey,
+            self.left_intact.bench,
+            self.install,
+            frozenset(self.taken),
+        )
         if pack is None or survey is None:
             return
 

@@ -22,9 +22,14 @@ from left_intact.words import count, size
 
 _SHOWN = 60
 _STROKES = {
-    Stroke.INTACT: ("━", "━"), Stroke.SAME: ("─", "─"), Stroke.REPLACED: ("─", "▶"), Stroke.MERGED: ("═", "▶"),
-    Stroke.ASIDE: ("╌", "╌"), Stroke.OPEN: ("┈", "?"), Stroke.LEFT_OUT: (" ", " "),
-}  # fmt: skip
+    Stroke.INTACT: ("━", "━"),
+    Stroke.SAME: ("─", "─"),
+    Stroke.REPLACED: ("─", "▶"),
+    Stroke.MERGED: ("═", "▶"),
+    Stroke.ASIDE: ("╌", "╌"),
+    Stroke.OPEN: ("┈", "?"),
+    Stroke.LEFT_OUT: (" ", " "),
+}
 
 
 def _columns(width: int) -> tuple[int, int, int, int]:
@@ -57,7 +62,9 @@ class LaneRow(Row):
         line.gap(2)
         style = look.style("quiet" if lane.stroke is Stroke.ASIDE else "text")
         line.put(bearable(lane.after_label), style, after)
-        return [line.put(f"{lane.after.files:,}" if lane.after.files else "", look.style("text"), files, "right")]
+        return [
+            line.put(f"{lane.after.files:,}" if lane.after.files else "", look.style("text"), files, "right")
+        ]
 
 
 def _stroke(lane: Lane, room: int, look: Look) -> Text:
@@ -72,7 +79,9 @@ def _stroke(lane: Lane, room: int, look: Look) -> Text:
     says = f" {clip(lane.says, max(0, room - 5))} "
     left = max(1, (room - len(says)) // 2)
     right = max(1, room - left - len(says) - 1)
-    words = look.style("focus" if lane.stroke is Stroke.OPEN else "text" if lane.stroke is not Stroke.LEFT_OUT else "quiet")
+    words = look.style(
+        "focus" if lane.stroke is Stroke.OPEN else "text" if lane.stroke is not Stroke.LEFT_OUT else "quiet"
+    )
     line.append(body * left, style).append(says, words).append(body * right + end, style)
     return line
 
@@ -87,7 +96,13 @@ class MoveRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name = _columns(width)[0] + 14
         line = Line().gap(8).put(bearable(self.move.path), look.style("text", bold=lit), name).gap(2)
-        colour = "quiet" if self.move.verb in (Verb.KEEP, Verb.DROP) else "focus" if self.move.verb is Verb.ASK else "text"
+        colour = (
+            "quiet"
+            if self.move.verb in (Verb.KEEP, Verb.DROP)
+            else "focus"
+            if self.move.verb is Verb.ASK
+            else "text"
+        )
         line.put(self.move.verb.value, look.style(colour, bold=self.move.changes_disk), 9)
         line.put(size(self.move.bytes), look.style("quiet"), 8, "right").gap(2)
         return [line.put(clip(bearable(self.move.because), width - line.cell_len - 1), look.style("quiet"))]
@@ -138,7 +153,12 @@ class FaultRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         word, colour = ("blocked", "bad") if self.blocks else ("mind", "focus")
         line = Line().put(word, look.style(colour, bold=True), 9)
-        return [line.put(clip(bearable(f"{self.fault.says}. {self.fault.way_out}".strip()), width - 10), look.style("text"))]
+        return [
+            line.put(
+                clip(bearable(f"{self.fault.says}. {self.fault.way_out}".strip()), width - 10),
+                look.style("text"),
+            )
+        ]
 
 
 class PlanScreen(StageScreen):
@@ -146,9 +166,12 @@ class PlanScreen(StageScreen):
 
     STOP = "plan"
     HELP = (
-        "Left as things lie now, right as they will lie; the line between says what happens: heavy is left intact, "
-        "an arrow is replaced, a double line is merged, a broken one goes into the strongbox. Enter opens a lane or "
-        "changes an answer; the plan is drawn again at once. c carries it out. Until then nothing is changed, and "
+        "Left as things lie now, right as they will lie; the line between says what happens: "
+        "heavy is left intact, "
+        "an arrow is replaced, a double line is merged, a broken one goes into the strongbox. "
+        "Enter opens a lane or "
+        "changes an answer; the plan is drawn again at once. c carries it out. Until then "
+        "nothing is changed, and "
         "afterwards going back is one key."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -197,8 +220,10 @@ class PlanScreen(StageScreen):
             rows.append(LaneRow(lane, is_open, roomy))
             if is_open:
                 rows += self._under(lane)
-        faults = [*(FaultRow(f, True) for f in plan.blockers if f.code not in self.passed),
-                  *(FaultRow(f, False) for f in plan.warnings)]  # fmt: skip
+        faults = [
+            *(FaultRow(f, True) for f in plan.blockers if f.code not in self.passed),
+            *(FaultRow(f, False) for f in plan.warnings),
+        ]
         if faults:
             rows += [Gap(), *faults]
         if plan.questions:
@@ -234,7 +259,11 @@ class PlanScreen(StageScreen):
         if action == "carry_out":
             return plan is not None and bool(plan.changes) and not self._blocked(plan)
         if action == "pass_blockers":
-            return plan is not None and bool(self._blocked(plan)) and all(b.passable for b in self._blocked(plan))
+            return (
+                plan is not None
+                and bool(self._blocked(plan))
+                and all(b.passable for b in self._blocked(plan))
+            )
         if action == "questions":
             return plan is not None and bool(plan.questions)
         return True
@@ -325,19 +354,37 @@ def _head(plan: Plan, look: Look) -> Text:
     text.append(f"{plan.from_version or 'unknown'} → ", look.style("text"))
     text.append(f"{plan.to_version or 'unknown'}", look.style("focus", bold=True))
     base = "" if plan.baseline else " · no baseline: evidence decides"
-    text.append(f"   {plan.route.value.replace('-', ' ')} · {size(plan.arrival.packed_bytes)} in · room needed "
-                f"{size(plan.space.needed)}, free {size(plan.space.free)}{base}", look.style("quiet"))  # fmt: skip
+    text.append(
+        f"   {plan.route.value.replace('-', ' ')} · {size(plan.arrival.packed_bytes)} in · room needed "
+        f"{size(plan.space.needed)}, free {size(plan.space.free)}{base}",
+        look.style("quiet"),
+    )
     return text
 
 
 def _foot(plan: Plan, look: Look) -> Text:
-    theirs = [m for m in plan.moves if m.file_class.is_the_persons and m.before is not None and not m.changes_disk]
+    theirs = [
+        m for m in plan.moves if m.file_class.is_the_persons and m.before is not None and not m.changes_disk
+    ]
     text = Text(no_wrap=True)
     text.append("left intact  ", look.style("quiet"))
-    text.append(f"{count(len(theirs), 'file')} of yours, {size(sum(m.bytes for m in theirs))}", look.style("good", bold=True))
-    counts = [f"{plan.count(v):,} {w}" for v, w in ((Verb.MERGE, "merged"), (Verb.REPLACE, "replaced"), (Verb.ADD, "added"),
-                                                 (Verb.RETIRE, "retired")) if plan.count(v)]  # fmt: skip
-    text.append("    changed  ", look.style("quiet")).append(", ".join(counts) or "nothing", look.style("text"))
+    text.append(
+        f"{count(len(theirs), 'file')} of yours, {size(sum(m.bytes for m in theirs))}",
+        look.style("good", bold=True),
+    )
+    counts = [
+        f"{plan.count(v):,} {w}"
+        for v, w in (
+            (Verb.MERGE, "merged"),
+            (Verb.REPLACE, "replaced"),
+            (Verb.ADD, "added"),
+            (Verb.RETIRE, "retired"),
+        )
+        if plan.count(v)
+    ]
+    text.append("    changed  ", look.style("quiet")).append(
+        ", ".join(counts) or "nothing", look.style("text")
+    )
     text.append("\nGoing back stays one key away, until you settle.", look.style("quiet"))
     return text
 
@@ -345,19 +392,28 @@ def _foot(plan: Plan, look: Look) -> Text:
 def _question_words(plan: Plan, look: Look) -> Text:
     line = Line().put(count(len(plan.questions), "question"), look.style("focus", bold=True))
     left = len(plan.open_questions)
-    says = "all answered" if not left else "the marked defaults count unless you choose; the lanes follow your answers"
+    says = (
+        "all answered"
+        if not left
+        else "the marked defaults count unless you choose; the lanes follow your answers"
+    )
     return line.put(f"   {says}", look.style("quiet"))
 
 
 _STROKE_WORDS = {
     Stroke.INTACT: "These are yours. Nothing happens to them: not a byte, not a date.",
     Stroke.SAME: "The program's, and the arriving release has the very same.",
-    Stroke.REPLACED: "The program's own files. The old ones go into the strongbox, verified, before the new ones lie there.",
-    Stroke.MERGED: "Your settings, merged key by key. Your comments and order of lines stay; the old file is kept.",
+    Stroke.REPLACED: (
+        "The program's own files. The old ones go into the strongbox, verified, before the new ones "
+        "lie there."
+    ),
+    Stroke.MERGED: (
+        "Your settings, merged key by key. Your comments and order of lines stay; the old file is kept."
+    ),
     Stroke.ASIDE: "No longer shipped. They go into the strongbox, so that nothing loads them by accident.",
     Stroke.OPEN: "A true conflict: only you can say. Until then the marked default counts.",
     Stroke.LEFT_OUT: "You deleted these, and the release has not changed them: they stay deleted.",
-}  # fmt: skip
+}
 
 
 def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
@@ -373,10 +429,14 @@ def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
         reasons[move.because] = reasons.get(move.because, 0) + 1
     heading(text, "the reasons", look)
     for reason, number in sorted(reasons.items(), key=lambda item: -item[1])[:6]:
-        text.append(f"{number:>6,}  ", look.style("text")).append(bearable(reason) + "\n", look.style("quiet"))
+        text.append(f"{number:>6,}  ", look.style("text")).append(
+            bearable(reason) + "\n", look.style("quiet")
+        )
     heading(text, "among them", look)
     for move in lane.moves[:12]:
-        text.append(fit(bearable(move.path), 38), look.style("text")).append(f"{size(move.bytes):>10}\n", look.style("quiet"))
+        text.append(fit(bearable(move.path), 38), look.style("text")).append(
+            f"{size(move.bytes):>10}\n", look.style("quiet")
+        )
     return text
 
 

@@ -24,9 +24,16 @@ from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, size
 from left_intact.workbench import WentBack
 
-_VERDICT = {Verdict.INTACT: ("I N T A C T", "good"), Verdict.ATTENTION: ("A T T E N T I O N", "focus"),
-            Verdict.BROKEN: ("B R O K E N", "bad")}  # fmt: skip
-_CHECK_MARK = {CheckState.PASSED: ("✓", "good"), CheckState.FAILED: ("✗", "bad"), CheckState.YOURS: ("☐", "focus")}
+_VERDICT = {
+    Verdict.INTACT: ("I N T A C T", "good"),
+    Verdict.ATTENTION: ("A T T E N T I O N", "focus"),
+    Verdict.BROKEN: ("B R O K E N", "bad"),
+}
+_CHECK_MARK = {
+    CheckState.PASSED: ("✓", "good"),
+    CheckState.FAILED: ("✗", "bad"),
+    CheckState.YOURS: ("☐", "focus"),
+}
 
 
 class LedgerRow(Row):
@@ -42,13 +49,21 @@ class LedgerRow(Row):
         row.append_text(badge(entry.file_class, look))
         row.gap().put(NAME[entry.file_class], look.style("text", bold=lit), 12)
         row.put(f"{entry.before.files:,}", look.style("text"), 8, "right")
-        row.put(size(entry.before.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right").gap(2)
+        row.put(
+            size(entry.before.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right"
+        ).gap(2)
         row.put("═══" if not entry.trouble else "═╪═", look.of_class(entry.file_class)).gap()
         row.put(f"{entry.after.files:,}", look.style("text"), 7, "right")
-        row.put(size(entry.after.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right").gap(2)
+        row.put(
+            size(entry.after.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right"
+        ).gap(2)
         good = not entry.trouble
         row.put("✓" if good else "✗", look.style("good" if good else "bad")).gap(2)
-        return [row.put(clip(ledger_words(entry), width - row.cell_len - 1), look.style("text" if good else "bad"))]
+        return [
+            row.put(
+                clip(ledger_words(entry), width - row.cell_len - 1), look.style("text" if good else "bad")
+            )
+        ]
 
 
 def ledger_words(line: LedgerLine) -> str:
@@ -71,7 +86,11 @@ class CheckRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         mark, colour = ("☑", "good") if self.ticked else _CHECK_MARK[self.check.state]
         line = Line().put(mark, look.style(colour), 4).put(self.check.name, look.style("text", bold=lit), 15)
-        return [line.put(clip(bearable(self.check.says), width - 20), look.style("bad" if colour == "bad" else "quiet"))]
+        return [
+            line.put(
+                clip(bearable(self.check.says), width - 20), look.style("bad" if colour == "bad" else "quiet")
+            )
+        ]
 
 
 class ProofScreen(StageScreen):
@@ -79,8 +98,10 @@ class ProofScreen(StageScreen):
 
     STOP = "proof"
     HELP = (
-        "Read back from the disk, digest by digest, and compared with what was witnessed before. Space ticks what only "
-        "eyes can check. s settles: the program's old files are freed, yours never. g goes back, byte for byte; what "
+        "Read back from the disk, digest by digest, and compared with what was witnessed "
+        "before. Space ticks what only "
+        "eyes can check. s settles: the program's old files are freed, yours never. g goes "
+        "back, byte for byte; what "
         "you made meanwhile is kept. v reads the disk once more."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -101,7 +122,9 @@ class ProofScreen(StageScreen):
 
     def aside(self) -> str:
         outcome = self.desk.outcome
-        return f"on trial, carried out {ago(outcome.update.began, time.time())}" if outcome is not None else ""
+        return (
+            f"on trial, carried out {ago(outcome.update.began, time.time())}" if outcome is not None else ""
+        )
 
     # ------------------------------------------------------------ drawing
 
@@ -147,8 +170,14 @@ class ProofScreen(StageScreen):
             return
         self.desk.ticked = self.desk.ticked ^ {row.check.says}
         bench, install, ticked = self.left_intact.bench, self.desk.install, self.desk.ticked
-        self.left_intact.work_on(Job("noting", lambda r, c: bench.tick(install, outcome.update, ticked),
-                                     lambda _: None, self._failed))  # fmt: skip
+        self.left_intact.work_on(
+            Job(
+                "noting",
+                lambda r, c: bench.tick(install, outcome.update, ticked),
+                lambda _: None,
+                self._failed,
+            )
+        )
         self.show_all()
 
     def action_prove(self) -> None:
@@ -157,35 +186,57 @@ class ProofScreen(StageScreen):
 
     def action_export(self) -> None:
         bench, install = self.left_intact.bench, self.desk.install
-        self.left_intact.work_on(Job("exporting", lambda r, c: bench.export_proof(install),
-                                     lambda path: self.notify(f"the proof is in {path}", timeout=6), self._failed))  # fmt: skip
+        self.left_intact.work_on(
+            Job(
+                "exporting",
+                lambda r, c: bench.export_proof(install),
+                lambda path: self.notify(f"the proof is in {path}", timeout=6),
+                self._failed,
+            )
+        )
 
     def action_settle(self) -> None:
         from left_intact.tui.screens.dialogs import ConfirmDialog
 
         left = self.desk.left_to_tick()
-        says = "The program's old files are freed; whatever of yours the update displaced or merged stays in the strongbox. "
+        says = (
+            "The program's old files are freed; whatever of yours the update displaced or merged "
+            "stays in the strongbox. "
+        )
         says += "After that there is no going back."
         if left:
             says += f" {count(left, 'check')} for your eyes {'is' if left == 1 else 'are'} not ticked yet."
-        self.app.push_screen(ConfirmDialog("settle", says, "settle"), lambda yes: self._settle() if yes else None)
+        self.app.push_screen(
+            ConfirmDialog("settle", says, "settle"), lambda yes: self._settle() if yes else None
+        )
 
     def _settle(self) -> None:
         app, install = self.left_intact, self.desk.install
 
         def done(settled: Settled) -> None:
             held = f"; {count(settled.held, 'file')} of yours stay in the strongbox" if settled.held else ""
-            app.notify(f"{install.name} {settled.update.to_version} is settled, {size(settled.freed)} freed{held}", timeout=6)
+            app.notify(
+                f"{install.name} {settled.update.to_version} is settled, {size(settled.freed)} freed{held}",
+                timeout=6,
+            )
             self._leave()
 
         app.work_on(Job("settling", lambda r, c: app.bench.settle(install), done, self._failed))
 
     def action_go_back(self) -> None:
-        """Draw the way back on the disk as it is now, and show it; nothing changes before the person says so."""
+        """Draw the way back on the disk as it is now, and show it; nothing changes before the person says
+        so.
+        """
         app, install = self.left_intact, self.desk.install
         if self.desk.outcome is not None:
-            app.work_on(Job("drawing the way back", lambda r, c: app.bench.draft_back(install, report=r), self._show_back,
-                            self._failed))  # fmt: skip
+            app.work_on(
+                Job(
+                    "drawing the way back",
+                    lambda r, c: app.bench.draft_back(install, report=r),
+                    self._show_back,
+                    self._failed,
+                )
+            )
 
     def _show_back(self, plan: Plan) -> None:
         from left_intact.tui.screens.back import BackDialog
@@ -206,23 +257,41 @@ class ProofScreen(StageScreen):
                 self.app.pop_screen()
                 app.refresh_shelf()
                 return
-            kept = f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""
-            says = f"{install.name} is {back.update.from_version} again, {count(back.restored, 'path')} put back{kept}"
+            kept = (
+                f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""
+            )
+            says = (
+                f"{install.name} is {back.update.from_version} again, "
+                f"{count(back.restored, 'path')} put back{kept}"
+            )
             says += f"; proof: {back.proof.verdict.value}" if back.proof is not None else ""
             app.notify(says, timeout=8)
             for missing in back.missing:
                 app.notify(missing, severity="error", timeout=12)
             self._leave()
 
-        app.work_on(Job("going back", lambda r, c: app.bench.go_back(install, r, answers=answers, cancel=c), done, self._failed))
+        app.work_on(
+            Job(
+                "going back",
+                lambda r, c: app.bench.go_back(install, r, answers=answers, cancel=c),
+                done,
+                self._failed,
+            )
+        )
 
     def _leave(self) -> None:
         """Back to the shelf, as the disk is another now."""
         self.desk.clear_update()
         self.app.pop_screen()
         install, app = self.desk.install, self.left_intact
-        app.work_on(Job("reading", lambda r, c: app.bench.survey(install, report=r, cancel=c),
-                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+        app.work_on(
+            Job(
+                "reading",
+                lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                lambda _: app.refresh_shelf(),
+                app.complain,
+            )
+        )
 
 
 def _head(proof: Proof, name: str, look: Look) -> Text:
@@ -232,25 +301,40 @@ def _head(proof: Proof, name: str, look: Look) -> Text:
     text.append(f"{word}    ", look.style(colour, bold=True))
     says = f"{proof.kept.files:,} of your {theirs:,} files are what they were, byte for byte; "
     text.append(says, look.style("text"))
-    text.append(f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost\n", look.style("text"))
-    text.append(f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back from the disk, "
-                f"digest by digest, in {proof.seconds:.1f} s", look.style("quiet"))  # fmt: skip
+    text.append(
+        f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost\n", look.style("text")
+    )
+    text.append(
+        f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back from the disk, "
+        f"digest by digest, in {proof.seconds:.1f} s",
+        look.style("quiet"),
+    )
     return text
 
 
 def _foot(proof: Proof, look: Look) -> Text:
     text = Text()
-    text.append("s ", look.style("focus", bold=True)).append("settles, once you are content.  ", look.style("quiet"))
+    text.append("s ", look.style("focus", bold=True)).append(
+        "settles, once you are content.  ", look.style("quiet")
+    )
     text.append("g ", look.style("focus", bold=True))
-    text.append(f"brings {proof.version_before or 'the old one'} back, and keeps what you make meanwhile.", look.style("quiet"))
+    text.append(
+        f"brings {proof.version_before or 'the old one'} back, and keeps what you make meanwhile.",
+        look.style("quiet"),
+    )
     return text
 
 
 def _why_check(check: Check, proof: Proof, look: Look) -> Text:
     text = Text()
-    state = {CheckState.PASSED: ("passed", "good"), CheckState.FAILED: ("failed", "bad"),
-             CheckState.YOURS: ("yours to check", "focus")}[check.state]  # fmt: skip
-    text.append(f"{check.name}\n", look.style("text", bold=True)).append(f"{state[0]}\n\n", look.style(state[1]))
+    state = {
+        CheckState.PASSED: ("passed", "good"),
+        CheckState.FAILED: ("failed", "bad"),
+        CheckState.YOURS: ("yours to check", "focus"),
+    }[check.state]
+    text.append(f"{check.name}\n", look.style("text", bold=True)).append(
+        f"{state[0]}\n\n", look.style(state[1])
+    )
     text.append(bearable(check.says) + "\n", look.style("text"))
     if check.name == "merged":
         path = check.says.split(":", 1)[0]
@@ -264,7 +348,9 @@ def _why_check(check: Check, proof: Proof, look: Look) -> Text:
 
 
 def _where_it_went(proof: Proof, look: Look) -> Text:
-    """Every class as a band from before to after: heavy where bytes are the very same, thin where laid anew."""
+    """Every class as a band from before to after: heavy where bytes are the very same, thin where laid
+    anew.
+    """
     text = Text("where every file went\n\n", look.style("text", bold=True))
     text.append("before" + " " * 18 + "after\n\n", look.style("quiet"))
     for line in proof.ledger:
@@ -278,12 +364,19 @@ def _where_it_went(proof: Proof, look: Look) -> Text:
         text.append(f"{line.after.files:>9,}\n", look.style("text"))
         anew = proof.counts.get(Verb.REPLACE, 0) + proof.counts.get(Verb.ADD, 0)
         if kind is FileClass.PROGRAM and anew:
-            text.append("    " + "─" * 18, look.of_class(kind)).append(f"     {anew:>8,} laid anew\n", look.style("quiet"))
+            text.append("    " + "─" * 18, look.of_class(kind)).append(
+                f"     {anew:>8,} laid anew\n", look.style("quiet")
+            )
             gone = proof.counts.get(Verb.RETIRE, 0)
             if gone:
-                text.append("    " + "╌" * 18, look.style("quiet")).append(f"     {gone:>8,} set aside\n", look.style("quiet"))
+                text.append("    " + "╌" * 18, look.style("quiet")).append(
+                    f"     {gone:>8,} set aside\n", look.style("quiet")
+                )
         text.append("\n")
-    text.append("heavy: the very same bytes\nthin: what the release ships\nbroken: in the strongbox\n", look.style("quiet"))
+    text.append(
+        "heavy: the very same bytes\nthin: what the release ships\nbroken: in the strongbox\n",
+        look.style("quiet"),
+    )
     return text
 
 
@@ -295,5 +388,11 @@ class _LedgerHeading(Row):
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         quiet, more = look.style("quiet"), 10 if width >= 90 else 0
-        line = Line().gap(16).put("before", quiet, 8 + more, "right").gap(6).put("after", quiet, 7 + more, "right")
+        line = (
+            Line()
+            .gap(16)
+            .put("before", quiet, 8 + more, "right")
+            .gap(6)
+            .put("after", quiet, 7 + more, "right")
+        )
         return [line.gap(5).put("read back", quiet)]

@@ -1,4 +1,6 @@
-"""The quick queue: what is unsorted, group by group. One key sorts all that are alike and goes on to the next."""
+"""The quick queue: what is unsorted, group by group. One key sorts all that are alike and goes on to the
+next.
+"""
 
 from __future__ import annotations
 
@@ -60,17 +62,22 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         text = Text()
         text.append(f"{self.at + 1} of {len(self.groups)}   ", look.style("quiet"))
         text.append(
-            f"{count(sum(map(len, self.groups)), 'file')} unsorted, {count(len(self.ruled), 'group')} ruled so far\n\n",
+            f"{count(sum(map(len, self.groups)), 'file')} unsorted, "
+            f"{count(len(self.ruled), 'group')} ruled so far\n\n",
             look.style("quiet"),
         )
         name = bearable(pattern_for(group))
         alike = f"these {len(group)} are alike" if len(group) > 1 else "one of its kind"
         text.append(f"{clip(name, 60)}\n", look.style("focus", bold=True))
         text.append(
-            f"{alike}, {size(sum(f.entry.bytes for f in group))} in all; {speaking_words(group[0])}\n", look.style("text")
+            f"{alike}, {size(sum(f.entry.bytes for f in group))} in all; {speaking_words(group[0])}\n",
+            look.style("text"),
         )
         for finding in group[:_SHOWN]:
-            text.append(f"  {clip(bearable(finding.path), 56):58}{size(finding.entry.bytes):>9}\n", look.style("quiet"))
+            text.append(
+                f"  {clip(bearable(finding.path), 56):58}{size(finding.entry.bytes):>9}\n",
+                look.style("quiet"),
+            )
         if len(group) > _SHOWN:
             text.append(f"  … and {len(group) - _SHOWN:,} more\n", look.style("quiet"))
         if (kind := self.ruled.get(pattern_for(group))) is not None:
@@ -84,10 +91,19 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         row = len(SORTABLE) if self.app.size.width >= 100 else 4
         for at, kind in enumerate(SORTABLE):
             text.append("\n" if at and at % row == 0 else "")
-            text.append(f" {LETTER[kind]} ", self.look.on_class(kind)).append(f" {NAME[kind]:9} ", self.look.style("text"))
+            text.append(f" {LETTER[kind]} ", self.look.on_class(kind)).append(
+                f" {NAME[kind]:9} ", self.look.style("text")
+            )
         text.append("\n\n")
-        for key, does in (("a letter", "sorts them all"), ("Space", "skip"), ("Backspace", "back"), ("Esc", "done")):
-            text.append(key, self.look.style("focus", bold=True)).append(f" {does}   ", self.look.style("quiet"))
+        for key, does in (
+            ("a letter", "sorts them all"),
+            ("Space", "skip"),
+            ("Backspace", "back"),
+            ("Esc", "done"),
+        ):
+            text.append(key, self.look.style("focus", bold=True)).append(
+                f" {does}   ", self.look.style("quiet")
+            )
         self.query_one("#queue-keys", Static).update(text)
 
     def _show_inside(self, finding: Finding) -> None:

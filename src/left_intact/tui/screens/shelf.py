@@ -60,9 +60,12 @@ def at_stake(row: ShelfRow, width: int) -> str:
     """What is the person's, as much of it as a line holds."""
     files = amounts(row, "files")
     words = {
-        FileClass.SAVES: "save", FileClass.STATES: "state", FileClass.SETTINGS: "settings file",
-        FileClass.CONTENT: "content file", FileClass.EXTRAS: "extra",
-    }  # fmt: skip
+        FileClass.SAVES: "save",
+        FileClass.STATES: "state",
+        FileClass.SETTINGS: "settings file",
+        FileClass.CONTENT: "content file",
+        FileClass.EXTRAS: "extra",
+    }
     parts = [count(files[c], word) for c, word in words.items() if files.get(c)]
     while len(" · ".join(parts)) > width and len(parts) > 1:
         parts.pop()
@@ -135,8 +138,14 @@ class ShelfScreen(FramedScreen):
         app = self.left_intact
         self.call_after_refresh(gc.enable)
         if app.looks_at_start:
-            app.work_on(Job("looking for news", lambda r, c: app.bench.look_for_news(report=r, cancel=c),
-                            lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+            app.work_on(
+                Job(
+                    "looking for news",
+                    lambda r, c: app.bench.look_for_news(report=r, cancel=c),
+                    lambda _: app.refresh_shelf(),
+                    app.complain,
+                )
+            )
 
     def _read_unread(self) -> None:
         for row in self.shelf_rows:
@@ -145,8 +154,14 @@ class ShelfScreen(FramedScreen):
 
     def _read(self, install: Install) -> None:
         app = self.left_intact
-        app.work_on(Job(f"reading {install.name}", lambda r, c: app.bench.survey(install, report=r, cancel=c),
-                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+        app.work_on(
+            Job(
+                f"reading {install.name}",
+                lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                lambda _: app.refresh_shelf(),
+                app.complain,
+            )
+        )
 
     # ------------------------------------------------------------ drawing
 
@@ -162,9 +177,13 @@ class ShelfScreen(FramedScreen):
     def _drawn(self) -> list[Row]:
         look = self.left_intact.look
         if not self.shelf_rows:
-            return [Gap(), Words("Nothing on the shelf yet.", "text"), Gap(),
-                    Words("Press a and give the folder of an emulator, front end, core set or modding tool."),
-                    Words("It is read, never changed, and you see at once what is yours.")]  # fmt: skip
+            return [
+                Gap(),
+                Words("Nothing on the shelf yet.", "text"),
+                Gap(),
+                Words("Press a and give the folder of an emulator, front end, core set or modding tool."),
+                Words("It is read, never changed, and you see at once what is yours."),
+            ]
         made_of = "what it is made of, by " + ("number of files" if self.unit == "files" else "bytes")
         rows: list[Row] = [Gap(), _Heading(made_of)]
         rows += [InstallRow(row, self.unit) for row in self.shelf_rows]
@@ -180,7 +199,10 @@ class ShelfScreen(FramedScreen):
         rows: list[Row] = [_ClassBar(c, files[c], sizes[c], shown[c] / most) for c in FileClass]
         theirs = sum(n for c, n in files.items() if c.is_the_persons)
         own = files[FileClass.PROGRAM]
-        said = f"{theirs:,} of these files are yours, and no update may touch them unseen; {own:,} are the programs' own."
+        said = (
+            f"{theirs:,} of these files are yours, and no update may touch them unseen; {own:,} are "
+            "the programs' own."
+        )
         return [*rows, Gap(), Words(said, "text")]
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
@@ -206,7 +228,12 @@ class ShelfScreen(FramedScreen):
             return True
         row = self.chosen
         if action == "update":
-            return row is not None and row.waiting is not None and row.state is not State.WAITING and not row.trouble
+            return (
+                row is not None
+                and row.waiting is not None
+                and row.state is not State.WAITING
+                and not row.trouble
+            )
         if action == "proof":
             return row is not None and row.state is State.ON_TRIAL
         return row is not None
@@ -234,26 +261,44 @@ class ShelfScreen(FramedScreen):
     def action_add(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog
 
-        dialog = PathDialog("add an install", "The folder of the program. It is read and never changed by this.", "")
+        dialog = PathDialog(
+            "add an install", "The folder of the program. It is read and never changed by this.", ""
+        )
         self.app.push_screen(dialog, self._add)
 
     def _add(self, path: str | None) -> None:
         if not path:
             return
         app = self.left_intact
-        app.work_on(Job("reading", lambda r, c: app.bench.survey(app.bench.find(path), report=r, cancel=c),
-                        lambda _: app.refresh_shelf(), app.complain))  # fmt: skip
+        app.work_on(
+            Job(
+                "reading",
+                lambda r, c: app.bench.survey(app.bench.find(path), report=r, cancel=c),
+                lambda _: app.refresh_shelf(),
+                app.complain,
+            )
+        )
 
     def action_find(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog
 
-        says = "A disk, a home folder, anything. Hidden folders and numbered prefixes are looked into too; nothing is changed."
+        says = (
+            "A disk, a home folder, anything. Hidden folders and numbered prefixes are looked into "
+            "too; nothing is changed."
+        )
         self.app.push_screen(PathDialog("find installs", says, "~"), self._find)
 
     def _find(self, path: str | None) -> None:
         if path:
             app = self.left_intact
-            app.work_on(Job("finding", lambda r, c: app.bench.find_installs(path, report=r, cancel=c), self._found, app.complain))
+            app.work_on(
+                Job(
+                    "finding",
+                    lambda r, c: app.bench.find_installs(path, report=r, cancel=c),
+                    self._found,
+                    app.complain,
+                )
+            )
 
     def _found(self, found: list[Candidate]) -> None:
         from left_intact.tui.screens.choosing import Choice, ChooseDialog
@@ -265,10 +310,13 @@ class ShelfScreen(FramedScreen):
             return
         by_path = {one.path: one for one in fresh}
         choices = [
-            Choice(key=one.path, label=f"{one.name} {one.version}".strip() + f", probably {one.role}: {shown_path(one.path)}",
-                   detail="; ".join(one.why))
+            Choice(
+                key=one.path,
+                label=f"{one.name} {one.version}".strip() + f", probably {one.role}: {shown_path(one.path)}",
+                detail="; ".join(one.why),
+            )
             for one in fresh
-        ]  # fmt: skip
+        ]
 
         def take(keys: list[str] | None) -> None:
             app = self.left_intact
@@ -276,7 +324,9 @@ class ShelfScreen(FramedScreen):
                 install = app.bench.take_up(by_path[key])
                 self._read(install)
 
-        says = "What looks like an install, the likest first. Those you tick come onto the shelf and are read."
+        says = (
+            "What looks like an install, the likest first. Those you tick come onto the shelf and are read."
+        )
         heading = f"{count(len(fresh), 'install')} found"
         self.app.push_screen(ChooseDialog(heading, says, choices, many=True, does="take those ticked"), take)
 
@@ -319,7 +369,9 @@ class _ClassBar(Row):
 def at_stake_panel(row: ShelfRow, look: Look) -> Text:
     """The right side: what waits, what is at stake, what was done before."""
     text, quiet, plain = Text(), look.style("quiet"), look.style("text")
-    text.append(f"{bearable(row.install.name)} {row.summary.get('version', '')}\n", look.style("text", bold=True))
+    text.append(
+        f"{bearable(row.install.name)} {row.summary.get('version', '')}\n", look.style("text", bold=True)
+    )
     text.append(f"{shown_path(row.install.root)}\n", quiet)
     text.append(f"on the shelf since {date(row.install.added)}\n\n", quiet)
     _held(text, row, look)
@@ -330,7 +382,9 @@ def at_stake_panel(row: ShelfRow, look: Look) -> Text:
         for kind in FileClass:
             if kind.is_the_persons and files.get(kind):
                 text.append(f" {LETTER[kind]} ", look.on_class(kind))
-                text.append(f" {files[kind]:>6,} {NAME[kind]:11}", plain).append(f"{size(sizes[kind]):>9}\n", quiet)
+                text.append(f" {files[kind]:>6,} {NAME[kind]:11}", plain).append(
+                    f"{size(sizes[kind]):>9}\n", quiet
+                )
         _newest(text, row, look)
     _past(text, row.updates, look)
     return text
@@ -378,9 +432,12 @@ def _newest(text: Text, row: ShelfRow, look: Look) -> None:
 
 
 _PAST = {
-    State.ON_TRIAL: ("on trial", "good"), State.SETTLED: ("settled", "good"), State.GONE_BACK: ("went back", "quiet"),
-    State.ABANDONED: ("stopped, nothing changed", "quiet"), State.WAITING: ("waits for you", "focus"),
-}  # fmt: skip
+    State.ON_TRIAL: ("on trial", "good"),
+    State.SETTLED: ("settled", "good"),
+    State.GONE_BACK: ("went back", "quiet"),
+    State.ABANDONED: ("stopped, nothing changed", "quiet"),
+    State.WAITING: ("waits for you", "focus"),
+}
 
 
 def _past(text: Text, updates: tuple[Update, ...], look: Look) -> None:

@@ -92,10 +92,18 @@ class StageScreen(FramedScreen):
         if desk.under_way:
             return
         if desk.row.state is State.ON_TRIAL and desk.outcome is None:
-            app.work_on(Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed))
+            app.work_on(
+                Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed)
+            )
         if desk.survey is None:
-            app.work_on(Job("reading", lambda r, c: app.bench.survey(install, report=r, cancel=c), self._surveyed,
-                            self._failed))  # fmt: skip
+            app.work_on(
+                Job(
+                    "reading",
+                    lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                    self._surveyed,
+                    self._failed,
+                )
+            )
         if desk.row.waiting and desk.arrival is None and desk.row.state is not State.WAITING:
             self.receive(desk.row.waiting[0])
 
@@ -113,12 +121,15 @@ class StageScreen(FramedScreen):
             arrival, desk.notes = both
             desk.arrival = arrival
             self._redraw()
-            job = Job("planning", lambda r, c: app.bench.draft(install, arrival, report=r, cancel=c), self._drafted,
-                      self._no_plan)  # fmt: skip
+            job = Job(
+                "planning",
+                lambda r, c: app.bench.draft(install, arrival, report=r, cancel=c),
+                self._drafted,
+                self._no_plan,
+            )
             app.work_on(job)
 
-        app.work_on(Job("looking in", look, arrived,
-                        self._no_plan))  # fmt: skip
+        app.work_on(Job("looking in", look, arrived, self._no_plan))
 
     def draw_plan(self) -> None:
         """Draw the plan again for the answers on the desk."""
@@ -207,7 +218,11 @@ def why_not(stop: str, desk: Desk) -> str:
     if desk.under_way and stop != "under way":
         return "the update is under way; s stops it"
     if desk.row.state is State.WAITING and stop != "survey":
-        return "" if stop == "under way" else "an update waits for you (4): nothing else can begin before it is at its end"
+        return (
+            ""
+            if stop == "under way"
+            else "an update waits for you (4): nothing else can begin before it is at its end"
+        )
     if stop == "plan" and desk.plan is None:
         return "there is no plan yet: choose an arrival first (2)"
     if stop == "under way" and not desk.under_way:

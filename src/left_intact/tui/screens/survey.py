@@ -62,7 +62,9 @@ class FolderRow(Row):
             line.append_text(badge(only, look))
             line.put(f" {NAME[only]}", look.of_class(only), made - 3)
         else:
-            line.append_text(strip_of(self.node.files if self.unit == "files" else self.node.bytes, made, look))
+            line.append_text(
+                strip_of(self.node.files if self.unit == "files" else self.node.bytes, made, look)
+            )
         line.put(f"{self.node.count:,}", look.style("text"), files, "right")
         line.put(size(self.node.size), look.style("quiet"), amount, "right").gap(2)
         return [Line().append_text(line).append_text(_certainty(self.node.least, certain, look))]
@@ -82,7 +84,9 @@ class EntryRow(Row):
         line.put(bearable(self.name), look.style("text", bold=lit), name - line.cell_len).gap()
         line.append_text(badge(kind, look))
         when = date(self.finding.entry.mtime_ns / 1e9) if self.dated else ""
-        line.put(f" {NAME[kind]}", look.of_class(kind), made - 3 - len(when)).put(when, look.style("quiet")).gap(files)
+        line.put(f" {NAME[kind]}", look.of_class(kind), made - 3 - len(when)).put(
+            when, look.style("quiet")
+        ).gap(files)
         line.put(size(self.finding.entry.bytes), look.style("quiet"), amount, "right").gap(2)
         return [Line().append_text(line).append_text(_certainty(self.finding.certainty, certain, look))]
 
@@ -97,7 +101,9 @@ class MoreRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         kinds = {f.file_class for f in self.entries}
         all_one = f", all {NAME[kinds.pop()]}" if len(kinds) == 1 else ""
-        return [Line().gap(2 * self.depth + 2).put(f"… {len(self.entries):,} more{all_one}", look.style("quiet"))]
+        return [
+            Line().gap(2 * self.depth + 2).put(f"… {len(self.entries):,} more{all_one}", look.style("quiet"))
+        ]
 
 
 class ClassRow(Row):
@@ -124,8 +130,10 @@ class SurveyScreen(StageScreen):
 
     STOP = "survey"
     HELP = (
-        "Every file with its class and how certain that is. The panel says why, with the weight of each reason; f shows "
-        "what is inside instead. q goes through the unsorted, group by group; m knows more of the install: it watches a run, "
+        "Every file with its class and how certain that is. The panel says why, with the weight "
+        "of each reason; f shows "
+        "what is inside instead. q goes through the unsorted, group by group; m knows more of "
+        "the install: it watches a run, "
         "finds its baseline and its folders elsewhere, shows its keepsheet. "
         "A letter rules the highlighted file or folder: p program, s settings, v saves, t states, c content, "
         "x extras, h cache. A ruling outweighs all other evidence, is remembered, and z takes it back."
@@ -184,8 +192,12 @@ class SurveyScreen(StageScreen):
             if survey is self._arranging:
                 return
             self._arranging = survey
-            job = Job("arranging", lambda r, c: (outline_of(survey), alike(survey.unsorted())),
-                      lambda both: self._arranged(survey, *both), self._failed)  # fmt: skip
+            job = Job(
+                "arranging",
+                lambda r, c: (outline_of(survey), alike(survey.unsorted())),
+                lambda both: self._arranged(survey, *both),
+                self._failed,
+            )
             self.left_intact.work_on(job)
             return
         self._show_head(survey)
@@ -198,12 +210,22 @@ class SurveyScreen(StageScreen):
 
     def _show_head(self, survey: Survey) -> None:
         look, text = self.look, Text(no_wrap=True)
-        text.append(f"{bearable(self.desk.install.name)} {survey.version_text}", look.style("text", bold=True))
+        text.append(
+            f"{bearable(self.desk.install.name)} {survey.version_text}", look.style("text", bold=True)
+        )
         source = f"read from {survey.reading.source}" if survey.reading else "no version could be read"
-        others = [r for r in survey.readings[1:] if r.version is not None and r.version != survey.readings[0].version]
+        others = [
+            r
+            for r in survey.readings[1:]
+            if r.version is not None and r.version != survey.readings[0].version
+        ]
         if others:
             source += f", but {others[0].source} says {others[0].text}"
-        base = f"baseline {survey.baseline} on record" if survey.baseline else "no baseline on record; m looks for one"
+        base = (
+            f"baseline {survey.baseline} on record"
+            if survey.baseline
+            else "no baseline on record; m looks for one"
+        )
         elsewhere = next((note for note in survey.notes if note.endswith("not read with it")), "")
         listed = next((note for note in survey.notes if " lists " in note), "")
         if elsewhere:
@@ -229,7 +251,11 @@ class SurveyScreen(StageScreen):
         if self.lens in ("certainty", "size", "time"):
             ranked = self.findings.ranked(self.lens, _MOST)
             dated = self.lens == "time"
-            return rows + [EntryRow(f, f.path, 0, dated=dated) for f in ranked] + _rest(len(self.findings) - len(ranked))
+            return (
+                rows
+                + [EntryRow(f, f.path, 0, dated=dated) for f in ranked]
+                + _rest(len(self.findings) - len(ranked))
+            )
         self._add_folder(rows, self.outline.root, self._outlined.root.rsplit("/", 1)[-1], 0)
         return rows + self._unsorted_rows()
 
@@ -255,7 +281,9 @@ class SurveyScreen(StageScreen):
         look = self.look
         left = sum(map(len, groups))
         head = Line().put(f"the unsorted: {left}", look.style("focus", bold=True))
-        head.put("   each is treated as yours until you say otherwise; q goes through them", look.style("quiet"))
+        head.put(
+            "   each is treated as yours until you say otherwise; q goes through them", look.style("quiet")
+        )
         return [Gap(), Words(head), *(_AlikeRow(group) for group in groups)]
 
     def _by_class(self) -> list[Row]:
@@ -282,7 +310,9 @@ class SurveyScreen(StageScreen):
 
     def _explain_row(self, row: Row | None) -> None:
         look = self.look
-        finding = row.finding if isinstance(row, EntryRow) else row.group[0] if isinstance(row, _AlikeRow) else None
+        finding = (
+            row.finding if isinstance(row, EntryRow) else row.group[0] if isinstance(row, _AlikeRow) else None
+        )
         if self.shows_inside and finding is not None:
             self._show_inside(finding)
         elif isinstance(row, EntryRow):
@@ -354,9 +384,12 @@ class SurveyScreen(StageScreen):
             return Group(inside_head(finding, look), preview_of(data, finding.entry.format, look))
 
         def shown(inside: RenderableType) -> None:
-            if self.is_attached and self.shows_inside and self.lines.row is not None and self.lines.row.key in (
-                finding.path, f"alike:{finding.path}",
-            ):  # fmt: skip
+            if (
+                self.is_attached
+                and self.shows_inside
+                and self.lines.row is not None
+                and self.lines.row.key in (finding.path, f"alike:{finding.path}")
+            ):
                 self.explain(inside)
 
         self.left_intact.work_on(Job("looking inside", work, shown, self._failed))
@@ -369,7 +402,12 @@ class SurveyScreen(StageScreen):
     def read_again(self) -> None:
         """Read the install anew, as after a watched run; what waits is planned anew with it."""
         desk, bench = self.desk, self.left_intact.bench
-        job = Job("reading", lambda r, c: bench.survey(desk.install, report=r, cancel=c), self._read_again, self._failed)
+        job = Job(
+            "reading",
+            lambda r, c: bench.survey(desk.install, report=r, cancel=c),
+            self._read_again,
+            self._failed,
+        )
         self.left_intact.work_on(job)
 
     def _read_again(self, survey: Survey) -> None:
@@ -379,8 +417,12 @@ class SurveyScreen(StageScreen):
     def _plan_again(self) -> None:
         current, bench, desk = self.desk.arrival, self.left_intact.bench, self.desk
         if current is not None:
-            job = Job("planning", lambda r, c: bench.draft(desk.install, current, report=r, cancel=c), self._drafted,
-                      self._no_plan)  # fmt: skip
+            job = Job(
+                "planning",
+                lambda r, c: bench.draft(desk.install, current, report=r, cancel=c),
+                self._drafted,
+                self._no_plan,
+            )
             self.left_intact.work_on(job)
 
     def action_queue(self) -> None:
@@ -463,7 +505,10 @@ class SurveyScreen(StageScreen):
         if len(met) <= 1:
             self._rule(pattern, kind)
             return
-        says = f"{pattern} is {kind}: this speaks of {count(len(met), 'file')} and changes {len(changing):,} of them."
+        says = (
+            f"{pattern} is {kind}: this speaks of {count(len(met), 'file')} and changes "
+            f"{len(changing):,} of them."
+        )
         dialog = ConfirmDialog("rule a folder", says, "rule it")
         self.app.push_screen(dialog, lambda yes: self._rule(pattern, kind) if yes else None)
 
@@ -480,7 +525,9 @@ class SurveyScreen(StageScreen):
 
     def _rule(self, pattern: str, kind: FileClass) -> None:
         bench, install = self.left_intact.bench, self.desk.install
-        self._sort_again(lambda: bench.rule(install, pattern, kind), f"ruled: {clip(bearable(pattern), 50)} is {kind}")
+        self._sort_again(
+            lambda: bench.rule(install, pattern, kind), f"ruled: {clip(bearable(pattern), 50)} is {kind}"
+        )
 
     def action_unrule(self) -> None:
         row, bench, install = self.lines.row, self.left_intact.bench, self.desk.install

@@ -30,7 +30,10 @@ _SAFE = {
     "": "Nothing has been changed yet.",
     "safe": "Nothing has been changed yet. Stopping costs nothing.",
     "unpacking": "Nothing has been changed yet. Stopping costs nothing.",
-    "laying": "Every old file is safe in the strongbox. Stopping puts all of them back; so does going back after a crash.",
+    "laying": (
+        "Every old file is safe in the strongbox. Stopping puts all of them back; so does going "
+        "back after a crash."
+    ),
     "going back": "Putting everything back as it was.",
     "reading": "All is laid. Every old file is safe in the strongbox.",
 }
@@ -40,7 +43,9 @@ class UnderWayScreen(StageScreen):
     """The update at work; it goes on to the proof by itself."""
 
     STOP = "under way"
-    HELP = "The update at work. s stops it at the next step and puts everything back; nothing is ever half done."
+    HELP = (
+        "The update at work. s stops it at the next step and puts everything back; nothing is ever half done."
+    )
     BINDINGS: ClassVar[list[BindingType]] = [Binding("s", "halt", "stop, and put everything back")]
 
     def __init__(self, desk: Desk, allowed: frozenset[str] = frozenset()) -> None:
@@ -62,7 +67,9 @@ class UnderWayScreen(StageScreen):
         assert draft is not None
 
         def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            return bench.update(draft.plan(answers), desk.install, allowed=allowed, report=report, cancel=cancel)
+            return bench.update(
+                draft.plan(answers), desk.install, allowed=allowed, report=report, cancel=cancel
+            )
 
         self.job = self.left_intact.work_on(Job("under way", work, self._done, self._not_done))
 
@@ -96,7 +103,9 @@ class UnderWayScreen(StageScreen):
         text = Text()
         plan = self.desk.plan
         if plan is not None:
-            text.append(f"{plan.install} {plan.from_version} → {plan.to_version}\n\n\n", look.style("text", bold=True))
+            text.append(
+                f"{plan.install} {plan.from_version} → {plan.to_version}\n\n\n", look.style("text", bold=True)
+            )
         width = max(20, self.query_one("#left").size.width - 52)
         order = [stage for stage, _, _ in _STAGES]
         for stage, says, how in _STAGES:
@@ -104,7 +113,9 @@ class UnderWayScreen(StageScreen):
             passed = seen is not None and now.stage in order and order.index(now.stage) > order.index(stage)
             at = stage == now.stage
             mark, colour = ("●", "good") if passed else ("◉", "focus") if at else ("○", "quiet")
-            text.append(f"{mark} ", look.style(colour)).append(f"{says:40}", look.style("text" if seen else "quiet", bold=at))
+            text.append(f"{mark} ", look.style(colour)).append(
+                f"{says:40}", look.style("text" if seen else "quiet", bold=at)
+            )
             if seen is not None:
                 share = 1.0 if passed else seen.done / seen.total if seen.total else 0.0
                 cells = round(width * share)

@@ -1,4 +1,6 @@
-"""An update that waits: what to do by hand, why, what is done and what comes then. It goes on when it sees that it was done."""
+"""An update that waits: what to do by hand, why, what is done and what comes then. It goes on when it sees
+that it was done.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,11 @@ class OptionRow(Row):
         self.option = option
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        return [Line().put("  ▸ " if lit else "    ", look.style("focus")).put(self.option, look.style("text", bold=lit))]
+        return [
+            Line()
+            .put("  ▸ " if lit else "    ", look.style("focus"))
+            .put(self.option, look.style("text", bold=lit))
+        ]
 
 
 class _OutlineRow(Row):
@@ -47,7 +53,9 @@ class _OutlineRow(Row):
         mark, colour = _MARK.get(self.line.state, ("·", "quiet"))
         here = self.line.state == "waiting"
         row = Line().put(mark, look.style(colour), 3).put(f"{self.number}", look.style("quiet"), 4)
-        row.put(clip(bearable(self.line.says), width - 22), look.style("text" if here else "quiet", bold=here))
+        row.put(
+            clip(bearable(self.line.says), width - 22), look.style("text" if here else "quiet", bold=here)
+        )
         return [row.gap(2).put(self.line.state.replace("-", " "), look.style(colour))]
 
 
@@ -76,9 +84,12 @@ class WaitingScreen(StageScreen):
 
     STOP = "under way"
     HELP = (
-        "An update waits for you. Nothing is torn: it can wait for days. It looks by itself every two seconds and goes on when "
-        "it sees that the step was done; l looks now. d says that it was done where that cannot be seen, k leaves a step out "
-        "that may be left out. x gives the update up where it stands: what is in force stays on trial, and can go back."
+        "An update waits for you. Nothing is torn: it can wait for days. It looks by itself "
+        "every two seconds and goes on when "
+        "it sees that the step was done; l looks now. d says that it was done where that cannot "
+        "be seen, k leaves a step out "
+        "that may be left out. x gives the update up where it stands: what is in force stays on "
+        "trial, and can go back."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("l", "look_now", "look now"),
@@ -124,8 +135,11 @@ class WaitingScreen(StageScreen):
             rows += [*said("now", "nothing more to wait for: l goes on", strong=True)]
         else:
             rows += [*said("do", waits.asks, strong=True), Gap(), *said("why", waits.why), Gap()]
-            sees = "it goes on by itself once it sees that this was done" if waits.can_be_seen else (
-                "choose an answer" if waits.options else "this cannot be seen: d says that it was done")  # fmt: skip
+            sees = (
+                "it goes on by itself once it sees that this was done"
+                if waits.can_be_seen
+                else ("choose an answer" if waits.options else "this cannot be seen: d says that it was done")
+            )
             rows += [*said("sees", sees), Gap()]
             rows += [OptionRow(option) for option in waits.options]
         rows += [Hairline(), Words("the whole of it"), Gap()]
@@ -143,9 +157,16 @@ class WaitingScreen(StageScreen):
     def _safe(self) -> Text:
         look, text = self.look, Text()
         text.append("what is safe now\n\n", look.style("quiet"))
-        text.append("All that was displaced so far is in the strongbox, each copy read back. Nothing is torn: this can wait "
-                    "for days, and for a restart.\n\n", look.style("text"))  # fmt: skip
-        text.append("While it waits no other update of this install begins, and none is settled.\n", look.style("quiet"))
+        text.append(
+            "All that was displaced so far is in the strongbox, each copy read back. Nothing is "
+            "torn: this can wait "
+            "for days, and for a restart.\n\n",
+            look.style("text"),
+        )
+        text.append(
+            "While it waits no other update of this install begins, and none is settled.\n",
+            look.style("quiet"),
+        )
         return text
 
     # ------------------------------------------------------------ actions
@@ -180,15 +201,22 @@ class WaitingScreen(StageScreen):
     def action_give_up(self) -> None:
         from left_intact.tui.screens.dialogs import ConfirmDialog
 
-        says = "What is in force stays, on trial: it can be proven, settled, or gone back. The stages that are left are not done."
-        self.app.push_screen(ConfirmDialog("give up", says, "give up"), lambda yes: self._give_up() if yes else None)
+        says = (
+            "What is in force stays, on trial: it can be proven, settled, or gone back. The stages "
+            "that are left are not done."
+        )
+        self.app.push_screen(
+            ConfirmDialog("give up", says, "give up"), lambda yes: self._give_up() if yes else None
+        )
 
     def _give_up(self) -> None:
         app, install = self.left_intact, self.desk.install
         app.work_on(Job("giving up", lambda r, c: app.bench.give_up(install), self._given_up, self._failed))
 
     def _given_up(self, update: Update) -> None:
-        what = "what is in force is on trial" if update.state is State.ON_TRIAL else "nothing of it is in force"
+        what = (
+            "what is in force is on trial" if update.state is State.ON_TRIAL else "nothing of it is in force"
+        )
         self.notify(f"given up: {what}", timeout=6)
         self._leave()
 
@@ -196,7 +224,12 @@ class WaitingScreen(StageScreen):
 
     def _look_by_itself(self) -> None:
         waits = self.waits
-        if self.at_work or waits is None or not waits.can_be_seen or self.left_intact.jobs.running is not None:
+        if (
+            self.at_work
+            or waits is None
+            or not waits.can_be_seen
+            or self.left_intact.jobs.running is not None
+        ):
             return
         app, install = self.left_intact, self.desk.install
         self.at_work = True
@@ -217,7 +250,9 @@ class WaitingScreen(StageScreen):
         app, install = self.left_intact, self.desk.install
 
         def work(report: Report, cancel: CancelToken) -> Outcome:
-            return app.bench.go_on(install, done=done, skip=skip, answers=answers, report=report, cancel=cancel)
+            return app.bench.go_on(
+                install, done=done, skip=skip, answers=answers, report=report, cancel=cancel
+            )
 
         app.work_on(Job("going on", work, self._went_on, self._did_not))
 
@@ -234,7 +269,9 @@ class WaitingScreen(StageScreen):
             if self.waits == before:
                 self.notify("not done yet, as far as can be seen", timeout=4)
             app, install = self.left_intact, self.desk.install
-            app.work_on(Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed))
+            app.work_on(
+                Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed)
+            )
             return
         verdict = outcome.proof.verdict.value
         self.notify(f"done: {verdict}; {count(len(self.outline), 'stage')}", timeout=6)

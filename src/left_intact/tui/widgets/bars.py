@@ -15,10 +15,22 @@ from left_intact.tui.look import Look
 from left_intact.tui.writing import Line, clip
 
 KEY_NAMES = {
-    "enter": "Enter", "escape": "Esc", "space": "Space", "tab": "Tab", "question_mark": "?", "slash": "/", "asterisk": "*",
-    "left": "←", "right": "→", "up": "↑", "down": "↓", "ctrl+p": "^p", "ctrl+q": "^q",
-    "left_square_bracket": "[", "right_square_bracket": "]",
-}  # fmt: skip
+    "enter": "Enter",
+    "escape": "Esc",
+    "space": "Space",
+    "tab": "Tab",
+    "question_mark": "?",
+    "slash": "/",
+    "asterisk": "*",
+    "left": "←",
+    "right": "→",
+    "up": "↑",
+    "down": "↓",
+    "ctrl+p": "^p",
+    "ctrl+q": "^q",
+    "left_square_bracket": "[",
+    "right_square_bracket": "]",
+}
 
 
 def key_name(key: str) -> str:
@@ -187,7 +199,9 @@ class StageLine(Bar):
             above.put(stop.name, name_style)
             left = width - len(stop.name) - 6
             if number < len(self.stops) and left > 0:
-                above.gap().put(("━" if done else "─") * left, look.style("quiet" if done else "hairline")).gap()
+                above.gap().put(
+                    ("━" if done else "─") * left, look.style("quiet" if done else "hairline")
+                ).gap()
             else:
                 above.gap(left + 2)
             indent = 4 if width >= 17 else 2
