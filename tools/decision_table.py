@@ -6,18 +6,15 @@ from left_intact.core.planning.table import TABLE
 
 HEAD = """# The decision table
 
-For each path: shipped before (B), yours (M), arriving (T), and what the entry counts as. The first row that
-fits
-speaks. This page is made from `core/planning/table.py` by `tools/decision_table.py`; a test holds them
+For each path: shipped before (B), yours (M), arriving (T), and how the entry is treated. The first row that
+fits speaks. This page is made from `core/planning/table.py` by `tools/decision_table.py`; a test holds them
 together.
 
 *Surely the program's* and *the program's* are the class program at a certainty of 0.99 and 0.97; *settings
-that can
-be merged* are settings text on both sides; *theirs, whatever comes* are saves, states, content and caches;
-all else
-is *theirs, as far as known*.
+that can be merged* are settings text on both sides; *theirs, whatever comes* are saves, states, content and
+caches; all else is *theirs, as far as known*.
 
-| # | B | M | T | counts as | verb | because |
+| # | B | M | T | treated as | verb | because |
 |---|---|---|---|---|---|---|"""
 
 
@@ -25,7 +22,7 @@ def page() -> str:
     """The whole page."""
     rows = [HEAD]
     for row in TABLE:
-        places = [", ".join(part) or "any" for part in (row.base, row.mine, row.coming, row.nature)]
+        places = [", ".join(part) or "any" for part in (row.base, row.mine, row.coming, row.treatment)]
         verb = f"{row.verb or 'none'}{' (question)' if row.ask else ''}"
         rows.append("| " + " | ".join([str(row.number), *places, verb, row.because]) + " |")
     return "\n".join(rows)

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.stages import HandStep, Later
     from left_intact.core.model.survey import Folder, Survey
-    from left_intact.core.planning.back import BackBrief
+    from left_intact.core.planning.back import BackInputs
     from left_intact.core.planning.circumstances import Circumstances
 
 
@@ -387,8 +387,8 @@ class Updating:
         from left_intact.core.planning.back import draw_back
 
         self.refuse_if_open(install)
-        brief = self._back_brief(install, number, answers or {}, behind, report)
-        plan = draw_back(brief)
+        inputs = self._back_inputs(install, number, answers or {}, behind, report)
+        plan = draw_back(inputs)
         known = {q.id for q in plan.questions}
         for name in answers or {}:
             if name not in known:
@@ -397,19 +397,19 @@ class Updating:
                 )
         return plan
 
-    def _back_brief(
+    def _back_inputs(
         self,
         install: Install,
         number: int | None,
         answers: Mapping[str, str],
         behind: int,
         report: Report = silent,
-    ) -> BackBrief:
+    ) -> BackInputs:
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import rebound
         from left_intact.core.carrying.touched import first_times
         from left_intact.core.model.entry import Kind
-        from left_intact.core.planning.back import BackBrief
+        from left_intact.core.planning.back import BackInputs
 
         nothing = LeftIntactError(
             "nothing-to-go-back-to",
@@ -445,7 +445,7 @@ class Updating:
         box.close()
         roots = tuple(rebound(r, install.root if not r.label else r.place) for r in update.roots)
         facts = replace(self._circumstances(install, survey), roots=roots)
-        return BackBrief(
+        return BackInputs(
             install=install.name,
             roots=roots,
             update=update.id,
@@ -759,11 +759,11 @@ class _Outside:
 
         if later.planner == PLANNER:
             number, behind = int(later.with_["update"]), int(later.with_["behind"])
-            brief = self.bench._back_brief(self.install, number, answers, behind)
+            inputs = self.bench._back_inputs(self.install, number, answers, behind)
             # What lies behind later steps by hand was taken back before them; this is the part down to
             # `behind`.
-            brief = replace(brief, roots=update.roots, segments=brief.segments[-1:])
-            carry, questions, blockers = draw_segment(brief)
+            inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])
+            carry, questions, blockers = draw_segment(inputs)
             return Drawn(carry=carry, questions=questions, blockers=tuple(f.says for f in blockers))
         situation = Situation(
             install=self.install.name,

@@ -31,8 +31,8 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
-    from left_intact.core.planning.draw import Brief
-    from left_intact.core.survey.known import Known
+    from left_intact.core.planning.draw import PlanInputs
+    from left_intact.core.survey.inputs import SurveyInputs
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,13 +40,13 @@ class Draft:
     """All that a plan is drawn from but the answers, so that an answer redraws it at once."""
 
     install: Install
-    brief: Brief
+    inputs: PlanInputs
 
     def plan(self, answers: Mapping[str, str] | None = None) -> Plan:
         """The plan for some answers. Raises `Misuse` for an answer to no question."""
         from left_intact.core.planning.draw import draw_up
 
-        plan = draw_up(replace(self.brief, answers=MappingProxyType(dict(answers or {}))))
+        plan = draw_up(replace(self.inputs, answers=MappingProxyType(dict(answers or {}))))
         _refuse_idle_answers(plan, answers or {})
         return plan
 
@@ -179,11 +179,11 @@ class Workbench(Noticing, Knowing, Updating):
 
     def _known(
         self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None
-    ) -> Known:
-        from left_intact.core.survey.known import Known
+    ) -> SurveyInputs:
+        from left_intact.core.survey.inputs import SurveyInputs
 
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
-        return Known(
+        return SurveyInputs(
             baseline=base,
             arrival=arrival,
             rulings=rulings,
@@ -200,7 +200,7 @@ class Workbench(Noticing, Knowing, Updating):
     def _read(
         self,
         install: Install,
-        known: Known | Callable[[], Known],
+        known: SurveyInputs | Callable[[], SurveyInputs],
         sheet: Keepsheet,
         report: Report,
         cancel: CancelToken | None,
@@ -258,7 +258,7 @@ class Workbench(Noticing, Knowing, Updating):
         from left_intact.core.files.tree import Tree
         from left_intact.core.survey.classify import sort_out
         from left_intact.core.survey.findings import SortedPages
-        from left_intact.core.survey.read import with_own_word
+        from left_intact.core.survey.read import with_self_description
 
         assert isinstance(survey.findings, SortedPages)
         tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
@@ -268,7 +268,7 @@ class Workbench(Noticing, Knowing, Updating):
             self.sheet_of(install),
             arrival.release if arrival else None,
         )
-        known = with_own_word(tree, known, survey.roots)
+        known = with_self_description(tree, known, survey.roots)
         again = replace(survey, findings=sort_out(tree.pages, known, cancel))
         self._note_summary(install, again)
         return again
@@ -325,7 +325,7 @@ class Workbench(Noticing, Knowing, Updating):
     ) -> Draft:
         """Read all that a plan is drawn from; changes nothing of the install."""
         from left_intact.core.files.roots import roots_reader
-        from left_intact.core.planning.draw import Brief
+        from left_intact.core.planning.draw import PlanInputs
         from left_intact.core.planning.routes import route_named
         from left_intact.core.survey.weights import weights
 
@@ -339,7 +339,7 @@ class Workbench(Noticing, Knowing, Updating):
         read_sheet_once, base = self.sheet_of(install, sheet), self._baseline(install, baseline)
         known = self._known(install, base, read_sheet_once, arrival.release)
         survey, _ = self._read(install, known, read_sheet_once, report, cancel)
-        brief = Brief(
+        inputs = PlanInputs(
             install=install.name,
             survey=survey,
             arrival=arrival,
@@ -350,7 +350,7 @@ class Workbench(Noticing, Knowing, Updating):
             replace_at=weights().replace,
             retire_at=weights().retire,
         )
-        return Draft(install=install, brief=brief)
+        return Draft(install=install, inputs=inputs)
 
     def _baseline(self, install: Install, path: str | None) -> Release | None:
         """The release the install came from: as given, or as on record."""

@@ -21,20 +21,14 @@ from left_intact.core.model.entry import Entry, Evidence
 from left_intact.core.survey import classify
 from left_intact.core.survey import weights as weights_module
 from left_intact.core.survey.classify import is_foreign, scores, sort_out, verdict_of
-from left_intact.core.survey.company import Titles, title_of
-from left_intact.core.survey.known import Known
+from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.lists import file_hasher, find_list, parse_list
-from left_intact.core.survey.names import (
-    bare,
-    folder_evidence,
-    looks_hashed,
-    name_evidence,
-    split_name,
-    words_of,
-)
+from left_intact.core.survey.names import folder_evidence, looks_hashed, name_evidence, split_name
 from left_intact.core.survey.patterns import PatternTable, matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.references import about_key, pairs_in, read_references
+from left_intact.core.survey.siblings import Titles, title_of
+from left_intact.core.survey.spelling import normalised_name, words_of
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
@@ -121,8 +115,13 @@ def test_names_of_files(name: str, kind: FileClass) -> None:
 
 
 def test_spelling_does_not_count() -> None:
-    assert bare("Save States!") == bare("save_states") == bare("SAVE-STATES") == "savestates"
-    assert bare("Spielstände") == "spielstande" and bare("ＳＡＶＥ") == "save"
+    assert (
+        normalised_name("Save States!")
+        == normalised_name("save_states")
+        == normalised_name("SAVE-STATES")
+        == "savestates"
+    )
+    assert normalised_name("Spielstände") == "spielstande" and normalised_name("ＳＡＶＥ") == "save"
     assert words_of("GameSettings_old2") == ["game", "settings", "old"] and words_of("HTMLHelp") == [
         "html",
         "help",
@@ -162,7 +161,7 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
                 )
             ]
         )
-        found = next(iter(sort_out(pages, Known())))
+        found = next(iter(sort_out(pages, SurveyInputs())))
         assert found.file_class is not P, path
 
 
@@ -277,7 +276,7 @@ def test_a_list_speaks_for_what_it_names_and_against_the_rest(tmp_path: Path) ->
         "mine.dat": "absent",
         "SHA256SUMS": "named",
     }
-    survey, _, _ = survey_install(str(root), Known())
+    survey, _, _ = survey_install(str(root), SurveyInputs())
     kinds = {f.path: f.file_class for f in survey.findings}
     assert (
         kinds["run"] is P
@@ -359,7 +358,7 @@ def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
         "vault": C.SAVES,
     }
     assert {place: r.file_class for place, r in found.outside.items()} == {str(away): C.SAVES}
-    survey, _, _ = survey_install(str(root), Known())
+    survey, _, _ = survey_install(str(root), SurveyInputs())
     memory = survey.findings.find("mem/a")
     assert (
         memory is not None
@@ -380,13 +379,13 @@ def test_the_root_and_the_home_are_no_references(tmp_path: Path) -> None:
     assert not found.inside and not found.outside
 
 
-# ---------------------------------------------------------------- company, titles, structure
+# ---------------------------------------------------------------- siblings, titles, structure
 
 
 def found_in(tmp_path: Path, tree: dict[str, bytes], **known: object) -> dict[str, object]:
     root = plant(tmp_path / "prog", release("1.0"))
     plant(root, tree, mtime=LATER)  # type: ignore[arg-type]
-    survey, _, _ = survey_install(str(root), Known(**known))  # type: ignore[arg-type]
+    survey, _, _ = survey_install(str(root), SurveyInputs(**known))  # type: ignore[arg-type]
     return {f.path: f for f in survey.findings}
 
 
@@ -433,7 +432,7 @@ def test_links_rights_and_places_speak(tmp_path: Path) -> None:
     root = plant(tmp_path / "prog", release("1.0"))
     (root / "lib" / "libx.so").symlink_to("libcore.so")
     (root / "lib" / "out").symlink_to("/nowhere/else")
-    survey, _, _ = survey_install(str(root), Known())
+    survey, _, _ = survey_install(str(root), SurveyInputs())
     inside, outside = survey.findings.find("lib/libx.so"), survey.findings.find("lib/out")
     assert inside is not None and outside is not None
     weight = {f.path: sum(e.weight for e in f.why if e.source == "link") for f in (inside, outside)}
@@ -462,7 +461,7 @@ def test_every_source_is_in_the_document() -> None:
     source = Path(classify.__file__).parent
     words = set(re.findall(r'said\(\s*"(\w+)"', "".join(p.read_text() for p in source.glob("*.py"))))
     document = (Path(__file__).parents[2] / "docs" / "classification.md").read_text()
-    assert words >= {"header", "name", "time", "company", "structure", "copy"}
+    assert words >= {"header", "name", "time", "siblings", "structure", "copy"}
     assert not [w for w in words if f"| {w} |" not in document and w != "fault"]
 
 
@@ -513,5 +512,5 @@ def test_the_table_of_patterns_is_the_patterns_one_by_one(table: list[str], some
 
 @given(st.binary(max_size=300))
 def test_any_bytes_have_a_format(data: bytes) -> None:
-    form = recognise(data, len(data))
-    assert form and (form == "empty") is (not data)
+    file_format = recognise(data, len(data))
+    assert file_format and (file_format == "empty") is (not data)

@@ -20,7 +20,7 @@ from tests.builders import plant
 
 
 @pytest.mark.parametrize(
-    ("data", "form"),
+    ("data", "file_format"),
     [
         (b"", "empty"),
         (elf("x 1", b"y"), "elf x86_64"),
@@ -45,8 +45,8 @@ from tests.builders import plant
         (b"MZ" + bytes(70), "pe dos"),
     ],
 )
-def test_first_bytes(data: bytes, form: str) -> None:
-    assert recognise(data[:4096], len(data)) == form
+def test_first_bytes(data: bytes, file_format: str) -> None:
+    assert recognise(data[:4096], len(data)) == file_format
 
 
 @pytest.mark.parametrize("name", ["../a", "/a", "a/../../b", "C:\\a", "..\\a", "a\0b", "", ".", "//x"])

@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.files import crew, walk
-from left_intact.core.files.crew import share_out
+from left_intact.core.files import walk, workers
 from left_intact.core.files.pages import COLUMNS, Page, pages_of
 from left_intact.core.files.roots import absolute, is_apart, labelled, read_roots, roots_reader
 from left_intact.core.files.tree import first_bytes, read_tree
+from left_intact.core.files.workers import share_out
 from left_intact.core.library.page_rows import (
     page_from_row,
     page_to_row,
@@ -26,7 +26,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.classify import sort_out
-from left_intact.core.survey.known import Known
+from left_intact.core.survey.inputs import SurveyInputs
 from tests.builders import Mock, plant
 
 ODD = {
@@ -70,7 +70,7 @@ def test_both_ways_of_starting_helpers(start: str, tmp_path: Path, monkeypatch: 
         tmp_path / "many", {f"f{n % 90}/g{n % 3}/x{n}.dat": bytes([n % 251]) * (n % 900) for n in range(900)}
     )
     alone = {e.path: e for e in read_tree(str(root)).entries}
-    monkeypatch.setattr(crew, "forks", lambda: start == "_fork")
+    monkeypatch.setattr(workers, "forks", lambda: start == "_fork")
     monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
     monkeypatch.setattr(walk, "_ALONE_FILES", 1)
     shared = read_tree(str(root))
@@ -95,15 +95,15 @@ def test_a_fault_meanwhile_leaves_no_helper_behind(tmp_path: Path, monkeypatch: 
     root = plant(tmp_path / "many", {f"f{n}/x.dat": bytes([n]) * 9 for n in range(90)})
     monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
     ended: list[object] = []
-    real = crew._Hand.end
-    monkeypatch.setattr(crew._Hand, "end", lambda hand: (ended.append(hand), real(hand))[1])
+    real = workers._Worker.end
+    monkeypatch.setattr(workers._Worker, "end", lambda hand: (ended.append(hand), real(hand))[1])
 
     def broken() -> dict[str, Page]:
         raise RuntimeError("the library is gone")
 
     with pytest.raises(RuntimeError):
         read_tree(str(root), known=broken)
-    assert len(ended) == crew.HANDS
+    assert len(ended) == workers.WORKERS
 
 
 def test_pages_and_entries_say_the_same(tmp_path: Path) -> None:
@@ -130,7 +130,7 @@ def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
         assert list(back.entries()) == list(page.entries()) and back.same_stamps(page)
     with pytest.raises(ValueError, match="length"):
         page_from_row("", page_to_row(tree.pages[0]) + b"x")
-    found = sort_out(tree.pages, Known())
+    found = sort_out(tree.pages, SurveyInputs())
     assert table_from_row(table_to_row(found.table)) == found.table
     assert all(verdicts_from_row(verdicts_to_row(v)) == v for v in found.verdicts)
 
@@ -141,11 +141,11 @@ def test_sorting_with_helpers_gives_the_same(tmp_path: Path, monkeypatch: pytest
 
     install, _ = mudlark().lay(tmp_path)
     tree = read_tree(str(install))
-    alone = sort_out(tree.pages, Known())
+    alone = sort_out(tree.pages, SurveyInputs())
     monkeypatch.setattr(classify, "_ALONE", 1)
     monkeypatch.setattr(classify, "forks", lambda: True)
-    monkeypatch.setattr(crew, "forks", lambda: True)
-    shared = sort_out(tree.pages, Known())
+    monkeypatch.setattr(workers, "forks", lambda: True)
+    shared = sort_out(tree.pages, SurveyInputs())
     assert tuple(shared) == tuple(alone) and shared.totals() == alone.totals()
 
 
@@ -206,7 +206,7 @@ def test_first_bytes_follow_no_link(tmp_path: Path) -> None:
 
 
 def test_forks_only_where_there_is_one_thread() -> None:
-    assert crew.forks() is (threading.active_count() == 1)
+    assert workers.forks() is (threading.active_count() == 1)
 
 
 def test_where_no_time_tells_of_writes_everything_is_read_again(

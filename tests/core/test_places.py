@@ -240,7 +240,7 @@ def test_a_set_id_bit_is_not_given_without_its_owner(tmp_path: Path, monkeypatch
 
     monkeypatch.setattr(os, "chown", refused)
     with LocalPlace(str(tmp_path / "root")) as place:
-        notes = place.dress(
+        notes = place.apply_metadata(
             "runs", Entry(path="runs", mode=0o4755, mtime_ns=10**18), Attributes(owner=4242, group=4343)
         )
     assert notes == ("owner",) and (tmp_path / "root/runs").stat().st_mode & 0o7777 == 0o755

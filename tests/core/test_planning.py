@@ -14,13 +14,13 @@ from left_intact.core.model.plan import Move, Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.lanes import Stroke, lanes_of
-from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Nature, look_up
+from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Treatment, look_up
 from left_intact.demo.binaries import elf, pe
 from tests.builders import Mock, program, release, verbs
 
 ALL = [
     (b, m, c, n)
-    for b, m, c, n in itertools.product(Base, Mine, Coming, Nature)
+    for b, m, c, n in itertools.product(Base, Mine, Coming, Treatment)
     if not (m is Mine.AS_SHIPPED and b is not Base.PRESENT)
     and not (m is Mine.ABSENT and c is Coming.SAME_AS_MINE)
     and not (c is Coming.SAME_AS_BASE and b is not Base.PRESENT)
@@ -35,16 +35,16 @@ def test_every_combination_meets_a_row_and_every_row_is_met() -> None:
 
 
 @pytest.mark.parametrize("place", ALL)
-def test_nothing_of_theirs_is_ever_displaced_unasked(place: tuple[Base, Mine, Coming, Nature]) -> None:
-    base, mine, coming, nature = place
+def test_nothing_of_theirs_is_ever_displaced_unasked(place: tuple[Base, Mine, Coming, Treatment]) -> None:
+    base, mine, coming, treatment = place
     row = look_up(*place)
     if row.verb in (Verb.REPLACE, Verb.RETIRE):
-        assert nature in (Nature.PROGRAM, Nature.PROGRAM_SURE)
+        assert treatment in (Treatment.PROGRAM, Treatment.PROGRAM_SURE)
         assert mine is Mine.AS_SHIPPED or base is Base.UNKNOWN
     if row.verb is Verb.RETIRE and base is Base.UNKNOWN:
-        assert nature is Nature.PROGRAM_SURE
+        assert treatment is Treatment.PROGRAM_SURE
     if row.verb is Verb.MERGE:
-        assert nature is Nature.SETTINGS and coming is not Coming.ABSENT
+        assert treatment is Treatment.SETTINGS and coming is not Coming.ABSENT
     if row.verb is Verb.ADD:
         assert mine is Mine.ABSENT and coming is not Coming.ABSENT
     if mine is Mine.FAULT:

@@ -20,7 +20,7 @@ def lines_of(merge: Merge) -> dict[str, tuple[str, str | None]]:
 
 
 @pytest.mark.parametrize(
-    ("data", "form"),
+    ("data", "file_format"),
     [
         (INI, "text ini"),
         (INI.replace(b"\n", b"\r\n"), "text ini"),
@@ -33,8 +33,8 @@ def lines_of(merge: Merge) -> dict[str, tuple[str, str | None]]:
         (b'// c\n{\n  "a": [1, 2], /* d */ "b": {"c": "\xc3\xa9"}\n}\n', "text json"),
     ],
 )
-def test_untouched_bytes_come_out_as_they_went_in(data: bytes, form: str) -> None:
-    assert open_document(data, form).to_bytes() == data
+def test_untouched_bytes_come_out_as_they_went_in(data: bytes, file_format: str) -> None:
+    assert open_document(data, file_format).to_bytes() == data
 
 
 def test_values_comments_and_repeats() -> None:
@@ -58,7 +58,7 @@ def test_json_edits_keep_the_layout() -> None:
     base = b'{\n    "a": 1,\n    "b": {"x": 1}\n}\n'
     yours = b'{\n    // mine\n    "a": 1,\n    "b": {"x": 7}\n}\n'
     arriving = b'{\n    "a": 2,\n    "b": {"x": 1, "y": 3},\n    "c": {"d": {"e": true}}\n}\n'
-    merge = merge_settings(base, yours, arriving, form="text json")
+    merge = merge_settings(base, yours, arriving, file_format="text json")
     assert not merge.trouble
     assert b"// mine" in merge.content
     plain = json.loads(merge.content.replace(b"// mine", b""))
@@ -80,7 +80,7 @@ def test_who_changed_what() -> None:
         INI.replace(b"scale=2", b"scale=3\n; fresh\nlines = 0").replace(b"22050", b"48000")
         + b"\n[tape]\nexact = yes\n"
     )
-    merge = merge_settings(INI, yours, arriving, form="text ini")
+    merge = merge_settings(INI, yours, arriving, file_format="text ini")
     assert lines_of(merge) == {
         "video.smooth": ("yours", "off"),
         "video.scale": ("arriving", "3"),
@@ -94,48 +94,52 @@ def test_who_changed_what() -> None:
         and "; fresh\nlines = 0" in text
         and text.endswith("[tape]\nexact = yes\n")
     )
-    taken = merge_settings(INI, yours, arriving, form="text ini", answers={"sound.rate": "arriving"})
+    taken = merge_settings(INI, yours, arriving, file_format="text ini", answers={"sound.rate": "arriving"})
     assert lines_of(taken)["sound.rate"] == ("conflict", "48000")
 
 
 def test_deleted_keys_stay_deleted_and_dropped_ones_go() -> None:
     yours = INI.replace(b"scale=2\n", b"")
     arriving = INI.replace(b"scale=2", b"scale=5").replace(b"; rate in Hz\nrate = 22050\n", b"")
-    merge = merge_settings(INI, yours, arriving, form="text ini")
+    merge = merge_settings(INI, yours, arriving, file_format="text ini")
     assert lines_of(merge)["video.scale"] == ("left out", None)
     assert lines_of(merge)["sound.rate"] == ("dropped", None)
-    mine = merge_settings(INI, INI.replace(b"22050", b"1"), arriving, form="text ini")
+    mine = merge_settings(INI, INI.replace(b"22050", b"1"), arriving, file_format="text ini")
     assert lines_of(mine)["sound.rate"] == ("yours", "1")
 
 
 def test_renamed_keys_carry_the_value() -> None:
     arriving = INI.replace(b"smooth = on", b"smoothing = on")
-    merge = merge_settings(INI, INI.replace(b"smooth = on", b"smooth = off"), arriving, form="text ini")
+    merge = merge_settings(
+        INI, INI.replace(b"smooth = on", b"smooth = off"), arriving, file_format="text ini"
+    )
     assert b"smoothing = off ; soft" in merge.content and b"smooth = " not in merge.content
     told = merge_settings(
         INI,
         INI.replace(b"scale=2", b"scale=4"),
         INI.replace(b"scale=2", b"zoom=1"),
-        form="text ini",
+        file_format="text ini",
         renames=[("video.scale", "video.zoom")],
     )
     assert b"zoom=4" in told.content
     unlike = merge_settings(
-        INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), form="text ini"
+        INI, INI.replace(b"scale=2", b"scale=4"), INI.replace(b"scale=2", b"zoom=1"), file_format="text ini"
     )
     assert b"scale=4" in unlike.content and b"zoom=1" in unlike.content
 
 
 def test_without_a_baseline_all_of_yours_stays() -> None:
-    merge = merge_settings(None, b"a = 1\nb = 2\n", b"a = 5\nc = 3\n", form="text keyvalue")
+    merge = merge_settings(None, b"a = 1\nb = 2\n", b"a = 5\nc = 3\n", file_format="text keyvalue")
     assert merge.content == b"a = 1\nc = 3\nb = 2\n"
     assert lines_of(merge)["a"] == ("yours", "1")
 
 
 def test_trouble_leaves_the_file_alone() -> None:
-    merge = merge_settings(None, b'{"a": 1', b'{"a": 2}', form="text json")
+    merge = merge_settings(None, b'{"a": 1', b'{"a": 2}', file_format="text json")
     assert merge.trouble and merge.content == b'{"a": 1'
-    clash = merge_settings(b'{"a": 1}', b'{"a": 1, "b": 2}', b'{"a": 1, "b": {"c": 3}}', form="text json")
+    clash = merge_settings(
+        b'{"a": 1}', b'{"a": 1, "b": 2}', b'{"a": 1, "b": {"c": 3}}', file_format="text json"
+    )
     assert json.loads(clash.content)["b"] == 2
 
 
@@ -165,20 +169,20 @@ def as_json(values: dict[tuple[str, str], str]) -> bytes:
     return json.dumps(nested, indent=1).encode()
 
 
-@pytest.mark.parametrize(("write", "form"), [(as_ini, "text ini"), (as_json, "text json")])
+@pytest.mark.parametrize(("write", "file_format"), [(as_ini, "text ini"), (as_json, "text json")])
 @given(base=files, yours=files, arriving=files)
-def test_the_laws_of_merging(write, form, base, yours, arriving) -> None:  # type: ignore[no-untyped-def]
+def test_the_laws_of_merging(write, file_format, base, yours, arriving) -> None:  # type: ignore[no-untyped-def]
     b, m, t = write(base), write(yours), write(arriving)
-    merge = merge_settings(b, m, t, form=form)
+    merge = merge_settings(b, m, t, file_format=file_format)
     assert not merge.trouble
-    got = {k: v for k, v in open_document(merge.content, form).values().items() if v != "{}"}
-    mine = {k: v for k, v in open_document(m, form).values().items() if v != "{}"}
-    old = open_document(b, form).values()
+    got = {k: v for k, v in open_document(merge.content, file_format).values().items() if v != "{}"}
+    mine = {k: v for k, v in open_document(m, file_format).values().items() if v != "{}"}
+    old = open_document(b, file_format).values()
     # What the person changed is never lost, save under a new name of its key.
     renamed = {line.key.split(" → ")[0] for line in merge.lines if line.decided == "renamed"}
     for key, value in mine.items():
         if old.get(key) != value and shown(key) not in renamed:
             assert got[key] == value
     # The same on both sides changes nothing; a second merge has nothing left to do.
-    assert merge_settings(b, m, b, form=form).content == m or renamed or m == b
-    assert merge_settings(t, merge.content, t, form=form).content == merge.content
+    assert merge_settings(b, m, b, file_format=file_format).content == m or renamed or m == b
+    assert merge_settings(t, merge.content, t, file_format=file_format).content == merge.content

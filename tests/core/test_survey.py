@@ -11,11 +11,11 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.survey.classify import scores
-from left_intact.core.survey.known import Known
-from left_intact.core.survey.names import bare
+from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.outline import alike, outline_of, pattern_for
 from left_intact.core.survey.patterns import matches
 from left_intact.core.survey.read import survey_install
+from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import weights
 from left_intact.tui.widgets.strip import widths_of
 from tests.builders import LATER, THEIRS, Mock, plant, release
@@ -24,7 +24,7 @@ C = FileClass
 
 
 def classes(root: Path, **known: object) -> dict[str, Finding]:
-    survey, _, _ = survey_install(str(root), Known(**known))  # type: ignore[arg-type]
+    survey, _, _ = survey_install(str(root), SurveyInputs(**known))  # type: ignore[arg-type]
     return {f.path: f for f in survey.findings}
 
 
@@ -116,7 +116,7 @@ def test_patterns(pattern: str, path: str, meets: bool) -> None:
 
 
 def test_sums_groups_and_strips(install: Path) -> None:
-    survey, _, _ = survey_install(str(install), Known())
+    survey, _, _ = survey_install(str(install), SurveyInputs())
     outline, totals = outline_of(survey), survey.totals()
     assert outline.root.files == {c: t.files for c, t in totals.items() if t.files}
     assert outline.root.size == sum(t.bytes for t in totals.values())
@@ -130,7 +130,7 @@ def test_sums_groups_and_strips(install: Path) -> None:
     assert (
         widths_of({}, 10) == {}
         and abs(sum(scores([]).values()) - 1) < 1e-9
-        and bare("Save States!") == "savestates"
+        and normalised_name("Save States!") == "savestates"
     )
 
 

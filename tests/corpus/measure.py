@@ -10,7 +10,7 @@ from left_intact.core.arrival.look import look_into
 from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.survey.known import Known
+from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.read import survey_tree
 from tests.corpus.specimen import Specimen
 
@@ -72,7 +72,11 @@ def measure(specimen: Specimen, folder: Path) -> dict[str, Score]:
     install, release = specimen.lay(folder)
     tree = read_tree(str(install))
     base = look_into(str(release), installed=list(specimen.truth), name=specimen.name).release
-    ways = {"with baseline": Known(baseline=base), "without": Known(), "without names": Known(names=False)}
+    ways = {
+        "with baseline": SurveyInputs(baseline=base),
+        "without": SurveyInputs(),
+        "without names": SurveyInputs(names=False),
+    }
     return {
         way: score_of(specimen, survey_tree(tree, known, name=specimen.name).findings)
         for way, known in ways.items()

@@ -12,7 +12,7 @@ from tests.corpus.specimen import Specimen
 C = FileClass
 
 
-def bare(title: str) -> str:
+def spelt(title: str) -> str:
     return title.lower().replace(" ", "")
 
 
@@ -66,7 +66,7 @@ def gannet() -> Specimen:
     )
     s.have("pads.ini", m.ini("pad1", "pad2"), C.SETTINGS)
     s.haves("mem/{}.mem", ["slot1", "slot2", "Mill Race"], lambda: m.memory(131072), C.SAVES)
-    s.haves("stt/{}.q", [bare(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
+    s.haves("stt/{}.q", [spelt(t) for t in s.some(12)], lambda: m.even_state(b"GNT5", 12000), C.STATES)
     s.haves("discs/{}.bin", s.some(14), m.media, C.CONTENT)
     s.haves("discs/{}.cue", s.some(14), lambda: m.text("FILE track BINARY"), C.CONTENT)
     s.haves("shots/{}.png", [f"shot{n:04}" for n in range(16)], m.picture, C.EXTRAS)
@@ -236,9 +236,9 @@ def hawser() -> Specimen:
     s.ship_list()
     s.have(".hawserrc", m.keys(tape_dir="tapes", state_dir=".frozen"), C.SETTINGS)
     s.have(".hawser_history", m.text("load harbour"), C.CACHE)
-    s.haves("tapes/{}", [bare(t) for t in s.some(20)], m.media, C.CONTENT)
-    s.haves(".frozen/{}", [bare(t) for t in s.some(6)], lambda: m.even_state(b"HWSR", 6000), C.STATES)
-    s.haves("scores/{}", [bare(t) for t in s.some(9)], m.blob, C.SAVES)
+    s.haves("tapes/{}", [spelt(t) for t in s.some(20)], m.media, C.CONTENT)
+    s.haves(".frozen/{}", [spelt(t) for t in s.some(6)], lambda: m.even_state(b"HWSR", 6000), C.STATES)
+    s.haves("scores/{}", [spelt(t) for t in s.some(9)], m.blob, C.SAVES)
     s.haves("share/hawser/{}", ["my-palette"], m.blob, C.EXTRAS)
     s.have("todo.txt", m.text("finish level nine"), C.EXTRAS)
     return s
@@ -323,7 +323,7 @@ def driftline() -> Specimen:
     s.ship("leeme.txt", m.text())
     s.have("configuración/driftline.ini", m.ini(), C.SETTINGS)
     for title in s.some(7):
-        s.have(f"juegos/{title}/{bare(title)}.cart", m.media(), C.CONTENT)
+        s.have(f"juegos/{title}/{spelt(title)}.cart", m.media(), C.CONTENT)
         s.have(f"juegos/{title}/portada.png", m.picture(), C.EXTRAS)
         s.have(f"partidas/{title}/ranura1.sav", m.memory(), C.SAVES)
     s.haves("estados/{}.est", s.some(5), m.state, C.STATES)
@@ -552,11 +552,11 @@ def lazyjack() -> Specimen:
     s.ships("{}.TXT", ["CZYTAJ", "LICENCJA"], m.text)
     s.have("LAZYJACK.INI", m.ini(), C.SETTINGS)
     s.haves("USTAWIENIA/{}.INI", ["PAD", "EKRAN"], m.ini, C.SETTINGS)
-    s.haves("GRY/{}.LJD", [bare(t).upper()[:8] for t in s.some(11)], m.media, C.CONTENT)
-    s.haves("ZAPISY/{}.LJZ", [bare(t).upper()[:8] for t in s.some(9)], m.memory, C.SAVES)
+    s.haves("GRY/{}.LJD", [spelt(t).upper()[:8] for t in s.some(11)], m.media, C.CONTENT)
+    s.haves("ZAPISY/{}.LJZ", [spelt(t).upper()[:8] for t in s.some(9)], m.memory, C.SAVES)
     s.haves(
         "STANY/{}.LJS",
-        [bare(t).upper()[:8] for t in s.some(4)],
+        [spelt(t).upper()[:8] for t in s.some(4)],
         lambda: m.even_state(b"LJS1", 6000),
         C.STATES,
     )

@@ -86,14 +86,14 @@ async def test_what_is_inside(waiting: Mock) -> None:
 
 def test_previews_of_anything() -> None:
     look = DARK
-    for data, form in (
+    for data, file_format in (
         (b"", "empty"),
         (None, ""),
         (b"\x89PNG\r\n\x1a\nbroken", "png"),
         (b"a\tb\n" * 99, "text plain"),
         (bytes(300), "zeros"),
     ):
-        assert preview_of(data, form, look) is not None
+        assert preview_of(data, file_format, look) is not None
     assert "more" in str(preview_of(b"line\n" * 99, "text plain", look))
     assert "00 00" in str(preview_of(bytes(9), "zeros", look))
 

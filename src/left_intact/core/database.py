@@ -59,7 +59,7 @@ class _Connection(sqlite3.Connection):
 
 
 class Database:
-    """An SQLite file. Every call of its users is one transaction; a refusal of the system becomes one line."""
+    """An SQLite file. Every call of its users is one transaction; a refusal becomes one line."""
 
     def __init__(self, path: str, what: str, migrations: Sequence[Migration], *, way_out: str) -> None:
         """Open or make it. Raises `WHAT-newer`, `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`."""

@@ -52,8 +52,8 @@ def why_finding(finding: Finding, look: Look) -> Text:
 def inside_head(finding: Finding, look: Look) -> Text:
     """The head of the panel when it shows what is inside a file."""
     text = Text(bearable(finding.path) + "\n", look.style("text", bold=True))
-    form = finding.entry.format or finding.entry.kind.value
-    return text.append(f"{_facts(finding)} · {form}\n", look.style("quiet"))
+    file_format = finding.entry.format or finding.entry.kind.value
+    return text.append(f"{_facts(finding)} · {file_format}\n", look.style("quiet"))
 
 
 def _facts(finding: Finding) -> str:

@@ -21,9 +21,9 @@ PICTURE_LIMIT, TEXT_LIMIT = 16 << 20, 64 << 10
 _WIDTH, _HEIGHT, _LINES, _ROWS = 46, 44, 26, 20
 
 
-def limit_for(form: str) -> int:
+def limit_for(file_format: str) -> int:
     """How many bytes of a file of some format are needed to show it."""
-    return PICTURE_LIMIT if form in PICTURES else TEXT_LIMIT
+    return PICTURE_LIMIT if file_format in PICTURES else TEXT_LIMIT
 
 
 def picture_of(data: bytes) -> Image | None:
@@ -39,20 +39,20 @@ def picture_of(data: bytes) -> Image | None:
         return None
 
 
-def preview_of(data: bytes | None, form: str, look: Look) -> RenderableType:
+def preview_of(data: bytes | None, file_format: str, look: Look) -> RenderableType:
     """The preview of a file's first bytes. Decodes; call it beside the screen's own thread."""
     if data is None:
         return Text("it cannot be read", look.style("bad"))
     if not data:
         return Text("it is empty", look.style("quiet"))
-    if form in PICTURES and (picture := picture_of(data)) is not None:
+    if file_format in PICTURES and (picture := picture_of(data)) is not None:
         from rich_pixels import Pixels
 
         return Group(
             Pixels.from_image(picture),
-            Text(f"{form}, shown {picture.width} blocks wide", look.style("quiet")),
+            Text(f"{file_format}, shown {picture.width} blocks wide", look.style("quiet")),
         )
-    if form.startswith(("text ", "script ")):
+    if file_format.startswith(("text ", "script ")):
         return _text(data, look)
     return _bytes(data, look)
 

@@ -65,11 +65,11 @@ class _Look:
             self.kept = bytearray()
 
     def _wanted(self) -> bool:
-        form = self.format or ""
-        if is_binary_program(form):
+        file_format = self.format or ""
+        if is_binary_program(file_format):
             self.budget.binaries -= 1
             return self.member.bytes <= _KEEP_BINARY and self.budget.binaries >= 0
-        return form.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
+        return file_format.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
 
 
 def look_into(
@@ -141,9 +141,13 @@ def _entries(inside: list[Member], root: str, looks: dict[str, _Look]) -> dict[s
         if member.kind is Kind.FOLDER and member.path in filled:
             continue
         look = looks.get(member.path)
-        form = (look.format if look else "") or ""
+        file_format = (look.format if look else "") or ""
         mode = member.mode
-        if mode is None and member.kind is Kind.FILE and form.startswith(("elf ", "script ", "macho ")):
+        if (
+            mode is None
+            and member.kind is Kind.FILE
+            and file_format.startswith(("elf ", "script ", "macho "))
+        ):
             mode = 0o755
         entries[path] = Entry(
             path=path,
@@ -152,7 +156,7 @@ def _entries(inside: list[Member], root: str, looks: dict[str, _Look]) -> dict[s
             mode=mode,
             mtime_ns=member.mtime_ns,
             digest=look.digest.hexdigest() if look else "",
-            format=form,
+            format=file_format,
             link=member.link,
         )
     return dict(sorted(entries.items()))

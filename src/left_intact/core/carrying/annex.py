@@ -1,12 +1,10 @@
 """Where things wait that are about to be laid or were just displaced: on the file system of their root, so
-that
-one rename moves them.
+that one rename moves them.
 
 On the strongbox's own file system that is its work folder. Elsewhere it is an annex: a folder of ours
-beside the
-root, or inside it (hidden, and passed over by every walk) where nothing may be made beside it. Names in it
-are short and
-ours alone, so no file of a person can be taken for one, and no name of theirs is too long for it.
+beside the root, or inside it (hidden, and passed over by every walk) where nothing may be made beside it.
+Names in it are short and ours alone, so no file of a person can be taken for one, and no name of theirs is
+too long for it.
 """
 
 from __future__ import annotations

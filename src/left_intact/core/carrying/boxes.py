@@ -26,8 +26,7 @@ def strongbox_for(
 
     With `outside` a new one is made at home, as the folder that the install lies in may be wiped. Raises
     `strongbox-missing` where one is needed and cannot be found, `other-user` where the install and its box
-    are another
-    person's.
+    are another person's.
     """
     root = os.path.realpath(root)
     found = _find(root, name, home, recorded)

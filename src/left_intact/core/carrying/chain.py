@@ -1,8 +1,8 @@
 """An update as a chain of stages, each whole or not at all; it may wait for the person for days in between.
 
 What needs other stages of the program (looking whether a step by hand was done, drawing what could not be
-drawn
-before, reading a tree) is handed in as `Outside`, so that this module knows neither planning nor proving.
+drawn before, reading a tree) is handed in as `Outside`, so that this module knows neither planning nor
+proving.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.stages import Carry, HandStep, Later, Move, OnFailure, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
 
-Known = Mapping[At, tuple[Entry, FileClass]]
+Lying = Mapping[At, tuple[Entry, FileClass]]
 """What lies in the roots, with the class of each."""
 
 
@@ -54,7 +54,7 @@ class Outside(Protocol):
     def was_done(self, step: HandStep, update: Update) -> bool:
         """Whether it can be seen that a step by hand was done."""
 
-    def tree(self, roots: tuple[Root, ...]) -> Known:
+    def tree(self, roots: tuple[Root, ...]) -> Lying:
         """All that lies in the roots now."""
 
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
@@ -129,9 +129,8 @@ def carry_out(
     """Carry a plan out, up to its end or to where it waits for the person.
 
     Raises `Refusal` before the first write where something is in the way, `Interrupted` where an earlier
-    run was cut
-    off, `Stopped` and other `LeftIntactError` after everything was put back, `HalfDone` where that could
-    not be done.
+    run was cut off, `Stopped` and other `LeftIntactError` after everything was put back, `HalfDone` where
+    that could not be done.
     """
     refuse_if_blocked(plan, allowed)
     with box.locked(), Journal(box.journal_path) as journal, Roots(plan.roots, strict=True) as roots:

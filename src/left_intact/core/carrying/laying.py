@@ -113,7 +113,7 @@ def _keep_by_name(run: Run, step: Step, before: Entry, undone: int) -> str:
         run.box.place.new_link(kept_at, before.link)
     else:
         run.box.give(before.digest, run.box.place, kept_at)
-    run.box.place.dress(kept_at, before)
+    run.box.place.apply_metadata(kept_at, before)
     return run.box.place.full(kept_at)
 
 
@@ -134,9 +134,9 @@ def prepare(run: Run) -> None:
             annex.make_folder(ready, entry.mode or 0o755)
         elif entry.kind is Kind.LINK:
             annex.new_link(ready, entry.link)
-            annex.dress(ready, entry, step.gives)
+            annex.apply_metadata(ready, entry, step.gives)
         elif _second_name(run, step.joins, entry, annex, ready):
-            annex.dress(ready, entry, step.gives)
+            annex.apply_metadata(ready, entry, step.gives)
         elif not _from_here(run, step):
             assert isinstance(step.source, FromArrival)
             wanted.setdefault(step.source.arrival, {}).setdefault(step.source.member, []).append(step)
@@ -170,7 +170,7 @@ def _from_here(run: Run, step: Step) -> bool:
         return False
     else:
         _copy_known(run, step, source.at if isinstance(source, FromRoot) else None)
-    _dress_new(run, step)
+    _apply_new_metadata(run, step)
     return True
 
 
@@ -190,19 +190,19 @@ def _copy_known(run: Run, step: Step, at: At | None) -> None:
     run.box.give(step.after.digest, annex, ready)
 
 
-def _dress_new(run: Run, step: Step) -> None:
+def _apply_new_metadata(run: Run, step: Step) -> None:
     """Mode and time of what is laid; what is exchanged keeps owner and attributes of the one before."""
     assert step.after is not None
     attributes = step.attributes if step.before is not None and step.before.kind is Kind.FILE else None
     attributes = step.gives if step.gives is not None else attributes
-    run.note(step, run.annex(step).dress(run.ready(step), step.after, attributes))
+    run.note(step, run.annex(step).apply_metadata(run.ready(step), step.after, attributes))
 
 
 def prepare_missing(run: Run) -> None:
     """Prepared things are renamed into place, so a missing one is laid or must be made again."""
     for step in run.steps:
         entry = step.after
-        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_dress(step):
+        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_metadata(step):
             continue
         if not is_at(run, step, entry, exact=False) and not _is_old_one(
             run.annex(step), run.ready(step), entry
@@ -241,7 +241,7 @@ class _Unpacked:
                     run.annex(first), run.ready(first), run.ready(step), step.after.digest
                 )
         for step in self.steps:
-            _dress_new(run, step)
+            _apply_new_metadata(run, step)
 
 
 def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
@@ -278,7 +278,7 @@ def lay(run: Run, *, exact: bool) -> None:
             _shift(run, step)
             run.laid = number
         elif is_at(run, step, step.after, exact=False):
-            if _only_dress(step):
+            if _only_metadata(step):
                 _shift(run, step)
         else:
             if not is_at(run, step, step.before, exact=False) and not _is_between(run, step):
@@ -289,7 +289,7 @@ def lay(run: Run, *, exact: bool) -> None:
     run.roots.refuse_exchanged()
 
 
-def _only_dress(step: Step) -> bool:
+def _only_metadata(step: Step) -> bool:
     """Whether only mode, time or owner change."""
     return step.before is not None and step.after is not None and step.before.same_content(step.after)
 
@@ -318,9 +318,9 @@ def _shift(run: Run, step: Step) -> None:
         else:
             _clear(run.annex(step), run.aside(step))
             run.annex(step).take(place, path, run.aside(step), over=False)
-    elif _only_dress(step):
+    elif _only_metadata(step):
         if then != now:
-            run.note(step, place.dress(path, then, step.gives or step.attributes))
+            run.note(step, place.apply_metadata(path, then, step.gives or step.attributes))
     elif then.kind is Kind.FOLDER and now is None:
         place.make_folder(path, then.mode or 0o755)
     elif now is None:
@@ -402,8 +402,7 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
 
     What is neither as before nor as the stage left it was made by the person meanwhile: it is copied to the
     strongbox under its own name first. A place that fails stops no other. Raises `HalfDone` where some are
-    not back;
-    the state stays, so that the same can be tried again.
+    not back; the state stays, so that the same can be tried again.
     """
     failed: list[tuple[Step, Exception]] = []
     for number, step in enumerate(reversed(run.steps), 1):
@@ -437,7 +436,7 @@ def _put_one_back(run: Run, step: Step) -> None:
     if is_at(run, step, step.before, exact=False):
         if step.before is not None and step.before.kind is Kind.FILE:
             place, path = run.roots.spot(step.at)
-            run.note(step, place.dress(path, step.before, step.attributes))
+            run.note(step, place.apply_metadata(path, step.before, step.attributes))
         return
     now = run.roots.look(step.at)
     if now is not None and not is_at(run, step, step.after, exact=False):
@@ -500,7 +499,7 @@ def _old_one(run: Run, step: Step) -> str | None:
     assert before is not None
     for path in (run.aside(step), run.ready(step)):
         if _is_old_one(annex, path, before):
-            run.note(step, annex.dress(path, before, step.attributes))
+            run.note(step, annex.apply_metadata(path, before, step.attributes))
             return path
     ready = f"{run.annexes.work}/back-{run.stage}-{step.seq}"
     _clear(annex, ready)
@@ -511,7 +510,7 @@ def _old_one(run: Run, step: Step) -> str | None:
             run.box.give(before.digest, annex, ready)
         except LeftIntactError:
             return None
-    run.note(step, annex.dress(ready, before, step.attributes))
+    run.note(step, annex.apply_metadata(ready, before, step.attributes))
     return ready
 
 
@@ -566,7 +565,7 @@ def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
     else:
         place = run.roots.place(step.at.root)
         run.box.place.copy_in(place, step.at.path, kept_at, place.digest(step.at.path))
-        run.box.place.dress(kept_at, now)
+        run.box.place.apply_metadata(kept_at, now)
     run.box.flush()
     run.journal.note_trial(run.update.id, step.path, run.box.place.full(kept_at))
     return now

@@ -95,9 +95,8 @@ def recover(
     """End an interrupted run. Without a direction: on to its end once laying had begun, else back.
 
     Forward and back are those of the update: a going back that was cut off is ended by `forward` with the
-    update in
-    force, and what was made on trial in its place. May itself be cut off any number of times. Raises
-    `nothing-to-recover`, `cannot-go-forward`, `HalfDone`.
+    update in force, and what was made on trial in its place. May itself be cut off any number of times.
+    Raises `nothing-to-recover`, `cannot-go-forward`, `HalfDone`.
     """
     with _opened(box, outside, root, report) as (_, chain):
         if chain is None or chain.update.state is State.WAITING:
@@ -298,8 +297,7 @@ def settle(box: Strongbox) -> Settled:
     """Confirm the update on trial and free the program's own old files.
 
     What was the person's (merged settings as they were, files they chose to have replaced, what was made
-    safe)
-    stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`, `waiting`.
+    safe) stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`, `waiting`.
     """
     nothing = LeftIntactError(
         "nothing-to-settle", "there is no update on trial", way_out="Nothing needs doing."
@@ -326,6 +324,6 @@ def _sort_objects(journal: Journal) -> tuple[set[str], set[str]]:
     for run in journal.runs():
         for step in journal.steps(run.id):
             if step.before is not None and step.before.kind is Kind.FILE:
-                theirs = step.by_name or step.verb is Verb.MERGE or step.file_class.is_the_persons
-                (held if theirs else freeable).add(step.before.digest)
+                of_the_person = step.by_name or step.verb is Verb.MERGE or step.file_class.is_the_persons
+                (held if of_the_person else freeable).add(step.before.digest)
     return held, freeable

@@ -72,8 +72,8 @@ def recognise(head: bytes, size: int) -> str:
     if not head:
         return "empty"
     first = head[0]
-    if first in _STRUCTURED and (form := _structured(head, size)):
-        return form
+    if first in _STRUCTURED and (file_format := _structured(head, size)):
+        return file_format
     for magic, name in _BY_FIRST.get(first, ()):
         if head.startswith(magic):
             return name
@@ -161,18 +161,18 @@ def _plain_bytes(head: bytes) -> str:
     return "bytes"
 
 
-def is_binary_program(form: str) -> bool:
+def is_binary_program(file_format: str) -> bool:
     """Whether a format is machine code with a proper header."""
-    return form.startswith(("elf ", "pe ", "macho "))
+    return file_format.startswith(("elf ", "pe ", "macho "))
 
 
-def is_settings_text(form: str) -> bool:
+def is_settings_text(file_format: str) -> bool:
     """Whether a format is one that settings adapters may try."""
-    return form in ("text ini", "text keyvalue", "text json")
+    return file_format in ("text ini", "text keyvalue", "text json")
 
 
-def platform_of(form: str) -> str:
+def platform_of(file_format: str) -> str:
     """`linux x86_64` and the like for a binary's format, or an empty text."""
-    family, _, machine = form.partition(" ")
+    family, _, machine = file_format.partition(" ")
     system = {"elf": "linux", "pe": "windows", "macho": "macos"}.get(family)
     return f"{system} {machine}" if system else ""

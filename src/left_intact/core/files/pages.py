@@ -48,7 +48,7 @@ class Page:
     """By position: where a link points, or why something could not be read."""
     digests: bytes = b""
     """`DIGEST_BYTES` a name, zeros where the content was not read."""
-    forms: Sequence[str] = ()
+    formats: Sequence[str] = ()
     """What the first bytes say, in the words of `files.headers`."""
     heads: bytes = b""
     """The first `HEAD_BYTES` bytes a name."""
@@ -109,7 +109,7 @@ class Page:
             mode=stat.S_IMODE(mode),
             mtime_ns=mtime,
             digest="" if digest == NO_DIGEST else digest.hex(),
-            format=self.forms[at] if self.forms else "",
+            format=self.formats[at] if self.formats else "",
             link=self.said.get(at, "") if kind is Kind.LINK else "",
             fault=self.said.get(at, "") if kind is Kind.FAULT else "",
             stamp=(self.facts[2], inode % _WRAP, ctime),
@@ -185,7 +185,7 @@ def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
         stats=pack_stats(rows),
         said={at: e.link or e.fault for at, e in enumerate(inside) if e.link or e.fault},
         digests=b"".join(bytes.fromhex(e.digest) if e.digest else NO_DIGEST for e in inside),
-        forms=tuple(e.format for e in inside),
+        formats=tuple(e.format for e in inside),
         heads=bytes(HEAD_BYTES * len(inside)),
         marks=bytes(len(inside)),
     )
@@ -205,7 +205,7 @@ def to_plain(page: Page) -> Plain:
         page.fault,
         page.said,
         page.digests,
-        tuple(page.forms),
+        tuple(page.formats),
         page.heads,
         page.marks,
     )

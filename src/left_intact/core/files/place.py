@@ -233,14 +233,14 @@ class LocalPlace:
             return Entry(kind=Kind.FOLDER, **common)  # type: ignore[arg-type]
         if not stat.S_ISREG(info.st_mode):
             return Entry(kind=Kind.OTHER, **common)  # type: ignore[arg-type]
-        digest = form = ""
+        digest = file_format = ""
         if content:
             try:
-                digest, form = self._content(path, info.st_size)
+                digest, file_format = self._content(path, info.st_size)
             except OSError as error:
                 fault = reason_of(error)
                 return Entry(kind=Kind.FAULT, bytes=info.st_size, fault=fault, **common)  # type: ignore[arg-type]
-        return Entry(bytes=info.st_size, digest=digest, format=form, **common)  # type: ignore[arg-type]
+        return Entry(bytes=info.st_size, digest=digest, format=file_format, **common)  # type: ignore[arg-type]
 
     def link_at(self, path: str) -> str:
         with self._spot(path) as spot:
@@ -266,12 +266,12 @@ class LocalPlace:
             os.close(descriptor)
 
     def _content(self, path: str, size: int) -> tuple[str, str]:
-        digest, form = blake3(), ""
+        digest, file_format = blake3(), ""
         with self.reading(path) as descriptor:
             while chunk := os.read(descriptor, CHUNK):
-                form = form or recognise(chunk[:HEAD_BYTES], size)
+                file_format = file_format or recognise(chunk[:HEAD_BYTES], size)
                 digest.update(chunk)
-        return digest.hexdigest(), form or recognise(b"", 0)
+        return digest.hexdigest(), file_format or recognise(b"", 0)
 
     def digest(self, path: str) -> str:
         """BLAKE3 of a regular file, in hex."""
@@ -313,7 +313,7 @@ class LocalPlace:
     # ------------------------------------------------------------ making
 
     def new_file(self, path: str) -> IO[bytes]:
-        """A file where nothing lies, to be written; for its owner alone until it is dressed."""
+        """A file where nothing lies, to be written; for its owner alone until it has its own mode."""
         with self._spot(path) as spot:
             return open(os.open(spot.name, _NEW, 0o600, dir_fd=spot.folder), "wb")
 
@@ -321,8 +321,7 @@ class LocalPlace:
         """Copy a regular file to a path where nothing lies, and read the copy back.
 
         Raises `changed-meanwhile` where the source no longer has `digest`, `copy-differs` where the copy
-        does not.
-        The copy is not flushed; that is one call for many.
+        does not. The copy is not flushed; that is one call for many.
         """
         with source.reading(source_path) as reading, self.new_file(path) as file:
             _pour(reading, file.fileno())
@@ -418,19 +417,21 @@ class LocalPlace:
         with source._spot(source_path) as there, self._spot(path) as here:
             return _renamed(there, here, _EXCHANGE, self.full(path))
 
-    # ------------------------------------------------------------ dressing
+    # ------------------------------------------------------------ metadata
 
-    def dress(self, path: str, entry: Entry, attributes: Attributes | None = None) -> tuple[str, ...]:
+    def apply_metadata(
+        self, path: str, entry: Entry, attributes: Attributes | None = None
+    ) -> tuple[str, ...]:
         """Give a file, link or folder mode, time and (where known) owner and attributes of what it stands
         for.
 
         Returns in words what the system did not let us give. A set-id bit is given only with its owner.
         """
         if entry.kind is Kind.LINK:
-            return self._dress_link(path, entry, attributes)
+            return self._apply_link_metadata(path, entry, attributes)
         return self._apply(path, entry.mode, entry.mtime_ns, attributes)
 
-    def _dress_link(self, path: str, entry: Entry, attributes: Attributes | None) -> tuple[str, ...]:
+    def _apply_link_metadata(self, path: str, entry: Entry, attributes: Attributes | None) -> tuple[str, ...]:
         notes: list[str] = []
         with self._spot(path) as spot:
             if attributes is not None and attributes.owner >= 0 and self.able.owners:

@@ -55,10 +55,9 @@ def read_tree(
     """Read everything below `root` without following links.
 
     `known` are pages of an earlier reading by folder, or a function that gives them; where the stamps are
-    the same, digest
-    and format are taken from there. Raises `LeftIntactError` (`no-folder`, `no-rights`) where
-    the root cannot be read at all. What cannot be read below it becomes an entry of kind
-    `fault`, never a missing one.
+    the same, digest and format are taken from there. Raises `LeftIntactError` (`no-folder`, `no-rights`)
+    where the root cannot be read at all. What cannot be read below it becomes an entry of kind `fault`,
+    never a missing one.
     """
     root = os.path.abspath(root)
     if not os.path.isdir(root):
@@ -93,10 +92,10 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
         return Entry(path=path, kind=Kind.FOLDER, mode=mode, mtime_ns=info.st_mtime_ns, stamp=stamp)
     if not stat.S_ISREG(info.st_mode):
         return Entry(path=path, kind=Kind.OTHER, mode=mode, mtime_ns=info.st_mtime_ns, stamp=stamp)
-    digest, form = "", ""
+    digest, file_format = "", ""
     if content:
         try:
-            digest, form = read_content(absolute, info.st_size)
+            digest, file_format = read_content(absolute, info.st_size)
         except OSError as error:
             return Entry(
                 path=path,
@@ -113,7 +112,7 @@ def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, co
         mode=mode,
         mtime_ns=info.st_mtime_ns,
         digest=digest,
-        format=form,
+        format=file_format,
         stamp=stamp,
     )
 
@@ -131,12 +130,12 @@ def read_content(absolute: str, size: int) -> tuple[str, str]:
     descriptor = os.open(absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0))
     try:
         chunk = os.read(descriptor, CHUNK)
-        form = recognise(chunk[:HEAD_BYTES], size)
+        file_format = recognise(chunk[:HEAD_BYTES], size)
         digest = blake3(chunk)
         while len(chunk) == CHUNK:
             chunk = os.read(descriptor, CHUNK)
             digest.update(chunk)
-        return digest.hexdigest(), form
+        return digest.hexdigest(), file_format
     finally:
         os.close(descriptor)
 

@@ -1,4 +1,4 @@
-"""Walking a tree and reading it: what the two processes of the crew do, folder by folder.
+"""Walking a tree and reading it: what the two worker processes do, folder by folder.
 
 `os.scandir`, no path objects, one reused buffer; nothing is opened that has the stamps it
 had when it was read before. Links are never followed.
@@ -16,7 +16,6 @@ from operator import attrgetter
 
 from blake3 import blake3
 
-from left_intact.core.files.crew import share_out
 from left_intact.core.files.headers import HEAD_BYTES as HEADER
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.identity import CHANGE_TIMES
@@ -35,6 +34,7 @@ from left_intact.core.files.pages import (
     signed,
     to_plain,
 )
+from left_intact.core.files.workers import share_out
 from left_intact.core.model.errors import reason_of
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
@@ -214,7 +214,7 @@ def _with_content(
         before = known.get(page.folder)
         if before is not None and len(before.marks) == len(page.names) and page.same_stamps(before):
             if before.facts != page.facts or before.inner != page.inner:
-                page.said, page.digests, page.forms = before.said, before.digests, before.forms
+                page.said, page.digests, page.formats = before.said, before.digests, before.formats
                 page.heads, page.marks = before.heads, before.marks
                 before = page
             done.append(before)
@@ -233,7 +233,7 @@ def _take_over(page: Page, before: Page | None) -> Wanted:
     if before is None and not page.said and all(map(stat.S_ISREG, numbers[::COLUMNS])):
         return page.folder, tuple(page.names), tuple(numbers[1::COLUMNS])
     page.digests, page.heads, page.marks = NO_DIGEST * count, bytes(HEAD_BYTES * count), bytes(count)
-    forms = [""] * count
+    formats = [""] * count
     old: dict[str, int] = {}
     if before is not None and before.digests and before.facts[2] == page.facts[2]:
         old = {name: at for at, name in enumerate(before.names)}
@@ -253,12 +253,12 @@ def _take_over(page: Page, before: Page | None) -> Wanted:
             continue
         names.append(name)
         sizes.append(numbers[at * COLUMNS + 1])
-    page.forms = forms
+    page.formats = formats
     if known and before is not None:
         was_at = [was for _, was in known]
         looks: Looks = (
             b"".join(map(before.digest, was_at)),
-            tuple(before.forms[was] for was in was_at),
+            tuple(before.formats[was] for was in was_at),
             b"".join(before.heads[was * HEAD_BYTES : (was + 1) * HEAD_BYTES] for was in was_at),
             bytes(before.marks[was] for was in was_at),
             {},
@@ -315,7 +315,7 @@ def _batches(wanted: list[tuple[int, Wanted]]) -> list[list[tuple[int, Wanted]]]
 def _put(page: Page, names: tuple[str, ...], looks: Looks) -> None:
     """Write looks at some names into a page."""
     if len(names) == len(page.names):
-        page.digests, page.forms, page.heads, page.marks, faults = looks
+        page.digests, page.formats, page.heads, page.marks, faults = looks
         page.said.update(faults)
     else:
         places = {name: place for place, name in enumerate(page.names)}
@@ -326,26 +326,26 @@ def _fill(page: Page, places: list[int], looks: Looks) -> None:
     """Write looks into the columns of a page."""
     count = len(page.names)
     if len(page.digests) != count * DIGEST_BYTES:
-        page.digests, page.heads, page.marks, page.forms = (
+        page.digests, page.heads, page.marks, page.formats = (
             NO_DIGEST * count,
             bytes(HEAD_BYTES * count),
             bytes(count),
             [""] * count,
         )
-    digests, heads, marks, forms = (
+    digests, heads, marks, formats = (
         bytearray(page.digests),
         bytearray(page.heads),
         bytearray(page.marks),
-        list(page.forms),
+        list(page.formats),
     )
     d, h = DIGEST_BYTES, HEAD_BYTES
     for number, at in enumerate(places):
         digests[at * d : at * d + d] = looks[0][number * d : number * d + d]
         heads[at * h : at * h + h] = looks[2][number * h : number * h + h]
-        forms[at], marks[at] = looks[1][number], looks[3][number]
+        formats[at], marks[at] = looks[1][number], looks[3][number]
         if number in looks[4]:
             page.said[at] = looks[4][number]
-    page.digests, page.heads, page.marks, page.forms = bytes(digests), bytes(heads), bytes(marks), forms
+    page.digests, page.heads, page.marks, page.formats = bytes(digests), bytes(heads), bytes(marks), formats
 
 
 def read_batch(root: str, batch: list[Wanted]) -> list[Looks]:
@@ -354,18 +354,18 @@ def read_batch(root: str, batch: list[Wanted]) -> list[Looks]:
     found = []
     for folder, names, sizes in batch:
         above = os.path.join(root, folder, "") if folder else os.path.join(root, "")
-        digests, forms, heads, marks, faults = [], [], [], bytearray(), {}
+        digests, formats, heads, marks, faults = [], [], [], bytearray(), {}
         for at, name in enumerate(names):
             try:
-                digest, form, head, mark = _look(above + name, sizes[at], window)
+                digest, file_format, head, mark = _look(above + name, sizes[at], window)
             except OSError as error:
-                digest, form, head, mark = NO_DIGEST, "", _NO_HEAD, 0
+                digest, file_format, head, mark = NO_DIGEST, "", _NO_HEAD, 0
                 faults[at] = reason_of(error)
             digests.append(digest)
-            forms.append(form)
+            formats.append(file_format)
             heads.append(head)
             marks.append(mark)
-        found.append((b"".join(digests), tuple(forms), b"".join(heads), bytes(marks), faults))
+        found.append((b"".join(digests), tuple(formats), b"".join(heads), bytes(marks), faults))
     return found
 
 
@@ -395,13 +395,13 @@ def _digest_on(descriptor: int, body: memoryview, window: memoryview, size: int)
 
 def _said_by(head: bytes, body: memoryview, size: int) -> tuple[str, bytes, int]:
     """(format, first bytes, marks) from the beginning of a file."""
-    form, mark = recognise(head, size), 0
-    if form == "bytes":
+    file_format, mark = recognise(head, size), 0
+    if file_format == "bytes":
         start = head[:_SPARSE_BYTES]
         mark = SPARSE if start.count(0) + start.count(255) > len(start) // 2 else 0
-    elif form.startswith(("text ", "script")):
+    elif file_format.startswith(("text ", "script")):
         mark = MENTIONS_PERSON if _PERSONS_PLACE.search(body[: 1 << 16]) else 0
-    return form, head[:HEAD_BYTES] if len(head) >= HEAD_BYTES else head.ljust(HEAD_BYTES, b"\0"), mark
+    return file_format, head[:HEAD_BYTES] if len(head) >= HEAD_BYTES else head.ljust(HEAD_BYTES, b"\0"), mark
 
 
 if hasattr(os, "readv"):

@@ -64,9 +64,9 @@ def without_classes(text: str, patterns: Iterable[str]) -> str:
     return _closed(document)
 
 
-def merged(mine: str, theirs: str) -> tuple[str, list[str]]:
-    """(my sheet with what theirs adds, what both say differently). Where they differ, mine stays."""
-    document, other = _open(mine), _open(theirs)
+def merged(mine: str, given: str) -> tuple[str, list[str]]:
+    """(my sheet with what the given one adds, what both say differently). Where they differ, mine stays."""
+    document, other = _open(mine), _open(given)
     differ: list[str] = []
     if other.get("program") and not document.get("program"):
         document["program"] = other["program"]

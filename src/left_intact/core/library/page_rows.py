@@ -18,15 +18,15 @@ _LENGTHS = struct.Struct("<II")
 
 def page_to_row(page: Page) -> bytes:
     """Lengths, a head in JSON, then the columns one after the other."""
-    kinds = list(dict.fromkeys(page.forms))
-    number = {form: n for n, form in enumerate(kinds)}
+    kinds = list(dict.fromkeys(page.formats))
+    number = {file_format: n for n, file_format in enumerate(kinds)}
     head = json.dumps(
         [
             page.facts,
             page.inner,
             page.fault,
             kinds,
-            [number[f] for f in page.forms],
+            [number[f] for f in page.formats],
             list(page.said.items()),
             list(page.names),
         ],
@@ -41,7 +41,7 @@ def page_from_row(folder: str, row: bytes) -> Page:
     """The reverse of `page_to_row`. Raises ValueError or struct.error for anything else."""
     head_bytes, count = _LENGTHS.unpack_from(row)
     at = _LENGTHS.size + head_bytes
-    facts, inner, fault, kinds, forms, said, names = json.loads(row[_LENGTHS.size : at])
+    facts, inner, fault, kinds, formats, said, names = json.loads(row[_LENGTHS.size : at])
     ends = [at]
     for width in (COLUMNS * 8, DIGEST_BYTES, HEAD_BYTES, 1):
         ends.append(ends[-1] + width * count)
@@ -56,7 +56,7 @@ def page_from_row(folder: str, row: bytes) -> Page:
         fault=fault,
         said=dict(said),
         digests=row[ends[1] : ends[2]],
-        forms=[kinds[n] for n in forms],
+        formats=[kinds[n] for n in formats],
         heads=row[ends[2] : ends[3]],
         marks=row[ends[3] : ends[4]],
     )

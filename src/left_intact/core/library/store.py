@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.model.update import KnownBox
-    from left_intact.core.survey.read import Before
+    from left_intact.core.survey.read import PreviousSurvey
 
 SAID_BY_ITSELF = "the program itself"
 """Source of a reading that is asked for anew at each survey."""
@@ -439,7 +439,7 @@ class Library:
 
     # ------------------------------------------------------------ what surveys leave
 
-    def before(self, install: Install) -> Before:
+    def before(self, install: Install) -> PreviousSurvey:
         """What the last survey left, to spare the next one what has not changed."""
         from left_intact.core.library.surveyed import load
 
@@ -452,7 +452,7 @@ class Library:
         )
 
     def set_surveyed(
-        self, install: Install, survey: Survey, tree: Tree, context: str, before: Before
+        self, install: Install, survey: Survey, tree: Tree, context: str, before: PreviousSurvey
     ) -> None:
         from left_intact.core.library.surveyed import save
 

@@ -25,19 +25,19 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.survey.findings import SortedPages
-from left_intact.core.survey.read import Before
+from left_intact.core.survey.read import PreviousSurvey
 
 
-def load(db: sqlite3.Connection, install: int) -> Before:
+def load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
     """What the last survey left; nothing where there was none or the rows cannot be read."""
     with collector_at_rest():
         try:
             return _load(db, install)
         except (ValueError, KeyError, TypeError, struct.error, zlib.error):
-            return Before()
+            return PreviousSurvey()
 
 
-def _load(db: sqlite3.Connection, install: int) -> Before:
+def _load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
     pages, verdicts = {}, {}
     for raw, page, own in db.execute(
         "SELECT folder, page, verdicts FROM pages WHERE install_id = ?", (install,)
@@ -49,9 +49,9 @@ def _load(db: sqlite3.Connection, install: int) -> Before:
         "SELECT context, verdicts, said FROM sortings WHERE install_id = ?", (install,)
     ).fetchone()
     if row is None:
-        return Before(pages=pages)
+        return PreviousSurvey(pages=pages)
     said = json.loads(row[2])
-    return Before(
+    return PreviousSurvey(
         pages=pages,
         verdicts=verdicts,
         table=table_from_row(row[1]),
@@ -82,7 +82,7 @@ def save(
     survey: Survey,
     tree: Tree,
     context: str,
-    before: Before,
+    before: PreviousSurvey,
     own_readings: Callable[[Reading], bool] = lambda reading: True,
 ) -> bool:
     """Write what changed since `before`; tells whether anything did. Runs inside the caller's transaction."""

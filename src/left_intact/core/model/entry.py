@@ -70,7 +70,7 @@ class Evidence:
     """One reason for (or against) a class."""
 
     source: str
-    """Who says so: ruling, keepsheet, baseline, arrival, header, name, company, time, rights."""
+    """Who says so: ruling, keepsheet, baseline, arrival, header, name, siblings, time, rights."""
     says: str
     speaks_for: FileClass
     weight: float

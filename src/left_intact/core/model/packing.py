@@ -94,7 +94,7 @@ def entries_from_columns(said: Any) -> list[Entry]:
 
 
 def _entry_of_row(row: Sequence[Any]) -> Entry:
-    path, kind, size, mode, mtime_ns, digest, form, link, fault, stamp = row
+    path, kind, size, mode, mtime_ns, digest, file_format, link, fault, stamp = row
     return Entry(
         path=path,
         kind=_KINDS[kind],
@@ -102,7 +102,7 @@ def _entry_of_row(row: Sequence[Any]) -> Entry:
         mode=mode,
         mtime_ns=mtime_ns,
         digest=digest,
-        format=form,
+        format=file_format,
         link=link,
         fault=fault,
         stamp=(stamp[0], stamp[1], stamp[2]),

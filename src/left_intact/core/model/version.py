@@ -78,10 +78,10 @@ class Version:
 
     def compare(self, other: Version) -> int | None:
         """-1, 0 or 1 as this is older, equal or newer; None across lines."""
-        mine, theirs = self._on_line_of(other), other._on_line_of(self)
-        if mine is None or theirs is None:
+        mine, others = self._on_line_of(other), other._on_line_of(self)
+        if mine is None or others is None:
             return None
-        return (mine > theirs) - (mine < theirs)
+        return (mine > others) - (mine < others)
 
     def _on_line_of(self, other: Version) -> Key | None:
         if self.line == other.line:

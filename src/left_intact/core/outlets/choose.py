@@ -70,8 +70,8 @@ def _newest_first(one: Offer, other: Offer) -> int:
     return (one.name > other.name) - (one.name < other.name)
 
 
-def _fits(theirs: str, mine: str) -> bool:
-    return not theirs or not mine or set(theirs.split()) <= set(mine.split())
+def _fits(offered: str, mine: str) -> bool:
+    return not offered or not mine or set(offered.split()) <= set(mine.split())
 
 
 def _newest_of_outlets(offers: Sequence[Offer]) -> dict[int, Version]:

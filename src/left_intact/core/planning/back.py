@@ -62,7 +62,7 @@ class Segment:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BackBrief:
+class BackInputs:
     """Everything a going back is drawn from."""
 
     install: str
@@ -90,7 +90,7 @@ class BackBrief:
 
 @dataclass(slots=True)
 class _Sketch:
-    brief: BackBrief
+    inputs: BackInputs
     now: Mapping[At, Entry]
     classes: Mapping[At, FileClass]
     moves: list[Move] = field(default_factory=list)
@@ -99,10 +99,10 @@ class _Sketch:
     barred: list[At] = field(default_factory=list)
 
 
-def draw_back(brief: BackBrief) -> Plan:
+def draw_back(inputs: BackInputs) -> Plan:
     """The plan for taking an update back. Its one question has a default, so going back is one key."""
-    sketch = _Sketch(brief, brief.now, brief.classes)
-    question = _draw(sketch, brief.segments[0].touched)
+    sketch = _Sketch(inputs, inputs.now, inputs.classes)
+    question = _draw(sketch, inputs.segments[0].touched)
     changing = {m.at for m in sketch.moves}
     kept = [
         Move(
@@ -117,50 +117,50 @@ def draw_back(brief: BackBrief) -> Plan:
         for at, entry in sketch.now.items()
         if at not in changing and entry.kind is not Kind.FOLDER
     ]
-    space = room_for(sketch.moves, brief.facts)
-    faults = blockers.machine_faults(brief.install, sketch.moves, space, brief.facts)
-    if brief.later:
-        says = f"a later update ({', '.join(brief.later)}) changed the same places"
+    space = room_for(sketch.moves, inputs.facts)
+    faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.facts)
+    if inputs.later:
+        says = f"a later update ({', '.join(inputs.later)}) changed the same places"
         faults.append(Fault(code="later-update", says=says, way_out="Go back from that one first."))
     return Plan(
-        install=brief.install,
-        roots=brief.roots,
-        from_version=brief.from_version,
-        to_version=brief.to_version,
+        install=inputs.install,
+        roots=inputs.roots,
+        from_version=inputs.from_version,
+        to_version=inputs.to_version,
         route=Route.IN_PLACE,
-        stages=_stages(brief, sketch),
+        stages=_stages(inputs, sketch),
         kept=tuple(sorted(kept, key=lambda m: m.at)),
         questions=(question,) if question else (),
         blockers=tuple(f for f in faults if f.code != "held"),
         warnings=tuple(_warnings(sketch)),
         space=space,
-        survey=brief.survey,
-        undoes=(brief.update,),
+        survey=inputs.survey,
+        undoes=(inputs.update,),
     )
 
 
-def draw_segment(brief: BackBrief) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
+def draw_segment(inputs: BackInputs) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
     """A later part of a going back, drawn when its turn comes."""
-    plan = draw_back(brief)
+    plan = draw_back(inputs)
     return plan.carries[0], plan.questions, plan.blockers
 
 
-def _stages(brief: BackBrief, sketch: _Sketch) -> tuple[Stage, ...]:
-    times = tuple((at, when) for at, when in brief.times.items())
+def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
+    times = tuple((at, when) for at, when in inputs.times.items())
     stages: list[Stage] = [
         Carry(moves=tuple(sorted(sketch.moves, key=lambda m: m.at)), tidy=False, times=times)
     ]
-    if brief.segments[0].hand is not None:
-        stages.append(brief.segments[0].hand)
-    for segment in brief.segments[1:]:
+    if inputs.segments[0].hand is not None:
+        stages.append(inputs.segments[0].hand)
+    for segment in inputs.segments[1:]:
         most = sum(was.first.bytes for was in segment.touched.values() if was.first is not None)
         consent = Consent(
-            roots=tuple(root.label for root in brief.roots),
+            roots=tuple(root.label for root in inputs.roots),
             classes=tuple(FileClass),
             verbs=tuple(Verb),
             bytes=most,
         )
-        told = {"behind": str(segment.behind), "update": str(brief.update)}
+        told = {"behind": str(segment.behind), "update": str(inputs.update)}
         stages.append(
             Later(
                 planner=PLANNER, intends="bring back what the update displaced", consent=consent, with_=told
@@ -201,7 +201,7 @@ def _question(sketch: _Sketch) -> Question | None:
         return None
     paths = tuple(at.shown for at in sketch.used)
     shown = paths[0] if len(paths) == 1 else f"{len(paths)} saves, states and settings"
-    answer = sketch.brief.answers.get(QUESTION)
+    answer = sketch.inputs.answers.get(QUESTION)
     options = ("beside", "stay")
     return Question(
         id=QUESTION,
@@ -219,9 +219,9 @@ def _question(sketch: _Sketch) -> Question | None:
 
 def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
     """What has to be done at one place; None where nothing has, or nothing can."""
-    first, before = was.first, sketch.brief.to_version or "the update"
+    first, before = was.first, sketch.inputs.to_version or "the update"
     because = (
-        f"as it was before {sketch.brief.from_version or 'the update'}"
+        f"as it was before {sketch.inputs.from_version or 'the update'}"
         if first
         else f"{before} had nothing here"
     )
@@ -253,7 +253,7 @@ def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
             bytes=first.bytes,
             gives=was.attributes,
         )
-    if first.kind is Kind.FILE and first.digest not in sketch.brief.sound:
+    if first.kind is Kind.FILE and first.digest not in sketch.inputs.sound:
         sketch.lost.append(was.at)
         return None
     source = FromStrongbox(first.digest) if first.kind is Kind.FILE else None

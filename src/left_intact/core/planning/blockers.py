@@ -88,11 +88,11 @@ def identity_faults(
         return []
     share = sum(1 for path in coming if path in known) / len(coming)
     mine = {name_without_version(install), name_without_version(survey.root.rsplit("/", 1)[-1])}
-    theirs = {
+    called = {
         name_without_version(arrival.release.name),
         name_without_version(arrival.source.rsplit("/", 1)[-1]),
     }
-    alike = any(a and b and (a in b or b in a) for a in mine for b in theirs)
+    alike = any(a and b and (a in b or b in a) for a in mine for b in called)
     if not alike and share < _OTHER_NAME:
         says = (
             f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"

@@ -29,14 +29,24 @@ from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.routes import choose_routes
 from left_intact.core.planning.space import room_for
-from left_intact.core.planning.table import Ask, Base, Coming, Mine, Nature, Row, look_up, nature_of, situate
+from left_intact.core.planning.table import (
+    Ask,
+    Base,
+    Coming,
+    Mine,
+    Row,
+    Treatment,
+    look_up,
+    situate,
+    treatment_of,
+)
 from left_intact.core.settings.merge import merge_settings
 
 _BASELINE_LEAST = 0.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Brief:
+class PlanInputs:
     """Everything a plan is drawn from."""
 
     install: str
@@ -54,7 +64,7 @@ class Brief:
 
 @dataclass(slots=True)
 class _Sketch:
-    brief: Brief
+    inputs: PlanInputs
     mine: dict[str, Finding]
     folders: Mapping[str, Folder]
     baseline: Release | None
@@ -68,50 +78,50 @@ class _Sketch:
 
     @property
     def coming(self) -> Mapping[str, Entry]:
-        return self.brief.arrival.release.entries
+        return self.inputs.arrival.release.entries
 
 
-def draw_up(brief: Brief) -> Plan:
-    """The plan for a brief. Questions without an answer leave their moves at `ask`."""
-    mine = {f.path: f for f in brief.survey.findings}
-    sketch = _Sketch(brief, mine, {f.path: f for f in brief.survey.folders}, _usable_baseline(brief, mine))
-    if brief.baseline is not None and sketch.baseline is None:
+def draw_up(inputs: PlanInputs) -> Plan:
+    """The plan for its inputs. Questions without an answer leave their moves at `ask`."""
+    mine = {f.path: f for f in inputs.survey.findings}
+    sketch = _Sketch(inputs, mine, {f.path: f for f in inputs.survey.folders}, _usable_baseline(inputs, mine))
+    if inputs.baseline is not None and sketch.baseline is None:
         says = (
-            f"{brief.baseline.name} is not what lies here: less than half of it is present, so it is left out"
+            f"{inputs.baseline.name} is not what lies here: less than half of it is here, so it is left out"
         )
         sketch.warnings.append(Fault(code="baseline-mismatch", says=says))
     _look_up_all(sketch)
     questions = _ask(sketch)
     moves = _clear_of_obstacles(sketch, [m for path in sorted(sketch.rows) if (m := _move(sketch, path))])
-    space = room_for(moves, brief.facts)
+    space = room_for(moves, inputs.facts)
     version_blockers, version_warnings = blockers.version_faults(
-        brief.survey.reading, brief.arrival.release.reading
+        inputs.survey.reading, inputs.arrival.release.reading
     )
     known = sketch.baseline.entries if sketch.baseline else None
     return Plan(
-        install=brief.install,
-        roots=roots_of(brief.survey, brief.facts),
-        from_version=brief.survey.version_text,
-        to_version=brief.arrival.release.version_text,
+        install=inputs.install,
+        roots=roots_of(inputs.survey, inputs.facts),
+        from_version=inputs.survey.version_text,
+        to_version=inputs.arrival.release.version_text,
         route=Route.IN_PLACE,
-        routes=choose_routes(brief.arrival),
+        routes=choose_routes(inputs.arrival),
         stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=Shipped(arrival=0)),),
         kept=tuple(m for m in moves if not m.is_step),
         merges=MappingProxyType(sketch.merges),
         questions=tuple(questions),
         blockers=(
-            *blockers.identity_faults(brief.install, brief.survey, brief.arrival, known),
-            *blockers.platform_faults(brief.survey, brief.arrival),
+            *blockers.identity_faults(inputs.install, inputs.survey, inputs.arrival, known),
+            *blockers.platform_faults(inputs.survey, inputs.arrival),
             *version_blockers,
             *sketch.blockers,
-            *blockers.machine_faults(brief.install, moves, space, brief.facts),
+            *blockers.machine_faults(inputs.install, moves, space, inputs.facts),
         ),
-        warnings=(*version_warnings, *sketch.warnings, *blockers.reading_warnings(brief.survey.findings)),
+        warnings=(*version_warnings, *sketch.warnings, *blockers.reading_warnings(inputs.survey.findings)),
         space=space,
-        survey=brief.survey,
-        arrivals=(brief.arrival,),
+        survey=inputs.survey,
+        arrivals=(inputs.arrival,),
         baseline=sketch.baseline,
-        inputs=MappingProxyType({"arrival_digest": brief.arrival.digest}),
+        inputs=MappingProxyType({"arrival_digest": inputs.arrival.digest}),
     )
 
 
@@ -123,9 +133,9 @@ def roots_of(survey: Survey, facts: Circumstances) -> tuple[Root, ...]:
     return (Root(label="", place=survey.root), *others)
 
 
-def _usable_baseline(brief: Brief, mine: Mapping[str, Finding]) -> Release | None:
+def _usable_baseline(inputs: PlanInputs, mine: Mapping[str, Finding]) -> Release | None:
     """The baseline, unless it is plainly not the release that lies here."""
-    base = brief.baseline
+    base = inputs.baseline
     if base is None or not base.entries:
         return None
     present = sum(1 for path in base.entries if path in mine)
@@ -146,12 +156,14 @@ def _look_up_all(sketch: _Sketch) -> None:
             shipped, finding.entry if finding else None, coming, known=sketch.baseline is not None
         )
         mergeable = _mergeable(finding, coming)
-        nature = nature_of(
-            finding, mergeable=mergeable, replace=sketch.brief.replace_at, retire=sketch.brief.retire_at
+        treatment = treatment_of(
+            finding, mergeable=mergeable, replace=sketch.inputs.replace_at, retire=sketch.inputs.retire_at
         )
         if finding is not None and (finding.entry.kind is Kind.FOLDER or is_apart(path)):
-            nature = Nature.THEIRS  # of what lies apart from the program nothing is ever replaced or retired
-        row = look_up(*place, nature)
+            treatment = (
+                Treatment.THEIRS
+            )  # of what lies apart from the program nothing is ever replaced or retired
+        row = look_up(*place, treatment)
         if row.verb is Verb.MERGE and finding is not None:
             row = _merged(sketch, path, row, shipped)
         if row.verb is not None:
@@ -169,11 +181,11 @@ def _files_over_folders(sketch: _Sketch, paths: list[str]) -> None:
     for path in paths:
         inside = [p for p in sketch.mine if p.startswith(path + "/")]
         if all(p in sketch.rows and sketch.rows[p].verb is Verb.RETIRE for p in inside):
-            sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Nature.OPEN)
+            sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Treatment.OPEN)
             continue
         says = (
             f"{path} is a folder here and a file in "
-            f"{sketch.brief.arrival.release.version_text or 'the arrival'}"
+            f"{sketch.inputs.arrival.release.version_text or 'the arrival'}"
         )
         sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first."))
 
@@ -186,21 +198,23 @@ def _mergeable(finding: Finding | None, coming: Entry | None) -> bool:
         or coming.kind is not Kind.FILE
     ):
         return False
-    forms = {finding.entry.format, coming.format}
-    return forms <= {"text ini", "text keyvalue"} or forms == {"text json"}
+    formats = {finding.entry.format, coming.format}
+    return formats <= {"text ini", "text keyvalue"} or formats == {"text json"}
 
 
 def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
     """Merge a file, or keep it whole where that does not work."""
-    yours = sketch.brief.read(path)
-    arriving = sketch.brief.arrival.release.texts.get(path)
+    yours = sketch.inputs.read(path)
+    arriving = sketch.inputs.arrival.release.texts.get(path)
     base = sketch.baseline.texts.get(path) if sketch.baseline and shipped else None
     entry = sketch.mine[path].entry
     if yours is None or blake3(yours).hexdigest() != entry.digest or arriving is None:
         merge = Merge(lines=(), content=b"", trouble="it could not be read in full")
     else:
-        form = entry.format if is_settings_text(entry.format) else "text ini"
-        merge = merge_settings(base, yours, arriving, form=form, renames=sketch.brief.sheet.renames_in(path))
+        file_format = entry.format if is_settings_text(entry.format) else "text ini"
+        merge = merge_settings(
+            base, yours, arriving, file_format=file_format, renames=sketch.inputs.sheet.renames_in(path)
+        )
     if merge.trouble:
         says = f"{path} could not be merged ({merge.trouble}): yours stays as it is"
         sketch.warnings.append(Fault(code="not-merged", says=says))
@@ -214,8 +228,8 @@ def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
 
 
 def _ask(sketch: _Sketch) -> list[Question]:
-    new = sketch.brief.arrival.release.version_text or "the arrival"
-    answers = sketch.brief.answers
+    new = sketch.inputs.arrival.release.version_text or "the arrival"
+    answers = sketch.inputs.answers
     conflicts = [Conflict(path=p, ask=r.ask) for p, r in sorted(sketch.rows.items()) if r.ask is not None]
     questions = file_questions(conflicts, new, answers)
     for question in questions:
@@ -231,16 +245,16 @@ def _ask(sketch: _Sketch) -> list[Question]:
 
 
 def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[str, str]) -> Merge:
-    yours = sketch.brief.read(path)
+    yours = sketch.inputs.read(path)
     base = sketch.baseline.texts.get(path) if sketch.baseline else None
     assert yours is not None
     return merge_settings(
         base,
         yours,
-        sketch.brief.arrival.release.texts[path],
-        form=sketch.mine[path].entry.format,
+        sketch.inputs.arrival.release.texts[path],
+        file_format=sketch.mine[path].entry.format,
         answers=by_key,
-        renames=sketch.brief.sheet.renames_in(path),
+        renames=sketch.inputs.sheet.renames_in(path),
     )
 
 
@@ -266,8 +280,8 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         after = replace(before, bytes=len(content), digest=blake3(content).hexdigest(), stamp=(0, 0, 0))
     size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
     said = because.format(
-        old=sketch.brief.survey.version_text or "the release before",
-        new=sketch.brief.arrival.release.version_text or "the arrival",
+        old=sketch.inputs.survey.version_text or "the release before",
+        new=sketch.inputs.arrival.release.version_text or "the arrival",
     )
     return Move(
         at=_at(sketch, path),
@@ -283,7 +297,7 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
 
 
 def _at(sketch: _Sketch, path: str) -> At:
-    return at_of(path, [label for label, _ in sketch.brief.survey.roots])
+    return at_of(path, [label for label, _ in sketch.inputs.survey.roots])
 
 
 def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:
@@ -293,7 +307,7 @@ def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Sour
     if verb is Verb.MERGE:
         merge = sketch.merges[path]
         return Made(after.digest, merge.content, merge.lines)
-    wrapper = sketch.brief.arrival.root
+    wrapper = sketch.inputs.arrival.root
     return FromArrival(0, f"{wrapper}/{path}" if wrapper else path)
 
 
@@ -346,7 +360,7 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
                 Fault(code="in-the-way", says=says, way_out=f"Move {obstacle.path} elsewhere first.")
             )
         twin = spelled.get(move.path.casefold(), move.path)
-        if sketch.brief.facts.folds_case and twin != move.path:
+        if sketch.inputs.facts.folds_case and twin != move.path:
             says = f"{move.path} and {twin} are one name on this file system"
             sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
         result.append(move)

@@ -41,7 +41,7 @@ class Coming(StrEnum):
     OTHER = "other"
 
 
-class Nature(StrEnum):
+class Treatment(StrEnum):
     """What the entry is, as far as deciding goes."""
 
     PROGRAM_SURE = "surely the program's"
@@ -67,23 +67,23 @@ class Row:
     base: tuple[Base, ...] = ()
     mine: tuple[Mine, ...] = ()
     coming: tuple[Coming, ...] = ()
-    nature: tuple[Nature, ...] = ()
+    treatment: tuple[Treatment, ...] = ()
     verb: Verb | None
     """None where there is nothing on either side to speak of."""
     because: str
     """With `{old}` and `{new}` for the two versions."""
     ask: Ask | None = None
 
-    def fits(self, base: Base, mine: Mine, coming: Coming, nature: Nature) -> bool:
+    def fits(self, base: Base, mine: Mine, coming: Coming, treatment: Treatment) -> bool:
         return (
             (not self.base or base in self.base)
             and (not self.mine or mine in self.mine)
             and (not self.coming or coming in self.coming)
-            and (not self.nature or nature in self.nature)
+            and (not self.treatment or treatment in self.treatment)
         )
 
 
-_B, _M, _T, _N = Base, Mine, Coming, Nature
+_B, _M, _T, _N = Base, Mine, Coming, Treatment
 _PROGRAMS = (_N.PROGRAM_SURE, _N.PROGRAM)
 
 TABLE: tuple[Row, ...] = (
@@ -113,7 +113,7 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=7,
         mine=(_M.AS_SHIPPED,),
-        nature=_PROGRAMS,
+        treatment=_PROGRAMS,
         coming=(_T.ABSENT,),
         verb=Verb.RETIRE,
         because="as {old} shipped it; {new} no longer ships it",
@@ -121,7 +121,7 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=8,
         mine=(_M.AS_SHIPPED,),
-        nature=_PROGRAMS,
+        treatment=_PROGRAMS,
         verb=Verb.REPLACE,
         because="as {old} shipped it; {new} ships another one",
     ),
@@ -144,14 +144,14 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=12,
         base=(_B.PRESENT,),
-        nature=(_N.SETTINGS,),
+        treatment=(_N.SETTINGS,),
         verb=Verb.MERGE,
         because="you and {new} both changed it: merged key by key",
     ),
     Row(
         number=13,
         base=(_B.PRESENT,),
-        nature=(_N.THEIRS,),
+        treatment=(_N.THEIRS,),
         verb=Verb.KEEP,
         because="yours; the one that {new} ships is not laid",
     ),
@@ -173,14 +173,14 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=16,
         base=(_B.ABSENT,),
-        nature=(_N.SETTINGS,),
+        treatment=(_N.SETTINGS,),
         verb=Verb.MERGE,
         because="yours; {new} brings one of the same name: new keys are added",
     ),
     Row(
         number=17,
         base=(_B.ABSENT,),
-        nature=(_N.THEIRS,),
+        treatment=(_N.THEIRS,),
         verb=Verb.KEEP,
         because="yours; the one that {new} ships is not laid",
     ),
@@ -195,7 +195,7 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=19,
         coming=(_T.ABSENT,),
-        nature=(_N.PROGRAM_SURE,),
+        treatment=(_N.PROGRAM_SURE,),
         verb=Verb.RETIRE,
         because="surely the program's, and {new} no longer ships it",
     ),
@@ -207,18 +207,21 @@ TABLE: tuple[Row, ...] = (
     ),
     Row(
         number=21,
-        nature=_PROGRAMS,
+        treatment=_PROGRAMS,
         verb=Verb.REPLACE,
         because="the program's by all evidence; {new} ships another",
     ),
     Row(
         number=22,
-        nature=(_N.SETTINGS,),
+        treatment=(_N.SETTINGS,),
         verb=Verb.MERGE,
         because="your values stay, new keys of {new} are added",
     ),
     Row(
-        number=23, nature=(_N.THEIRS,), verb=Verb.KEEP, because="yours; the one that {new} ships is not laid"
+        number=23,
+        treatment=(_N.THEIRS,),
+        verb=Verb.KEEP,
+        because="yours; the one that {new} ships is not laid",
     ),
     Row(
         number=24,
@@ -229,9 +232,9 @@ TABLE: tuple[Row, ...] = (
 )
 
 
-def look_up(base: Base, mine: Mine, coming: Coming, nature: Nature) -> Row:
+def look_up(base: Base, mine: Mine, coming: Coming, treatment: Treatment) -> Row:
     """The row that a situation meets."""
-    return next(row for row in TABLE if row.fits(base, mine, coming, nature))
+    return next(row for row in TABLE if row.fits(base, mine, coming, treatment))
 
 
 def situate(
@@ -254,14 +257,14 @@ def situate(
     return b, m, Coming.OTHER
 
 
-def nature_of(finding: Finding | None, *, mergeable: bool, replace: float, retire: float) -> Nature:
+def treatment_of(finding: Finding | None, *, mergeable: bool, replace: float, retire: float) -> Treatment:
     """What an entry counts as. `replace` and `retire` are the certainties those need."""
     if finding is None:
-        return Nature.OPEN
+        return Treatment.OPEN
     if finding.file_class is FileClass.PROGRAM and finding.certainty >= replace:
-        return Nature.PROGRAM_SURE if finding.certainty >= retire else Nature.PROGRAM
+        return Treatment.PROGRAM_SURE if finding.certainty >= retire else Treatment.PROGRAM
     if mergeable and finding.file_class in (FileClass.SETTINGS, FileClass.PROGRAM, FileClass.UNSORTED):
-        return Nature.SETTINGS
+        return Treatment.SETTINGS
     if finding.file_class in (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.CACHE):
-        return Nature.THEIRS
-    return Nature.OPEN
+        return Treatment.THEIRS
+    return Treatment.OPEN

@@ -43,17 +43,17 @@ class Document(Protocol):
     def to_bytes(self) -> bytes: ...
 
 
-def open_document(data: bytes, form: str) -> Document:
+def open_document(data: bytes, file_format: str) -> Document:
     """The adapter for a format in the words of `files.headers`. Raises `NotReadable`."""
-    if form == "text json":
+    if file_format == "text json":
         from left_intact.core.settings.json_document import JsonDocument
 
         return JsonDocument(data)
-    if form in ("text ini", "text keyvalue"):
+    if file_format in ("text ini", "text keyvalue"):
         from left_intact.core.settings.line_document import LineDocument
 
         return LineDocument(data)
-    raise NotReadable(f"there is no adapter for {form or 'this format'}")
+    raise NotReadable(f"there is no adapter for {file_format or 'this format'}")
 
 
 def shown(key: Key) -> str:

@@ -153,9 +153,9 @@ class JsonDocument:
 
     def _neighbour(self, key: Key, like: JsonDocument, mine: list[tuple[str, Node, Node]]) -> Node | None:
         above = like._find(key[:-1]) if len(key) > 1 else None
-        theirs = [n for n, _, _ in like._pairs(above[1] if above else like._top)]
+        order = [n for n, _, _ in like._pairs(above[1] if above else like._top)]
         own = {name: pair for name, pair, _ in mine}
-        before = theirs[: theirs.index(key[-1])] if key[-1] in theirs else []
+        before = order[: order.index(key[-1])] if key[-1] in order else []
         return next((own[name] for name in reversed(before) if name in own), None)
 
     def _indent(self, node: Node) -> str:

@@ -115,9 +115,9 @@ class LineDocument:
 
     def insert(self, key: Key, like: Document) -> None:
         assert isinstance(like, LineDocument)
-        theirs = like._at(key)
+        places = like._at(key)
         section = key[0] if len(key) > 1 else ""
-        block = list(like._comments_above(theirs[0])) + [like._lines[i] for i in theirs]
+        block = list(like._comments_above(places[0])) + [like._lines[i] for i in places]
         place = self._place_for(key, like)
         if place is None:
             place = self._new_section(section, like)

@@ -38,7 +38,7 @@ def merge_settings(
     yours: bytes,
     arriving: bytes,
     *,
-    form: str,
+    file_format: str,
     answers: Mapping[str, str] | None = None,
     renames: Sequence[tuple[str, str]] = (),
 ) -> Merge:
@@ -49,17 +49,17 @@ def merge_settings(
     it again; where that does not hold, `trouble` says why and nothing is changed.
     """
     try:
-        mine, theirs = open_document(yours, form), open_document(arriving, form)
-        base = open_document(shipped, form).values() if shipped is not None else None
-        sides = _Sides(base, mine.values(), theirs.values(), mine)
-        return _merge(mine, theirs, sides, answers or {}, renames)
+        mine, release = open_document(yours, file_format), open_document(arriving, file_format)
+        base = open_document(shipped, file_format).values() if shipped is not None else None
+        sides = _Sides(base, mine.values(), release.values(), mine)
+        return _merge(mine, release, sides, answers or {}, renames)
     except (NotReadable, KeyError, AssertionError) as error:
         return Merge(lines=(), content=yours, trouble=str(error) or "its parts do not fit together")
 
 
 def _merge(
     mine: Document,
-    theirs: Document,
+    release: Document,
     sides: _Sides,
     answers: Mapping[str, str],
     known: Sequence[tuple[str, str]],
@@ -80,8 +80,8 @@ def _merge(
             continue
         line = _decide(key, sides, answers)
         lines.append(line)
-        _apply(mine, theirs, key, line, expected)
-    got = open_document(mine.to_bytes(), _form_of(mine)).values()
+        _apply(mine, release, key, line, expected)
+    got = open_document(mine.to_bytes(), _format_of(mine)).values()
     # An object whose last key was dropped stays behind, empty.
     got = {key: value for key, value in got.items() if key in expected or value.strip("{} \t\r\n")}
     if set(got) != set(expected) or any(not sides.same(got[k], expected[k]) for k in expected):
@@ -89,17 +89,17 @@ def _merge(
     return Merge(lines=tuple(lines), content=mine.to_bytes())
 
 
-def _form_of(document: Document) -> str:
+def _format_of(document: Document) -> str:
     return "text json" if type(document).__name__ == "JsonDocument" else "text ini"
 
 
-def _apply(mine: Document, theirs: Document, key: Key, line: KeyLine, expected: dict[Key, str]) -> None:
+def _apply(mine: Document, release: Document, key: Key, line: KeyLine, expected: dict[Key, str]) -> None:
     if line.result is None:
         if line.yours is not None:
             mine.remove(key)
             expected.pop(key)
     elif line.yours is None:
-        mine.insert(key, theirs)
+        mine.insert(key, release)
         expected[key] = line.result
     elif line.result != line.yours:
         mine.set(key, line.result)

@@ -1,6 +1,6 @@
 """Adding the evidence up: a class and a certainty for every entry.
 
-Two passes: what each entry says by itself, then what its company adds where that was not
+Two passes: what each entry says by itself, then what its siblings adds where that was not
 enough. A pure function of its arguments. Entries with the same evidence share one verdict,
 so 100,000 entries cost a few thousand sums.
 """
@@ -13,19 +13,20 @@ from array import array
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 
-from left_intact.core.files.crew import forks, share_out
 from left_intact.core.files.headers import is_binary_program, is_settings_text
 from left_intact.core.files.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
 from left_intact.core.files.roots import is_apart
+from left_intact.core.files.workers import forks, share_out
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey import evidence as sources
-from left_intact.core.survey.company import PICTURE_FORMS, Company, Titles, alike_in
 from left_intact.core.survey.findings import SortedPages, Verdict
-from left_intact.core.survey.known import Known
-from left_intact.core.survey.names import bare, folder_evidence, name_evidence, split_name
+from left_intact.core.survey.inputs import SurveyInputs
+from left_intact.core.survey.names import folder_evidence, name_evidence, split_name
 from left_intact.core.survey.said import said
+from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
+from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.times import read_times
 from left_intact.core.survey.weights import PICTURES, weights
 
@@ -51,7 +52,8 @@ Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
 def is_foreign(folder: str) -> bool:
     """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
     return any(
-        e.speaks_for is not P and e.weight >= weights().spoken["realm-least"] for e in folder_evidence(folder)
+        e.speaks_for is not P and e.weight >= weights().spoken["subtree-least"]
+        for e in folder_evidence(folder)
     )
 
 
@@ -70,7 +72,7 @@ def looks_shipped(folder: str, name: str) -> bool:
     )
 
 
-def sort_out(pages: Sequence[Page], known: Known, cancel: CancelToken | None = None) -> SortedPages:
+def sort_out(pages: Sequence[Page], known: SurveyInputs, cancel: CancelToken | None = None) -> SortedPages:
     """A verdict for every entry of some pages."""
     return _Sorting(pages, known, cancel or CancelToken()).run()
 
@@ -91,7 +93,7 @@ def _first_of(
 
 
 class _Sorting:
-    def __init__(self, pages: Sequence[Page], known: Known, cancel: CancelToken) -> None:
+    def __init__(self, pages: Sequence[Page], known: SurveyInputs, cancel: CancelToken) -> None:
         self.pages, self.known, self.cancel = pages, known, cancel
         names = known.names
         judges = (is_made, is_foreign, looks_shipped) if names else (_never, _never, _never)
@@ -106,21 +108,21 @@ class _Sorting:
 
     def run(self) -> SortedPages:
         verdicts = self._first_pass()
-        company = Company()
+        siblings = Siblings()
         own = [self._own(verdict) for verdict in self.table]
         for page, found in zip(self.pages, verdicts, strict=True):
             sure: Counter[FileClass] = Counter()
             for verdict in set(found):
                 if (kind := own[verdict]) is not None:
                     sure[kind] += found.count(verdict)
-            company.add(page.folder, sure, len(page.names))
+            siblings.add(page.folder, sure, len(page.names))
         titles = self._titles(verdicts)
         weak_digests: set[bytes] = set()
         copies = any(self._own(v) not in (None, P) for v in self.table)
         for number, (page, found) in enumerate(zip(self.pages, verdicts, strict=True)):
             if number % 64 == 0:
                 self.cancel.check()
-            self._second(page, found, company, titles, weak_digests, copies=copies)
+            self._second(page, found, siblings, titles, weak_digests, copies=copies)
         self._third(verdicts, weak_digests)
         folders = {
             page.folder: self._of_folder(page)
@@ -152,12 +154,13 @@ class _Sorting:
 
     def _taken_over(self, column: bytes, whys: dict[int, list[tuple[str, str, str, float]]]) -> array[int]:
         """A column of verdicts that another process numbered, in our numbers."""
-        theirs = array("I")
-        theirs.frombytes(column)
+        numbered = array("I")
+        numbered.frombytes(column)
         ours = {
-            n: self._weigh(tuple(said(s, t, FileClass(c), w) for s, t, c, w in whys[n])) for n in set(theirs)
+            n: self._weigh(tuple(said(s, t, FileClass(c), w) for s, t, c, w in whys[n]))
+            for n in set(numbered)
         }
-        return array("I", map(ours.__getitem__, theirs))
+        return array("I", map(ours.__getitem__, numbered))
 
     def _first(self, page: Page) -> array[int]:
         known, folder, numbers = self.known, page.folder, page.numbers
@@ -186,19 +189,19 @@ class _Sorting:
             numbers[::COLUMNS],
             numbers[1::COLUMNS],
             numbers[2::COLUMNS],
-            page.forms or [""] * count,
+            page.formats or [""] * count,
             page.marks or bytes(count),
             strict=True,
         )
-        for name, mode, size, mtime, form, mark in columns:
+        for name, mode, size, mtime, file_format, mark in columns:
             at += 1
             if evidence_of_name is not None:
                 own = evidence_of_name(name)
             if bucket is not None:
                 when = bucket(mtime)
             shape = (
-                sources.shape_key(form, size, mark)
-                if mark or (form in SHAPED and speaking_size(size))
+                sources.shape_key(file_format, size, mark)
+                if mark or (file_format in SHAPED and speaking_size(size))
                 else NO_SHAPE
             )
             if modes_speak:
@@ -206,19 +209,21 @@ class _Sorting:
             if not mode or by_path or shallow or odd:
                 extra = self._odd(page, at, mode) if not mode or at in odd else ()
                 if by_path:
-                    extra += self._by_path(page, at, above + name, form, mtime, spoken)
-                if shallow and is_settings_text(form):
+                    extra += self._by_path(page, at, above + name, file_format, mtime, spoken)
+                if shallow and is_settings_text(file_format):
                     extra += self._namesake(name)
-                elif shallow and is_binary_program(form):
+                elif shallow and is_binary_program(file_format):
                     extra += (
                         said(
-                            "company", "code at the root of the install", P, weights().spoken["code-at-root"]
+                            "siblings", "code at the root of the install", P, weights().spoken["code-at-root"]
                         ),
                     )
-            key = (number, id(own), form, when, shape, rights, extra)
+            key = (number, id(own), file_format, when, shape, rights, extra)
             found = keyed.get(key)
             if found is None:
-                found = keyed[key] = self._weigh(self._why(of_folder, own, form, when, shape, rights, extra))
+                found = keyed[key] = self._weigh(
+                    self._why(of_folder, own, file_format, when, shape, rights, extra)
+                )
             result.append(found)
         return result
 
@@ -226,7 +231,7 @@ class _Sorting:
         self,
         of_folder: Why,
         own: Why,
-        form: str,
+        file_format: str,
         when: tuple[str, int],
         shape: tuple[int, int],
         rights: int,
@@ -234,20 +239,20 @@ class _Sorting:
     ) -> Why:
         if any(e.source == "fault" for e in extra):
             return tuple(e for e in extra if e.source in _PROOF)
-        binary = is_binary_program(form)
-        if binary or form.startswith("script "):
+        binary = is_binary_program(file_format)
+        if binary or file_format.startswith("script "):
             own = tuple(
                 e for e in own if e.speaks_for is not P or e.weight < 0
             )  # the ending of code says what its header said
-        if form in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
+        if file_format in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
         timed = self.times.evidence(when, binary=binary)
-        if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(form), *of_folder, *own)):
-            weight = weights().spoken["own-bytes" if form in SHAPED else "own-of-its-kind"]
+        if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(file_format), *of_folder, *own)):
+            weight = weights().spoken["own-bytes" if file_format in SHAPED else "own-of-its-kind"]
             extra += (
                 said(
-                    "company",
+                    "siblings",
                     "of a kind that releases ship, but not as this one did",
                     FileClass.EXTRAS,
                     weight,
@@ -255,13 +260,13 @@ class _Sorting:
             )
         return (
             *extra,
-            *sources.from_header(form),
+            *sources.from_header(file_format),
             *sources.from_shape(shape),
             *of_folder,
             *own,
             *timed,
             *sources.from_rights(
-                bool(rights & 1) and (binary or form.startswith("script ")), bool(rights & 2)
+                bool(rights & 1) and (binary or file_format.startswith("script ")), bool(rights & 2)
             ),
         )
 
@@ -287,7 +292,9 @@ class _Sorting:
             return sources.from_link(page.said.get(at, ""), page.folder)
         return (said("fault", "could not be read", FileClass.UNSORTED, 0.0),)
 
-    def _by_path(self, page: Page, at: int, path: str, form: str, mtime: int, spoken: list[Spoken]) -> Why:
+    def _by_path(
+        self, page: Page, at: int, path: str, file_format: str, mtime: int, spoken: list[Spoken]
+    ) -> Why:
         known = self.known
         found: Why = ()
         for source, table, find in spoken:
@@ -303,16 +310,23 @@ class _Sorting:
                 base.version_text or "the baseline",
                 base.entries.get(path),
                 digest,
-                form,
+                file_format,
                 page.said.get(at, ""),
             )
         elif known.listed is not None:
-            found += sources.from_list(known.listed.source, known.listed.state(path), is_settings_text(form))
+            found += sources.from_list(
+                known.listed.source, known.listed.state(path), is_settings_text(file_format)
+            )
         if known.arrival is not None:
             arrival = known.arrival
             coming = arrival.entries.get(path)
             found += sources.from_arrival(
-                arrival.version_text or "the arrival", coming, digest, form, mtime // _SECOND, self.times
+                arrival.version_text or "the arrival",
+                coming,
+                digest,
+                file_format,
+                mtime // _SECOND,
+                self.times,
             )
         if (run := known.runs.get(path)) is not None:
             untouched = run[0] == "made" and bool(run[1]) and run[1] == page.digest(at).hex()
@@ -320,7 +334,7 @@ class _Sorting:
         return found
 
     def _namesake(self, name: str) -> Why:
-        if bare(name.rsplit(".", 1)[0]) not in self.namesakes:
+        if normalised_name(name.rsplit(".", 1)[0]) not in self.namesakes:
             return ()
         return (said("name", "settings text that bears the program's name", S, weights().spoken["namesake"]),)
 
@@ -353,7 +367,7 @@ class _Sorting:
                 )
         return self._weigh(why)
 
-    # ------------------------------------------------------------ what its company adds
+    # ------------------------------------------------------------ what its siblings adds
 
     def _titles(self, verdicts: list[array[int]]) -> Titles:
         table, stems = self.table, []
@@ -369,7 +383,7 @@ class _Sorting:
         self,
         page: Page,
         found: array[int],
-        company: Company,
+        siblings: Siblings,
         titles: Titles,
         weak_digests: set[bytes],
         *,
@@ -388,7 +402,7 @@ class _Sorting:
         alike = alike_in(page, weak)
         beside = self._beside(page, found) if len(found) > 1 else {}
         by_verdict = {
-            verdict: company.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak
+            verdict: siblings.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak
         }
         if not alike and not beside and not titles and not copies and not any(by_verdict.values()):
             return
@@ -407,7 +421,7 @@ class _Sorting:
                     more += self._named_after(page, at, beside)
                 if titles and table[now].leaning is not FileClass.CONTENT:
                     more += titles.evidence(
-                        page.names[at], page.forms[at] if page.forms else "", numbers[at * COLUMNS + 1]
+                        page.names[at], page.formats[at] if page.formats else "", numbers[at * COLUMNS + 1]
                     )
                 if more:
                     key = (now, more)
@@ -433,15 +447,24 @@ class _Sorting:
         """What a sure one of the same name beside something says; endings that speak for themselves are
         left to it.
         """
-        name, form = page.names[at], page.forms[at] if page.forms else ""
+        name, file_format = page.names[at], page.formats[at] if page.formats else ""
         stem, ending = split_name(name)
         near = beside.get(stem)
-        if near is None or near[1] == name or bare(stem) in self.namesakes or is_binary_program(form):
+        if (
+            near is None
+            or near[1] == name
+            or normalised_name(stem) in self.namesakes
+            or is_binary_program(file_format)
+        ):
             return ()
-        if form not in PICTURE_FORMS and ending in weights().suffix and weights().suffix[ending][1] >= 1:
+        if (
+            file_format not in PICTURE_FORMATS
+            and ending in weights().suffix
+            and weights().suffix[ending][1] >= 1
+        ):
             return ()
         return (
-            said("company", f"bears the name of {near[1]}, beside it", near[0], weights().spoken["beside"]),
+            said("siblings", f"bears the name of {near[1]}, beside it", near[0], weights().spoken["beside"]),
         )
 
     def _own(self, verdict: Verdict) -> FileClass | None:
@@ -513,11 +536,11 @@ def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:
 def _program_names(pages: Iterable[Page]) -> frozenset[str]:
     """Bare names of the programs that lie at or near the root."""
     return frozenset(
-        bare(page.names[at].rsplit(".", 1)[0])
+        normalised_name(page.names[at].rsplit(".", 1)[0])
         for page in pages
         if page.folder.count("/") < 1
-        for at, form in enumerate(page.forms)
-        if is_binary_program(form) or form.startswith("script ")
+        for at, file_format in enumerate(page.formats)
+        if is_binary_program(file_format) or file_format.startswith("script ")
     )
 
 

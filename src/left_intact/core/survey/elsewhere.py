@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 from left_intact.core.files.pages import Page
 from left_intact.core.model.classes import FileClass
-from left_intact.core.survey.names import bare
-from left_intact.core.survey.own_word import References
+from left_intact.core.survey.self_description import References
+from left_intact.core.survey.spelling import normalised_name
 
 _BY_CLASS = {
     FileClass.SETTINGS: "settings",
@@ -93,12 +93,12 @@ def other_roots(
 
     for place, reference in sorted(references.outside.items()):
         add(_BY_CLASS[reference.file_class], place, f"{reference.source} names it as “{reference.key}”")
-    wanted = {bare(name) for name in names if len(bare(name)) >= 3}
+    wanted = {normalised_name(name) for name in names if len(normalised_name(name)) >= 3}
     for label, place in places:
         for folder in _folders(place):
             name = os.path.basename(folder)
             # Right in a home folder only hidden ones are a program's own; others are anybody's.
-            if bare(name) in wanted and (name.startswith(".") or not _is_home(place, home)):
+            if normalised_name(name) in wanted and (name.startswith(".") or not _is_home(place, home)):
                 add(label, folder, f"a folder of the program's name in {place}")
     return found
 
@@ -110,8 +110,8 @@ def program_names(pages: Iterable[Page], install: str) -> set[str]:
         if not page.folder:
             names |= {
                 os.path.splitext(name)[0]
-                for name, form in zip(page.names, page.forms, strict=False)
-                if form.startswith(("elf ", "pe ", "macho ", "script "))
+                for name, file_format in zip(page.names, page.formats, strict=False)
+                if file_format.startswith(("elf ", "pe ", "macho ", "script "))
                 and not name.lower().endswith((".dll", ".so", ".dylib"))
             }
     return names

@@ -1,6 +1,6 @@
 """The sources of evidence that look at one entry. Each looks at one thing and says what it saw, in words.
 
-What names say is in `names`, what times say in `times`, what siblings say in `company`, what
+What names say is in `names`, what times say in `times`, what siblings say in `siblings`, what
 settings say of folders in `references`.
 """
 
@@ -45,14 +45,16 @@ def _baseline(name: str, key: str, settings: bool) -> tuple[Evidence, ...]:
 
 
 def from_baseline(
-    name: str, shipped: Entry | None, digest: str, form: str, link: str
+    name: str, shipped: Entry | None, digest: str, file_format: str, link: str
 ) -> tuple[Evidence, ...]:
     """What the release that the install came from had under a path."""
     if shipped is None:
         return _baseline(name, "absent", False)
     same = digest == shipped.digest if digest else bool(link) and link == shipped.link
     return _baseline(
-        name, "equal" if same else "changed", is_settings_text(form) or is_settings_text(shipped.format)
+        name,
+        "equal" if same else "changed",
+        is_settings_text(file_format) or is_settings_text(shipped.format),
     )
 
 
@@ -76,7 +78,7 @@ def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
 
 
 def from_arrival(
-    name: str, coming: Entry | None, digest: str, form: str, seconds: int, times: Times
+    name: str, coming: Entry | None, digest: str, file_format: str, seconds: int, times: Times
 ) -> tuple[Evidence, ...]:
     """What the arriving release has under a path.
 
@@ -89,9 +91,9 @@ def from_arrival(
         return (said("arrival", f"{name} has nothing here", P, spoken[key]),)
     if digest and coming.digest == digest:
         return (said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"]),)
-    if coming.format.split(" ")[0] != form.split(" ", maxsplit=1)[0]:
+    if coming.format.split(" ")[0] != file_format.split(" ", maxsplit=1)[0]:
         return (said("arrival", f"{name} ships something else here", P, 0.0),)
-    if is_settings_text(form):
+    if is_settings_text(file_format):
         untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
         key = "arrival-path-untouched" if untouched else "arrival-path-settings"
     else:
@@ -100,25 +102,25 @@ def from_arrival(
 
 
 @lru_cache(maxsize=1024)
-def from_header(form: str) -> tuple[Evidence, ...]:
+def from_header(file_format: str) -> tuple[Evidence, ...]:
     """What the first bytes say."""
     known = weights().header
-    found = known.get(form) or known.get(form.split(" ", maxsplit=1)[0])
+    found = known.get(file_format) or known.get(file_format.split(" ", maxsplit=1)[0])
     if not found:
         return ()
     says, by_class = found
-    detailed = form.split(" ", maxsplit=1)[0] in ("elf", "pe", "macho", "script")
+    detailed = file_format.split(" ", maxsplit=1)[0] in ("elf", "pe", "macho", "script")
     return tuple(
-        said("header", f"{says} ({form})" if detailed else says, c, weight) for c, weight in by_class
+        said("header", f"{says} ({file_format})" if detailed else says, c, weight) for c, weight in by_class
     )
 
 
-def shape_key(form: str, size: int, mark: int) -> tuple[int, int]:
+def shape_key(file_format: str, size: int, mark: int) -> tuple[int, int]:
     """Everything that `from_shape` depends on, as a small key."""
     if mark & MENTIONS_PERSON:
-        return -1, 1 if is_settings_text(form) or form in ("text xml", "text plain") else 0
-    if form in ("bytes", "zeros", "ones"):
-        blank = 1 if mark & SPARSE or form != "bytes" else 0
+        return -1, 1 if is_settings_text(file_format) or file_format in ("text xml", "text plain") else 0
+    if file_format in ("bytes", "zeros", "ones"):
+        blank = 1 if mark & SPARSE or file_format != "bytes" else 0
         if size & (size - 1) == 0:
             return size, blank
         return (1 << 20) + 1 if size > 1 << 20 else 0, blank

@@ -15,12 +15,13 @@ from left_intact.core.files.headers import is_binary_program, recognise
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.version import name_without_version, version_in_name
-from left_intact.core.survey.names import bare, folder_evidence, name_evidence
+from left_intact.core.survey.names import folder_evidence, name_evidence
+from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import weights
 
 _DEPTH = 12
 _SKIP = frozenset(
-    bare(name)
+    normalised_name(name)
     for name in (
         "proc",
         "sys",
@@ -100,7 +101,9 @@ def find_installs(
             found.append(candidate)
         elif depth < _DEPTH:
             todo += [
-                (os.path.join(path, name), depth + 1) for name in folder.folders if bare(name) not in _SKIP
+                (os.path.join(path, name), depth + 1)
+                for name in folder.folders
+                if normalised_name(name) not in _SKIP
             ]
     report(Progress(stage="finding", done=seen, total=seen))
     return sorted(found, key=lambda c: (-c.score, c.path))
@@ -134,11 +137,13 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
     for kind, name in sorted(owned.items()):
         score += 1.0
         why.append(f"{name}/ is named for {kind}")
-    stems = {bare(os.path.splitext(p.rpartition("/")[2])[0]) for p in programs}
+    stems = {normalised_name(os.path.splitext(p.rpartition("/")[2])[0]) for p in programs}
     for name in folder.folders:
         if any(e.speaks_for is FileClass.PROGRAM and e.weight < 0 for e in folder_evidence(name)):
             why.append(f"{name}/ is named for the person's own")
-        elif not name.endswith(".app") and any(len(s) >= 4 and bare(name).startswith(s) for s in stems):
+        elif not name.endswith(".app") and any(
+            len(s) >= 4 and normalised_name(name).startswith(s) for s in stems
+        ):
             why.append(f"{name}/ bears its name")
         else:
             continue
@@ -146,7 +151,7 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
         score += 1.0
     if any(p.endswith(".app") for p in programs):
         score += 1.0
-    documents = [f for f in folder.files if bare(f.rsplit(".", 1)[0]) in _DOCUMENTS]
+    documents = [f for f in folder.files if normalised_name(f.rsplit(".", 1)[0]) in _DOCUMENTS]
     if documents:
         score += 0.8
         why.append(f"ships {documents[0]}")
@@ -188,7 +193,7 @@ def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
 
 def _classes_of(name: str) -> Iterator[FileClass]:
     for evidence in folder_evidence(name):
-        if evidence.speaks_for in _PERSONS and evidence.weight >= weights().spoken["realm-least"]:
+        if evidence.speaks_for in _PERSONS and evidence.weight >= weights().spoken["subtree-least"]:
             yield evidence.speaks_for
 
 
@@ -212,13 +217,13 @@ def _is_program(path: str) -> bool:
             head = file.read(_HEAD)
     except OSError:
         return False
-    form = recognise(head, max(len(head), 1))
-    return is_binary_program(form) or form.startswith("script ") or head[:2] == b"MZ"
+    file_format = recognise(head, max(len(head), 1))
+    return is_binary_program(file_format) or file_format.startswith("script ") or head[:2] == b"MZ"
 
 
 def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
-    """What it probably is, by the company that the program keeps."""
-    names = {bare(n) for n in folder.folders}
+    """What it probably is, by the siblings that the program keeps."""
+    names = {normalised_name(n) for n in folder.folders}
     if names & {"mods", "lineups", "profiles"} and FileClass.CONTENT not in owned:
         return "modding tool"
     if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:

@@ -1,6 +1,6 @@
 """Lists of files that releases carry: the next best thing to a baseline.
 
-Known forms are the open ones: lines of `digest  path` as the checksum tools of every
+Known ways are the open ones: lines of `digest  path` as the checksum tools of every
 system write them (MD5, SHA-1, SHA-256, SHA-512, BLAKE2/3 by the length of the digest), the
 tagged form `SHA256 (path) = digest`, JSON with a list of files, and bare lists of paths.
 """
@@ -15,7 +15,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.files.pages import Page
-from left_intact.core.survey.own_word import Listed
+from left_intact.core.survey.self_description import Listed
 
 _NAMES = re.compile(
     r"(?i)^(?:(?:md5|sha1|sha256|sha512|sha|b2|b3|blake3)sums?(?:\.txt)?|checksums?(?:\.txt|\.md5|\.sha\d+)?|"
@@ -47,7 +47,7 @@ def find_list(
     candidates = _candidates(pages, is_foreign)
     if not candidates:
         return None
-    there = {page.path(at): form for page in pages for at, form in enumerate(page.forms)}
+    there = {page.path(at): file_format for page in pages for at, file_format in enumerate(page.formats)}
     best: tuple[int, str, dict[str, str]] | None = None
     for path in candidates:
         rows = parse_list(read(path) or b"")
@@ -96,7 +96,7 @@ def _state(path: str, digest: str, hasher: Hasher) -> str:
 
 
 def parse_list(data: bytes) -> dict[str, str]:
-    """Path to digest (empty where there is none) of a list in any of the known forms; empty for anything
+    """Path to digest (empty where there is none) of a list in any of the known formats; empty for anything
     else.
     """
     if len(data) > _SIZE_LIMIT:

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import itertools
 import re
-import unicodedata
 from functools import cache, lru_cache
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.survey.said import said
+from left_intact.core.survey.spelling import normalised_name, words_of
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 P = FileClass.PROGRAM
-_NOISE = re.compile(r"[\W_]+")
-_WORDS = re.compile(r"[^\W\d_]+")
-_HUMP = re.compile(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
 _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
 _WRAPPED = re.compile(
@@ -47,21 +44,6 @@ _OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "so
 """Words after which comes what a thing is about: notes on settings are notes."""
 
 
-@lru_cache(maxsize=65536)
-def bare(name: str) -> str:
-    """A name as the tables spell it: lower case, no accents, nothing but letters and digits."""
-    if not name.isascii():
-        name = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
-    return _NOISE.sub("", name).casefold()
-
-
-def words_of(name: str) -> list[str]:
-    """The words of a name, bare: `GameSettings_old` is game, settings, old."""
-    if not name.isascii():
-        name = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
-    return [w.casefold() for w in _WORDS.findall(_HUMP.sub(" ", name))]
-
-
 def looks_hashed(name: str) -> bool:
     """Whether a name is a digest, as programs give to what they can make again."""
     stem = name.rsplit(".", 1)[0] if "." in name else name
@@ -70,9 +52,7 @@ def looks_hashed(name: str) -> bool:
 
 @lru_cache(maxsize=16384)
 def known_word(word: str) -> Weighed | None:
-    """What the table of folders says of a bare word: as it is, as two general words joined, or as short for
-    some.
-    """
+    """What the table of folders says of a normalised word: itself, two words joined, or an abbreviation."""
     return weights().folder.get(word) or _joined(word) or _short_for(word)
 
 
@@ -121,12 +101,12 @@ def _beginnings() -> dict[str, tuple[Weighed | None, int]]:
 def _known_folder(part: str) -> Weighed | None:
     """What the table says of one folder name: whole, else by two words together, else by one."""
     w = weights()
-    if known := known_word(bare(part)):
+    if known := known_word(normalised_name(part)):
         return known
     words = words_of(part)
     if len(words) < 2:
         stripped = words[0] if words else ""
-        return w.folder.get(stripped) if stripped and stripped != bare(part) else None
+        return w.folder.get(stripped) if stripped and stripped != normalised_name(part) else None
     pairs = ["".join(pair) for pair in itertools.pairwise(words)]
     for word in (*reversed(pairs), *reversed(words)):
         row = w.folder.get(word)
@@ -152,33 +132,33 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
         return ()
     found: list[Evidence] = []
     part, (nearest, weight, reason) = known[0]
-    outer = next(((p, k) for p, k in known if k[0] is not P and k[1] >= w.spoken["realm-least"]), None)
+    outer = next(((p, k) for p, k in known if k[0] is not P and k[1] >= w.spoken["subtree-least"]), None)
     inside = outer is not None and nearest is P and weight > 0
-    shipped = next(((p, k) for p, k in known[1:] if k[0] is P and k[1] >= w.spoken["shipped-realm"]), None)
+    shipped = next(((p, k) for p, k in known[1:] if k[0] is P and k[1] >= w.spoken["shipped-subtree"]), None)
     if nearest is not P and shipped is not None:
         name, (_, heavy, why) = shipped
         return (
-            said("name", f"in {part}/, {reason}", nearest, weight * w.spoken["in-a-shipped-realm"]),
+            said("name", f"in {part}/, {reason}", nearest, weight * w.spoken["in-a-shipped-subtree"]),
             said("name", f"all inside {name}/, {why}", P, heavy),
         )
-    factor = w.spoken["in-a-realm"] if inside else 1.0
+    factor = w.spoken["in-a-subtree"] if inside else 1.0
     found.append(said("name", f"in {part}/, {reason}", nearest, weight * factor))
     if inside:
         assert outer is not None
-        name, (realm, heavy, why) = outer
-        found.append(said("name", f"all inside {name}/, {why}", realm, heavy))
+        name, (subtree, heavy, why) = outer
+        found.append(said("name", f"all inside {name}/, {why}", subtree, heavy))
         found.append(
-            said("name", f"what {name}/ brings is not the program's", P, w.spoken["realm-not-program"])
+            said("name", f"what {name}/ brings is not the program's", P, w.spoken["subtree-not-program"])
         )
         return tuple(found)
     for name, (kind, heavy, why) in known[1:]:
-        in_realm = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-realm"]
-        share = w.spoken["further-in-a-realm" if in_realm else "outer-folder"]
+        in_subtree = nearest is P and weight > 0 and kind is P and heavy >= w.spoken["shipped-subtree"]
+        share = w.spoken["further-in-a-subtree" if in_subtree else "outer-folder"]
         found.append(said("name", f"further up {name}/, {why}", kind, heavy * share))
         break
-    if nearest is not P and weight >= w.spoken["realm-least"]:
+    if nearest is not P and weight >= w.spoken["subtree-least"]:
         shown = nearest is FileClass.SETTINGS or reason.endswith(PICTURES)
-        key = "realm-slightly-not-program" if shown else "realm-seldom-program"
+        key = "subtree-slightly-not-program" if shown else "subtree-seldom-program"
         found.append(said("name", f"releases seldom ship what lies in {part}/", P, w.spoken[key]))
     return tuple(found)
 
@@ -235,7 +215,7 @@ def _look_up(name: str) -> tuple[Evidence, ...]:
 def _known_word(stem: str) -> str:
     """The word of a stem that the table knows: the whole, else (marked with a dash) one of several."""
     w = weights()
-    whole = bare(stem)
+    whole = normalised_name(stem)
     if whole in w.stem:
         return whole
     trimmed = whole.strip("0123456789")

@@ -26,7 +26,7 @@ from left_intact.core.model.progress import CancelToken, Progress, Report, silen
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.survey.findings import SortedPages, Verdict
-from left_intact.core.survey.known import Known
+from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.weights import fingerprint
 
 _BINARY_LIMIT = 64 << 20
@@ -37,7 +37,7 @@ Roots = tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Before:
+class PreviousSurvey:
     """What an earlier survey left behind, to spare what has not changed."""
 
     pages: Mapping[str, Page] = field(default_factory=lambda: MappingProxyType({}))
@@ -58,10 +58,10 @@ class Before:
 
 def survey_install(
     root: str,
-    known: Known | Callable[[], Known],
+    known: SurveyInputs | Callable[[], SurveyInputs],
     *,
     name: str = "",
-    before: Callable[[], Before] | None = None,
+    before: Callable[[], PreviousSurvey] | None = None,
     roots: Roots = (),
     rules: Sequence[tuple[str, str]] = (),
     extra_readings: Sequence[Reading] = (),
@@ -70,18 +70,17 @@ def survey_install(
 ) -> tuple[Survey, Tree, str]:
     """Read and classify everything below `root` and other roots; changes nothing.
 
-    `before` gives what an earlier survey left; it, and `known` where that is a function, are called
-    while the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises
-    `LeftIntactError`
-    (`no-folder`, `no-rights`) where the root itself cannot be read.
+    `before` gives what an earlier survey left; it, and `known` where that is a function, are called while
+    the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises
+    `LeftIntactError` (`no-folder`, `no-rights`) where the root itself cannot be read.
     """
     began = time.monotonic()
     known_now = cache(known if callable(known) else lambda: known)
 
     @cache
-    def left() -> Before:
+    def left() -> PreviousSurvey:
         known_now()
-        return before() if before else Before()
+        return before() if before else PreviousSurvey()
 
     tree = read_roots(
         root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel
@@ -109,7 +108,9 @@ def survey_install(
     return replace(survey, seconds=time.monotonic() - began), tree, context
 
 
-def context_of(known: Known, name: str, roots: Roots = (), rules: Sequence[tuple[str, str]] = ()) -> str:
+def context_of(
+    known: SurveyInputs, name: str, roots: Roots = (), rules: Sequence[tuple[str, str]] = ()
+) -> str:
     """A digest of everything beside the tree that classes depend on."""
     said = [
         fingerprint(),
@@ -137,7 +138,7 @@ def _release_key(release: Release | None) -> str:
 
 def survey_tree(
     tree: Tree,
-    known: Known,
+    known: SurveyInputs,
     *,
     name: str = "",
     roots: Roots = (),
@@ -151,14 +152,14 @@ def survey_tree(
 
     base = os.path.basename(tree.root)
     read = roots_reader(tree.root, roots)
-    known = with_own_word(tree, known, roots)
+    known = with_self_description(tree, known, roots)
     shallow = {e.path: e for p in tree.pages if p.folder.count("/") < _SHALLOW for e in p.entries()}
     binaries = {
         e.path: e
         for p in tree.pages
-        if any(map(is_binary_program, set(p.forms)))
-        for at, form in enumerate(p.forms)
-        if is_binary_program(form)
+        if any(map(is_binary_program, set(p.formats)))
+        for at, file_format in enumerate(p.formats)
+        if is_binary_program(file_format)
         for e in (p.entry(at),)
     }
     readings = list(extra_readings)
@@ -176,7 +177,7 @@ def survey_tree(
     )
 
 
-def with_own_word(tree: Tree, known: Known, roots: Roots = ()) -> Known:
+def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) -> SurveyInputs:
     """`known` with what the install says of itself: lists of files, settings that name folders."""
     from left_intact.core.survey.classify import is_foreign
     from left_intact.core.survey.lists import file_hasher, find_list
@@ -197,7 +198,7 @@ def _baseline_text(baseline: Release | None) -> str:
     return baseline.version_text or "on record" if baseline else ""
 
 
-def _notes(known: Known, roots: Roots) -> tuple[str, ...]:
+def _notes(known: SurveyInputs, roots: Roots) -> tuple[str, ...]:
     notes = []
     if known.listed is not None:
         notes.append(f"{known.listed.source} lists {len(known.listed.states):,} files of the release")

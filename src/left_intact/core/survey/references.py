@@ -12,8 +12,9 @@ from collections.abc import Callable, Iterator, Sequence
 
 from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
-from left_intact.core.survey.names import bare, known_word, words_of
-from left_intact.core.survey.own_word import Reference, References
+from left_intact.core.survey.names import known_word
+from left_intact.core.survey.self_description import Reference, References
+from left_intact.core.survey.spelling import normalised_name, words_of
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
@@ -79,13 +80,13 @@ def read_references(
 def _settings_files(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
     found = []
     for page in pages:
-        if _READABLE.isdisjoint(page.forms) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
+        if _READABLE.isdisjoint(page.formats) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
             continue
         sizes = page.numbers[1::COLUMNS]
         found += [
             page.path(at)
-            for at, form in enumerate(page.forms)
-            if form in _READABLE and 0 < sizes[at] <= _SIZE
+            for at, file_format in enumerate(page.formats)
+            if file_format in _READABLE and 0 < sizes[at] <= _SIZE
         ]
     return sorted(found, key=lambda p: (p.count("/"), not _looks_like_settings(p), p))[:_FILES]
 
@@ -117,7 +118,7 @@ def about_key(key: str) -> Weighed | None:
         return None
     trimmed = [_PLACE_ENDING.sub("", w) or w for w in about]
     pairs = ["".join(p) for p in itertools.pairwise(trimmed)]
-    for candidate in (bare("".join(trimmed)), *pairs, *reversed(trimmed)):
+    for candidate in (normalised_name("".join(trimmed)), *pairs, *reversed(trimmed)):
         found = known_word(candidate)
         if found is not None and found[1] >= 1.0:
             return found

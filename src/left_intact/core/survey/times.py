@@ -153,8 +153,10 @@ def _code_times(pages: Sequence[Page], is_foreign: IsForeign, looks_shipped: IsM
     """
     found: list[tuple[int, int]] = []
     for page in pages:
-        if any(map(_is_code, set(page.forms))) and not is_foreign(page.folder):
-            found += _times_of(page, [at for at, form in enumerate(page.forms) if _is_code(form)])
+        if any(map(_is_code, set(page.formats))) and not is_foreign(page.folder):
+            found += _times_of(
+                page, [at for at, file_format in enumerate(page.formats) if _is_code(file_format)]
+            )
     if len(found) >= _CODE_ENOUGH:
         return found
     looked_at = 0
@@ -173,8 +175,8 @@ def _times_of(page: Page, places: Sequence[int]) -> list[tuple[int, int]]:
 
 
 @lru_cache(maxsize=256)
-def _is_code(form: str) -> bool:
-    return is_binary_program(form) or form.startswith("script ")
+def _is_code(file_format: str) -> bool:
+    return is_binary_program(file_format) or file_format.startswith("script ")
 
 
 def _tells_nothing(pages: Sequence[Page], built: int, *, before: bool = False) -> bool:
@@ -200,7 +202,7 @@ def _mixed(pages: Sequence[Page], builds: tuple[int, ...], is_made: IsMade) -> f
             if made >= _MADE_ENOUGH:
                 break
             if (
-                _is_code(page.forms[at])
+                _is_code(page.formats[at])
                 or not stat.S_ISREG(numbers[at * COLUMNS])
                 or not is_made(page.folder, name)
             ):

@@ -9,6 +9,7 @@ from importlib.resources import files
 from typing import Any
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.survey.spelling import normalised_name
 
 Weighed = tuple[FileClass, float, str]
 """Class, weight, and the reason or words that go with it."""
@@ -30,7 +31,7 @@ class Shape:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Weights:
-    """All weights in the form the evidence sources look them up."""
+    """All weights as the evidence sources look them up."""
 
     sort: float
     program: float
@@ -41,7 +42,7 @@ class Weights:
     most: float
     spoken: dict[str, float]
     time: dict[str, float]
-    company: dict[str, float]
+    siblings: dict[str, float]
     header: dict[str, tuple[str, tuple[tuple[FileClass, float], ...]]]
     shapes: tuple[Shape, ...]
     folder: dict[str, Weighed]
@@ -63,11 +64,11 @@ def weights() -> Weights:
         most=calibration["most"],
         spoken=said["spoken"],
         time=said["time"],
-        company=said["company"],
+        siblings=said["siblings"],
         header={
-            form: (row["says"], _by_class(row["weights"]))
+            name: (row["says"], _by_class(row["weights"]))
             for row in said["header"]
-            for form in row["formats"]
+            for name in row["formats"]
         },
         shapes=tuple(
             Shape(
@@ -81,7 +82,7 @@ def weights() -> Weights:
             for row in said["shape"]
         ),
         folder=_names(said["folder"]),
-        suffix=_names(said["suffix"], bare_names=False),
+        suffix=_names(said["suffix"], normalised=False),
         stem=_names(said["stem"]),
     )
 
@@ -90,11 +91,13 @@ def _by_class(table: dict[str, float]) -> tuple[tuple[FileClass, float], ...]:
     return tuple((FileClass(name), weight) for name, weight in table.items())
 
 
-def _names(rows: list[dict[str, Any]], *, bare_names: bool = True) -> dict[str, Weighed]:
-    from left_intact.core.survey.names import bare
-
+def _names(rows: list[dict[str, Any]], *, normalised: bool = True) -> dict[str, Weighed]:
     return {
-        bare(name) if bare_names else name: (FileClass(row["class"]), row["weight"], row.get("reason", ""))
+        normalised_name(name) if normalised else name: (
+            FileClass(row["class"]),
+            row["weight"],
+            row.get("reason", ""),
+        )
         for row in reversed(rows)
         for name in row["names"]
     }

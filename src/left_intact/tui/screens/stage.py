@@ -154,7 +154,7 @@ class StageScreen(FramedScreen):
         self._redraw()
 
     def _drafted(self, draft: Draft) -> None:
-        self.desk.draft, self.desk.survey = draft, draft.brief.survey
+        self.desk.draft, self.desk.survey = draft, draft.inputs.survey
         self.draw_plan()
 
     def _proved(self, outcome: Outcome) -> None:

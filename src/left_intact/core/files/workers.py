@@ -21,7 +21,7 @@ from typing import Any
 
 from left_intact.core.model.progress import CancelToken
 
-HANDS = 2
+WORKERS = 2
 _FRAME = struct.Struct("<II")
 _NUMBER = struct.Struct("<I")
 _WIDE = 1 << 20
@@ -44,12 +44,12 @@ def share_out(work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
     os.write(feed, b"".join(_NUMBER.pack(n) for n in range(min(len(tasks), _PIPE_ROOM))))
     os.close(feed)
     start = _fork if forks() else _spawn
-    hands: list[_Hand] = []
+    workers: list[_Worker] = []
     with contextlib.suppress(OSError):
-        for _ in range(HANDS):
-            hands.append(start(work, common, tasks, numbers))
+        for _ in range(WORKERS):
+            workers.append(start(work, common, tasks, numbers))
     os.close(numbers)
-    outcomes = _by_hands(hands, work, common, tasks, cancel)
+    outcomes = _by_workers(workers, work, common, tasks, cancel)
     next(outcomes)  # from here on closing it ends the helpers
     return outcomes
 
@@ -65,22 +65,22 @@ def _here(work: Work, common: Any, tasks: Sequence[Any], left: set[int], cancel:
         yield number, work(common, tasks[number])
 
 
-def _by_hands(
-    hands: list[_Hand], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
+def _by_workers(
+    workers: list[_Worker], work: Work, common: Any, tasks: Sequence[Any], cancel: CancelToken
 ) -> Outcomes:
     left = set(range(len(tasks)))
     try:
         yield -1, None
-        for number, result in _collect([hand.out for hand in hands], cancel):
+        for number, result in _collect([worker.out for worker in workers], cancel):
             left.discard(number)
             yield number, result
     finally:
-        for hand in hands:
-            hand.end()
+        for worker in workers:
+            worker.end()
     yield from _here(work, common, tasks, left, cancel)
 
 
-class _Hand:
+class _Worker:
     """A process at work, and the pipe that its results come through."""
 
     def __init__(self, out: int, pid: int = 0, process: subprocess.Popen[bytes] | None = None) -> None:
@@ -108,12 +108,12 @@ def _wide_pipe() -> tuple[int, int]:
     return out, into
 
 
-def _fork(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Hand:
+def _fork(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Worker:
     out, into = _wide_pipe()
     pid = os.fork()
     if pid:
         os.close(into)
-        return _Hand(out, pid=pid)
+        return _Worker(out, pid=pid)
     # The child never returns into the program: whatever happens, it ends here.
     try:
         os.close(out)
@@ -122,7 +122,7 @@ def _fork(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Hand:
         os._exit(0)
 
 
-def _spawn(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Hand:
+def _spawn(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Worker:
     out, into = _wide_pipe()
     try:
         command = [sys.executable, "-m", __name__, str(numbers), str(into)]
@@ -142,7 +142,7 @@ def _spawn(work: Work, common: Any, tasks: Sequence[Any], numbers: int) -> _Hand
     with contextlib.suppress(BrokenPipeError):
         process.stdin.write(marshal.dumps((work.__module__, work.__name__, common, tuple(tasks))))
         process.stdin.close()
-    return _Hand(out, process=process)
+    return _Worker(out, process=process)
 
 
 def _serve(work: Work, common: Any, tasks: Sequence[Any], numbers: int, into: int) -> None:

@@ -9,12 +9,12 @@ from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Release
-from left_intact.core.survey.own_word import Listed, References
 from left_intact.core.survey.patterns import PatternTable
+from left_intact.core.survey.self_description import Listed, References
 
 
 @dataclass(frozen=True)
-class Known:
+class SurveyInputs:
     """What is known beside the tree itself."""
 
     baseline: Release | None = None

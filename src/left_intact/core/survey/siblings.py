@@ -1,4 +1,4 @@
-"""What the company says that an entry keeps: its siblings, what is like it, whose name it bears."""
+"""What the siblings says that an entry keeps: its siblings, what is like it, whose name it bears."""
 
 from __future__ import annotations
 
@@ -10,17 +10,18 @@ from left_intact.core.files.headers import is_settings_text
 from left_intact.core.files.pages import COLUMNS, HEAD_BYTES, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
-from left_intact.core.survey.names import bare, looks_hashed, split_name
+from left_intact.core.survey.names import looks_hashed, split_name
 from left_intact.core.survey.said import said
+from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import weights
 
 P, C = FileClass.PROGRAM, FileClass
-PICTURE_FORMS = frozenset(("png", "jpeg", "webp", "bmp", "gif", "qoi"))
+PICTURE_FORMATS = frozenset(("png", "jpeg", "webp", "bmp", "gif", "qoi"))
 _SHARE = 0.8
 _TITLE_LEAST = 4
 
 
-class Company:
+class Siblings:
     """The classes of what is surely sorted, by folder and by all below it."""
 
     def __init__(self) -> None:
@@ -45,25 +46,25 @@ class Company:
             return ()
         w = weights()
         found = _speak(
-            self._here.get(folder), self._sizes[folder], own, w.company["least"], w.company["share"]
+            self._here.get(folder), self._sizes[folder], own, w.siblings["least"], w.siblings["share"]
         )
         if found:
             best, count, others = found
-            heavy = w.spoken["company-program" if best is P else "company"] * count / others
-            return (said("company", f"{count} of {others} others in {folder}/ are {best}", best, heavy),)
+            heavy = w.spoken["siblings-program" if best is P else "siblings"] * count / others
+            return (said("siblings", f"{count} of {others} others in {folder}/ are {best}", best, heavy),)
         above = folder
         while above:
             found = _speak(
                 self._below.get(above),
                 self._below_sizes[above],
                 own,
-                w.company["above-least"],
-                w.company["above-share"],
+                w.siblings["above-least"],
+                w.siblings["above-share"],
             )
             if found and found[0] is not P:
                 best, count, others = found
                 says = f"{count} of {others} others in and below {above}/ are {best}"
-                return (said("company", says, best, w.spoken["company-above"] * count / others),)
+                return (said("siblings", says, best, w.spoken["siblings-above"] * count / others),)
             above = above.rpartition("/")[0]
         return ()
 
@@ -81,8 +82,8 @@ def _speak(
 
 def alike_in(page: Page, weak: Iterable[int]) -> dict[int, tuple[Evidence, ...]]:
     """What being one of many that are alike says, for the unknown bytes among the weakly sorted of a page."""
-    w, spoken = weights().company, weights().spoken
-    at = [i for i in weak if page.forms and page.forms[i] in ("bytes", "zeros")]
+    w, spoken = weights().siblings, weights().spoken
+    at = [i for i in weak if page.formats and page.formats[i] in ("bytes", "zeros")]
     if len(at) < w["alike-least"]:
         return {}
     sizes = page.numbers[1::COLUMNS]
@@ -147,13 +148,13 @@ class Titles:
     def __len__(self) -> int:
         return len(self._stems)
 
-    def evidence(self, name: str, form: str, size: int) -> tuple[Evidence, ...]:
+    def evidence(self, name: str, file_format: str, size: int) -> tuple[Evidence, ...]:
         if not self._stems:
             return ()
         stem = split_name(name)[0]
         if title_of(stem) not in self._stems:
             return ()
-        return _titled(_kind_of(form, size))
+        return _titled(_kind_of(file_format, size))
 
 
 def title_of(stem: str) -> str:
@@ -163,19 +164,19 @@ def title_of(stem: str) -> str:
     for cut in ("(", "[", "{"):
         stem = stem.partition(cut)[0] or stem
     stem = stem.partition(".")[0] or stem
-    return bare(stem).rstrip("0123456789")
+    return normalised_name(stem).rstrip("0123456789")
 
 
-def _kind_of(form: str, size: int) -> str:
-    if form in PICTURE_FORMS:
+def _kind_of(file_format: str, size: int) -> str:
+    if file_format in PICTURE_FORMATS:
         return "picture"
-    if form.startswith("text "):
-        return "text" if is_settings_text(form) or form == "text xml" else ""
+    if file_format.startswith("text "):
+        return "text" if is_settings_text(file_format) or file_format == "text xml" else ""
     return (
         "memory"
         if size >= 512 and size & (size - 1) == 0
         else "bytes"
-        if form in ("bytes", "gzip", "zstd", "zip")
+        if file_format in ("bytes", "gzip", "zstd", "zip")
         else ""
     )
 
