@@ -34,7 +34,6 @@ screenshots: setup
 
 bench: setup
 	$(BIN)/python bench/first_paint.py
-	$(BIN)/python bench/survey.py
 	$(BIN)/python bench/update.py
 	$(BIN)/python bench/news.py
 

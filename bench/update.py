@@ -1,89 +1,140 @@
-"""Survey, plan, update and going back on a made-up tree, beside general tools run in turn.
+"""Whole commands beside general tools, run in turn on the same trees: survey, plan, update, going back.
 
-    python bench/update.py [FILES]      (default 20,000)
+    python bench/update.py [FILES] [ROUNDS] [--only WORK,...] [--memory] [--start]
 
-Speeds here are ratios of runs in turn on this machine; nothing asserts them.
+100,000 files and 5 rounds as a rule. Every figure of ours is a command with its start; `sync` goes before
+each. `--memory` measures the peak of all processes together, in one more run of each; `--start` says what the
+start of the command line costs, by import. Speeds are ratios, medians of pairs; nothing asserts them.
 """
 
 from __future__ import annotations
 
+import argparse
 import os
-import random
-import resource
 import shutil
 import statistics
 import subprocess
 import sys
 import tempfile
-import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 
-from left_intact.workbench import Workbench
-
-ROUNDS = 5
-
-
-def make_tree(root: str, files: int, *, changed: float = 0.0) -> None:
-    """A tree of small files in folders of 25, a share of them other than in the unchanged one."""
-    rng = random.Random(7)
-    for number in range(files):
-        folder = os.path.join(root, f"part{number // 25 % 40:02}", f"bay{number // 1000:03}")
-        if number % 25 == 0:
-            os.makedirs(folder, exist_ok=True)
-        data = rng.randbytes(rng.randrange(500, 12_000))
-        if rng.random() < changed:
-            data = data[::-1]
-        with open(os.path.join(folder, f"f{number:06}.dat"), "wb") as file:
-            file.write(data)
-    for path, text in (("VERSION", "2.0" if changed else "1.0"), ("benchling", '#!/bin/sh\nVERSION="1"\n')):
-        with open(os.path.join(root, path), "w", encoding="utf-8") as file:
-            file.write(text + "\n")
+from measure import Command, import_times, peak_memory, timed
+from trees import make_tree
 
 
-def timed(work: Callable[[], object]) -> float:
-    began = time.perf_counter()
-    work()
-    return time.perf_counter() - began
+@dataclass(frozen=True)
+class Work:
+    """One piece of work, ours and the general tool's, and the ratio wanted at 100,000 files."""
+
+    name: str
+    ours: list[str]
+    tool: Command
+    wanted: float
+    memory: float = 0.0
+    """The peak wanted, in MB."""
+    before: Callable[[], None] = lambda: None
+    """What makes things as they must be before the tool runs."""
+
+
+@dataclass
+class Place:
+    """The trees of one round."""
+
+    folder: str
+    home: str = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.home = os.path.join(self.folder, "home")
+
+    def __getattr__(self, name: str) -> str:
+        return os.path.join(self.folder, name)
+
+    def run(self, *words: str) -> list[str]:
+        return [sys.executable, "-m", "left_intact", "--home", self.home, *words]
+
+
+def works(place: Place) -> Iterator[Work]:
+    """In the order in which they must run."""
+    b3sum = "xargs -0 -P2 -n 1000 b3sum > /dev/null"
+    read = f"find {place.install} -type f -print0 | {b3sum}"
+    read_both = f"find {place.coming} {place.base} -type f -print0 | {b3sum}"
+    update = [place.install, place.coming, "--baseline", place.base]
+    again = ["rsync", "-an", f"{place.install}/", f"{place.twin}/"]
+
+    def fresh_twin() -> None:
+        shutil.rmtree(place.backup, ignore_errors=True)
+        subprocess.run(["rsync", "-a", "--delete", f"{place.base}/", f"{place.twin}/"], check=True)
+
+    yield Work("first survey", place.run("survey", place.install), read, 2.5, 100)
+    yield Work("survey again", place.run("survey", place.install), again, 1.3)
+    yield Work("plan, cold", place.run("plan", *update), read_both, 1.6, 180)
+    yield Work("plan again", place.run("plan", *update), again, 4)
+    yield Work(
+        "whole update with proof",
+        place.run("update", *update, "--yes"),
+        f"rsync -a -b --backup-dir={place.backup} {place.coming}/ {place.twin}/ && sync -f {place.twin}",
+        2.5,
+        220,
+        before=fresh_twin,
+    )
+    yield Work("go back", place.run("go-back", place.install), f"rsync -a {place.base}/ {place.twin}/", 0.5)
 
 
 def main() -> None:
-    files = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
+    said = argparse.ArgumentParser()
+    said.add_argument("files", type=int, nargs="?", default=100_000)
+    said.add_argument("rounds", type=int, nargs="?", default=5)
+    said.add_argument("--only", default="")
+    said.add_argument("--memory", action="store_true")
+    said.add_argument("--start", action="store_true")
+    asked = said.parse_args()
+    missing = [name for name in ("rsync", "b3sum", "find", "xargs") if not shutil.which(name)]
+    if missing:
+        sys.exit(f"needed, and not installed: {', '.join(missing)}")
     with tempfile.TemporaryDirectory() as folder:
-        install, base, arriving, twin = (
-            os.path.join(folder, n) for n in ("benchling", "base", "next", "twin")
-        )
-        make_tree(base, files)
-        shutil.copytree(base, install)
-        shutil.copytree(base, twin)
-        make_tree(arriving, files, changed=0.08)
-        rows: dict[str, list[float]] = {}
+        place = Place(folder)
+        make_tree(place.base, asked.files)
+        make_tree(place.coming, asked.files, version="2.0", after=True)
+        for name in ("install", "twin"):
+            subprocess.run(["cp", "-a", place.base, os.path.join(folder, name)], check=True)
+        _times(place, asked)
+        if asked.memory:
+            _memory(place)
+    if asked.start:
+        print("the start of `left-intact shelf`, the slowest imports in ms")
+        for name, own in import_times(["--home", os.path.join(tempfile.gettempdir(), "no-home"), "shelf"]):
+            print(f"  {own:6.1f}  {name}")
 
-        def note(name: str, work: Callable[[], object]) -> None:
-            rows.setdefault(name, []).append(timed(work))
 
-        for number in range(ROUNDS):
-            bench = Workbench(os.path.join(folder, f"home{number}"))
-            target = bench.find(install)
-            command = f"find {install} -type f -print0 | xargs -0 -P2 -n 500 sha256sum > /dev/null"
-            note("find | xargs -P2 sha256sum", lambda c=command: subprocess.run(c, shell=True, check=True))
-            note("first survey", lambda b=bench, t=target: b.survey(t))
-            if shutil.which("rsync"):
-                mirror = ["rsync", "-an", f"{install}/", f"{twin}/"]
-                note("rsync -an onto an equal tree", lambda m=mirror: subprocess.run(m, check=True))
-            note("survey again", lambda b=bench, t=target: b.survey(t))
-            drafts: list[object] = []
+def _times(place: Place, asked: argparse.Namespace) -> None:
+    rows: dict[str, list[tuple[float, float]]] = {}
+    wanted: dict[str, float] = {}
+    only = [one for one in asked.only.split(",") if one]
+    for _ in range(asked.rounds):
+        shutil.rmtree(place.home, ignore_errors=True)
+        for work in works(place):
+            if only and not any(one in work.name for one in only):
+                subprocess.run(work.ours, check=True, stdout=subprocess.DEVNULL)
+                continue
+            work.before()
+            tool = timed(work.tool)
+            rows.setdefault(work.name, []).append((timed(work.ours), tool))
+            wanted[work.name] = work.wanted
+    print(f"{asked.files:,} files, {asked.rounds} rounds in turn; medians, whole commands")
+    print(f"  {'work':26}{'ours':>8}{'tool':>8}{'ratio':>8}{'wanted':>8}")
+    for name, pairs in rows.items():
+        ours, tool = (statistics.median(p[n] for p in pairs) for n in (0, 1))
+        ratio = statistics.median(a / b for a, b in pairs)
+        print(f"  {name:26}{ours:7.2f}s{tool:7.2f}s{ratio:8.2f}{wanted[name]:8.1f}")
 
-            def draw(b: Workbench = bench, t: object = target, d: list[object] = drafts) -> None:
-                d.append(b.draft(t, arriving, baseline=base))  # type: ignore[arg-type]
 
-            note("plan, from a folder, with a baseline", draw)
-            plan = drafts[0].plan()  # type: ignore[attr-defined]
-            note("carry out and prove", lambda b=bench, t=target, p=plan: b.update(p, t))
-            note("go back", lambda b=bench, t=target: b.go_back(t))
-        print(f"{files:,} files, {len(plan.changes):,} changed; medians of {ROUNDS}, run in turn")
-        for name, values in rows.items():
-            print(f"{name:46} {statistics.median(values):7.2f} s")
-        print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+def _memory(place: Place) -> None:
+    shutil.rmtree(place.home, ignore_errors=True)
+    print("peak memory of all processes together, in MB")
+    for work in works(place):
+        most = peak_memory(work.ours)
+        print(f"  {work.name:26}{most:8.0f}" + (f"   wanted {work.memory:.0f}" if work.memory else ""))
 
 
 if __name__ == "__main__":

@@ -143,10 +143,10 @@ class Noticing:
 
     def _touch(self, install: Install) -> Any:
         """What the person has that notes may speak of: games, parts, and settings they changed."""
-        from left_intact.core.files.headers import is_settings_text
         from left_intact.core.files.tree import text_reader
         from left_intact.core.outlets.notes import Touch
-        from left_intact.core.settings.document import NotReadable, open_document, shown
+        from left_intact.core.settings.document import NotReadable, shown
+        from left_intact.core.settings.formats.registry import is_settings_text, open_document
 
         names: dict[str, str] = {}
         settings: dict[str, str] = {}

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from left_intact.core.model.plan import Merge
-from left_intact.core.settings.document import NotReadable, open_document, shown
+from left_intact.core.settings.document import NotReadable, shown
+from left_intact.core.settings.formats.registry import open_document
 from left_intact.core.settings.merge import merge_settings
 
 INI = b"; top\n\n[video]\nsmooth = on ; soft\nscale=2\n\n[sound]\n; rate in Hz\nrate = 22050\n"

@@ -7,12 +7,13 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from left_intact.core.arrival.look import look_into
-from left_intact.core.files.headers import is_binary_program, is_settings_text
+from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Release
 from left_intact.core.model.version import Version, name_without_version, version_in_name
+from left_intact.core.settings.formats.registry import is_settings_text
 
 _ARCHIVES = (".zip", ".7z", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".txz", ".tar.zst")
 _MOST = 12

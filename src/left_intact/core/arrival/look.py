@@ -10,7 +10,7 @@ from blake3 import blake3
 
 from left_intact.core.arrival.root import find_root
 from left_intact.core.files.archives import Member, Source, open_source
-from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, is_settings_text, recognise
+from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, recognise
 from left_intact.core.files.versions import (
     NOTES_NAME,
     main_platform,
@@ -21,6 +21,7 @@ from left_intact.core.files.versions import (
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Arrival, Release
+from left_intact.core.settings.formats.registry import is_settings_text
 
 TEXT_LIMIT = 512 * 1024
 _KEEP_BINARY = 8 << 20

@@ -11,6 +11,8 @@ from __future__ import annotations
 import re
 import struct
 
+from left_intact.core.settings.formats.registry import recognise_settings
+
 HEAD_BYTES = 4096
 
 _MAGIC: tuple[tuple[bytes, str], ...] = (
@@ -53,9 +55,6 @@ _ELF_MACHINE = {
 _PE_MACHINE = {0x14C: "x86", 0x8664: "x86_64", 0x1C0: "arm", 0x1C4: "arm", 0xAA64: "arm64"}
 _MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
-_KEY_LINE = re.compile(r"^\s*[\w.\-/ \[\]]{1,80}?\s*[=]\s*.*$")
-_SECTION = re.compile(r"^\s*\[[^\]\n]{1,120}\]\s*(?:[;#].*)?$")
-_COMMENTS = re.compile(r"\A(?:\s*(?://[^\n]*|/\*.*?\*/))*\s*", re.DOTALL)
 _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 
 
@@ -132,27 +131,18 @@ def _text(head: bytes, size: int) -> str:
             text = head.decode("latin-1")
         else:
             return ""
-    return "text " + _flavour(text)
+    return _markup(text) or recognise_settings(text) or _prose(text)
 
 
-def _flavour(text: str) -> str:
+def _markup(text: str) -> str:
     lead = text.lstrip()
     if lead.startswith("<?xml") or re.match(r"<\w[\w:.-]*[\s>/]", lead):
-        return "html" if re.match(r"(?i)<(!doctype html|html)", lead) else "xml"
-    if re.match(r"(?i)<!doctype html", lead):
-        return "html"
-    bare = _COMMENTS.sub("", lead)
-    if re.match(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]', bare) and not _SECTION.match(lead.splitlines()[0]):
-        return "json"
-    lines = [line for line in text.splitlines()[:200] if line.strip()]
-    said = [line for line in lines if not line.lstrip().startswith(("#", ";", "//"))]
-    keys = sum(1 for line in said if _KEY_LINE.match(line))
-    sections = sum(1 for line in said if _SECTION.match(line))
-    if said and (keys + sections) / len(said) >= 0.7 and keys:
-        return "ini" if sections else "keyvalue"
-    if sections and not keys and sections == len(said):
-        return "ini"
-    return "markdown" if len(_MARKDOWN.findall(text)) >= 2 else "plain"
+        return "text html" if re.match(r"(?i)<(!doctype html|html)", lead) else "text xml"
+    return "text html" if re.match(r"(?i)<!doctype html", lead) else ""
+
+
+def _prose(text: str) -> str:
+    return "text markdown" if len(_MARKDOWN.findall(text)) >= 2 else "text plain"
 
 
 def _plain_bytes(head: bytes) -> str:
@@ -164,11 +154,6 @@ def _plain_bytes(head: bytes) -> str:
 def is_binary_program(file_format: str) -> bool:
     """Whether a format is machine code with a proper header."""
     return file_format.startswith(("elf ", "pe ", "macho "))
-
-
-def is_settings_text(file_format: str) -> bool:
-    """Whether a format is one that settings adapters may try."""
-    return file_format in ("text ini", "text keyvalue", "text json")
 
 
 def platform_of(file_format: str) -> str:

@@ -12,7 +12,6 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.headers import is_settings_text
 from left_intact.core.files.roots import is_apart
 from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
@@ -40,6 +39,7 @@ from left_intact.core.planning.table import (
     situate,
     treatment_of,
 )
+from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
 
 _BASELINE_LEAST = 0.5
@@ -198,8 +198,7 @@ def _mergeable(finding: Finding | None, coming: Entry | None) -> bool:
         or coming.kind is not Kind.FILE
     ):
         return False
-    formats = {finding.entry.format, coming.format}
-    return formats <= {"text ini", "text keyvalue"} or formats == {"text json"}
+    return may_merge(finding.entry.format, coming.format)
 
 
 def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
@@ -211,9 +210,8 @@ def _merged(sketch: _Sketch, path: str, row: Row, shipped: Entry | None) -> Row:
     if yours is None or blake3(yours).hexdigest() != entry.digest or arriving is None:
         merge = Merge(lines=(), content=b"", trouble="it could not be read in full")
     else:
-        file_format = entry.format if is_settings_text(entry.format) else "text ini"
         merge = merge_settings(
-            base, yours, arriving, file_format=file_format, renames=sketch.inputs.sheet.renames_in(path)
+            base, yours, arriving, file_format=entry.format, renames=sketch.inputs.sheet.renames_in(path)
         )
     if merge.trouble:
         says = f"{path} could not be merged ({merge.trouble}): yours stays as it is"

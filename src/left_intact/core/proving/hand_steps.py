@@ -63,7 +63,8 @@ def _reads(
 
 
 def _has(root: str, check: HandCheck) -> bool:
-    from left_intact.core.settings.document import NotReadable, open_document, shown
+    from left_intact.core.settings.document import NotReadable, shown
+    from left_intact.core.settings.formats.registry import open_document
 
     data = text_reader(root)(check.at.path)
     if data is None:

@@ -20,7 +20,8 @@ from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
 from left_intact.core.model.version import Version
-from left_intact.core.settings.document import NotReadable, open_document, shown
+from left_intact.core.settings.document import NotReadable, shown
+from left_intact.core.settings.formats.registry import open_document
 
 _STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
 _BINARY_LIMIT = 64 << 20

@@ -1,4 +1,4 @@
-"""What every settings adapter offers: keys with values, and edits that touch nothing else.
+"""What every settings format offers: keys with values, and edits that touch nothing else.
 
 A key is a tuple of names, outermost first: (`sound`, `rate`). A value is the text as
 written in the file, without surrounding space or trailing comment.
@@ -43,17 +43,30 @@ class Document(Protocol):
     def to_bytes(self) -> bytes: ...
 
 
-def open_document(data: bytes, file_format: str) -> Document:
-    """The adapter for a format in the words of `files.headers`. Raises `NotReadable`."""
-    if file_format == "text json":
-        from left_intact.core.settings.json_document import JsonDocument
+class Format(Protocol):
+    """One settings format: how it is known, opened, and read by somebody else."""
 
-        return JsonDocument(data)
-    if file_format in ("text ini", "text keyvalue"):
-        from left_intact.core.settings.line_document import LineDocument
+    @property
+    def name(self) -> str:
+        """In the words of `files.headers`: `text ini`."""
+        ...
 
-        return LineDocument(data)
-    raise NotReadable(f"there is no adapter for {file_format or 'this format'}")
+    @property
+    def family(self) -> str:
+        """Formats of one family can be merged with each other."""
+        ...
+
+    def recognise(self, text: str) -> float:
+        """How sure it is that a text begins a file of this format, 0 to 1. From 0.5 on the surest has it."""
+        ...
+
+    def open(self, data: bytes) -> Document:
+        """Raises `NotReadable`."""
+        ...
+
+    def check(self, data: bytes) -> None:
+        """Read it by a parser that is not ours, strictly. Raises `NotReadable`."""
+        ...
 
 
 def shown(key: Key) -> str:

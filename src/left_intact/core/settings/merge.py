@@ -14,7 +14,8 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 from left_intact.core.model.plan import KeyLine, Merge
-from left_intact.core.settings.document import Document, Key, NotReadable, open_document, shown
+from left_intact.core.settings.document import Document, Format, Key, NotReadable, shown
+from left_intact.core.settings.formats.registry import format_named
 
 _ALIKE = 0.5
 
@@ -49,24 +50,37 @@ def merge_settings(
     it again; where that does not hold, `trouble` says why and nothing is changed.
     """
     try:
-        mine, release = open_document(yours, file_format), open_document(arriving, file_format)
-        base = open_document(shipped, file_format).values() if shipped is not None else None
+        known = format_named(file_format)
+        mine, release = known.open(yours), known.open(arriving)
+        base = known.open(shipped).values() if shipped is not None else None
         sides = _Sides(base, mine.values(), release.values(), mine)
-        return _merge(mine, release, sides, answers or {}, renames)
+        merge = _merge(known, mine, release, sides, answers or {}, renames)
+        _read_by_another(known, yours, merge.content)
+        return merge
     except (NotReadable, KeyError, AssertionError) as error:
         return Merge(lines=(), content=yours, trouble=str(error) or "its parts do not fit together")
 
 
+def _read_by_another(known: Format, yours: bytes, merged: bytes) -> None:
+    """What a parser that is not ours could read before it must read afterwards. Raises `NotReadable`."""
+    try:
+        known.check(yours)
+    except NotReadable:
+        return  # programs write files that are no example of their format; ours alone reads those back
+    known.check(merged)
+
+
 def _merge(
+    known: Format,
     mine: Document,
     release: Document,
     sides: _Sides,
     answers: Mapping[str, str],
-    known: Sequence[tuple[str, str]],
+    told: Sequence[tuple[str, str]],
 ) -> Merge:
     lines: list[KeyLine] = []
     expected: dict[Key, str] = dict(sides.yours)
-    renames = _renames(sides, known)
+    renames = _renames(sides, told)
     for old, new in renames.items():
         line = _renamed(sides, old, new)
         mine.rename(old, new)
@@ -81,16 +95,12 @@ def _merge(
         line = _decide(key, sides, answers)
         lines.append(line)
         _apply(mine, release, key, line, expected)
-    got = open_document(mine.to_bytes(), _format_of(mine)).values()
+    got = known.open(mine.to_bytes()).values()
     # An object whose last key was dropped stays behind, empty.
     got = {key: value for key, value in got.items() if key in expected or value.strip("{} \t\r\n")}
     if set(got) != set(expected) or any(not sides.same(got[k], expected[k]) for k in expected):
         raise NotReadable("the merged file did not read back as it should")
     return Merge(lines=tuple(lines), content=mine.to_bytes())
-
-
-def _format_of(document: Document) -> str:
-    return "text json" if type(document).__name__ == "JsonDocument" else "text ini"
 
 
 def _apply(mine: Document, release: Document, key: Key, line: KeyLine, expected: dict[Key, str]) -> None:

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from left_intact.core.files.headers import is_settings_text
 from left_intact.core.files.pages import MENTIONS_PERSON, SPARSE
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.said import said
 from left_intact.core.survey.times import Times
 from left_intact.core.survey.weights import Shape, weights
@@ -106,6 +106,8 @@ def from_header(file_format: str) -> tuple[Evidence, ...]:
     """What the first bytes say."""
     known = weights().header
     found = known.get(file_format) or known.get(file_format.split(" ", maxsplit=1)[0])
+    if not found and is_settings_text(file_format):
+        found = known.get("text settings")
     if not found:
         return ()
     says, by_class = found

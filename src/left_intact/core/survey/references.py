@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
+from left_intact.core.settings.formats.registry import NAMES
 from left_intact.core.survey.names import known_word
 from left_intact.core.survey.self_description import Reference, References
 from left_intact.core.survey.spelling import normalised_name, words_of
@@ -19,7 +20,7 @@ from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
 _DEPTH = 4
-_READABLE = frozenset(("text ini", "text keyvalue", "text json", "text xml", "text plain"))
+_READABLE = NAMES | {"text xml", "text plain"}
 _LINE = re.compile(
     r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$"""
 )

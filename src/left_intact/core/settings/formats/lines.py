@@ -1,4 +1,4 @@
-"""INI-like and sectionless `key = value` files, kept line by line.
+"""Files of `key = value` lines, with sections or without, kept line by line: what two formats have in common.
 
 Our own rather than a parser of the standard shape: programs write these files with keys
 before the first section, keys twice, `:` for `=`, any newline and any encoding, and a
@@ -11,6 +11,7 @@ import codecs
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from left_intact.core.settings.document import Document, Key, NotReadable
 
@@ -23,6 +24,46 @@ _COLON = re.compile(
     r"^(?P<indent>\s*)(?P<key>[\w.\-/]+)(?P<sign>\s*:[ \t]+)(?P<value>.*?)(?P<tail>\s+[;#].*|\s*)$"
 )
 _MOST_LINES = 100_000
+_LOOKED_AT = 200
+_KEY_LINE = re.compile(r"^\s*[\w.\-/ \[\]]{1,80}?\s*[=]\s*.*$")
+SECTION_LINE = re.compile(r"^\s*\[[^\]\n]{1,120}\]\s*(?:[;#].*)?$")
+
+
+@dataclass(frozen=True, slots=True)
+class Shares:
+    """What the first lines of a text are."""
+
+    keys: int
+    sections: int
+    said: int
+    """Lines that are neither empty nor comments."""
+
+    @property
+    def of_keys(self) -> float:
+        """The share of lines that are keys or sections."""
+        return (self.keys + self.sections) / self.said if self.said else 0.0
+
+
+@lru_cache(maxsize=4)  # every format of lines asks of the same text
+def shares_of(text: str) -> Shares:
+    lines = [line for line in text.splitlines()[:_LOOKED_AT] if line.strip()]
+    said = [line for line in lines if not line.lstrip().startswith(("#", ";", "//"))]
+    return Shares(
+        keys=sum(1 for line in said if _KEY_LINE.match(line)),
+        sections=sum(1 for line in said if SECTION_LINE.match(line)),
+        said=len(said),
+    )
+
+
+def check_lines(data: bytes, top: str = "[top]\n") -> None:
+    """Read it with the standard library's parser; keys before the first section get one made up for them."""
+    from configparser import Error, RawConfigParser
+
+    parser = RawConfigParser(strict=False, allow_no_value=True, comment_prefixes=("#", ";", "//"))
+    try:
+        parser.read_string(top + data.decode("utf-8-sig", "surrogateescape"))
+    except Error as error:
+        raise NotReadable(str(error).splitlines()[0]) from error
 
 
 @dataclass(slots=True)

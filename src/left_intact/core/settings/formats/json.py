@@ -8,17 +8,24 @@ from __future__ import annotations
 
 import codecs
 import json
+import re
 from functools import cache
-from typing import Any
-
-from tree_sitter import Language, Node, Parser
+from typing import TYPE_CHECKING, Any
 
 from left_intact.core.settings.document import Document, Key, NotReadable
+from left_intact.core.settings.formats.lines import SECTION_LINE
+
+if TYPE_CHECKING:
+    from tree_sitter import Node, Parser
+
+_COMMENTS = re.compile(r"\A(?:\s*(?://[^\n]*|/\*.*?\*/))*\s*", re.DOTALL)
+_OPENS = re.compile(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]')
 
 
 @cache
 def _parser() -> Parser:
     import tree_sitter_json
+    from tree_sitter import Language, Parser
 
     return Parser(Language(tree_sitter_json.language()))
 
@@ -185,3 +192,25 @@ def _meaning(text: str) -> Any:
         return text
     # True and 1 are equal to Python, but not to a program that reads JSON.
     return repr(said)
+
+
+class Json:
+    """JSON, also with comments."""
+
+    name = "text json"
+    family = "json"
+
+    def recognise(self, text: str) -> float:
+        lead = text.lstrip()
+        if not lead or SECTION_LINE.match(lead.splitlines()[0]):
+            return 0.0
+        return 1.0 if _OPENS.match(_COMMENTS.sub("", lead)) else 0.0
+
+    def open(self, data: bytes) -> JsonDocument:
+        return JsonDocument(data)
+
+    def check(self, data: bytes) -> None:
+        try:
+            json.loads(data.decode("utf-8-sig"))
+        except ValueError as error:
+            raise NotReadable(f"it is no valid JSON ({error})") from error

@@ -1,0 +1,26 @@
+"""INI-like files: `key = value` under `[sections]`."""
+
+from __future__ import annotations
+
+from left_intact.core.settings.formats.lines import LineDocument, check_lines, shares_of
+
+LEAST = 0.7
+"""Share of the lines that must be keys or sections."""
+
+
+class Ini:
+    name = "text ini"
+    family = "lines"
+
+    def recognise(self, text: str) -> float:
+        shares = shares_of(text)
+        only_sections = shares.sections == shares.said and not shares.keys
+        return (
+            0.9 if shares.sections and (only_sections or (shares.keys and shares.of_keys >= LEAST)) else 0.0
+        )
+
+    def open(self, data: bytes) -> LineDocument:
+        return LineDocument(data)
+
+    def check(self, data: bytes) -> None:
+        check_lines(data)

@@ -1,0 +1,47 @@
+"""The settings formats that can be merged. A new one is one file beside this and a line here."""
+
+from __future__ import annotations
+
+from left_intact.core.settings.document import Document, Format, NotReadable
+from left_intact.core.settings.formats.ini import Ini
+from left_intact.core.settings.formats.json import Json
+from left_intact.core.settings.formats.sectionless import Sectionless
+
+FORMATS: tuple[Format, ...] = (Json(), Ini(), Sectionless())
+"""Where two are equally sure of a text, the first has it."""
+NAMES = frozenset(one.name for one in FORMATS)
+_BY_NAME = {one.name: one for one in FORMATS}
+_LEAST = 0.5
+
+
+def recognise_settings(text: str) -> str:
+    """The name of the format that the beginning of a text is of; empty where it is of none."""
+    sure, name = 0.0, ""
+    for one in FORMATS:
+        certainty = one.recognise(text)
+        if certainty >= _LEAST and certainty > sure:
+            sure, name = certainty, one.name
+    return name
+
+
+def is_settings_text(file_format: str) -> bool:
+    """Whether a format, in the words of `files.headers`, is one of these."""
+    return file_format in NAMES
+
+
+def may_merge(*file_formats: str) -> bool:
+    """Whether files of some formats can be merged with each other."""
+    families = {_BY_NAME[name].family if name in _BY_NAME else "" for name in file_formats}
+    return len(families) == 1 and "" not in families
+
+
+def format_named(file_format: str) -> Format:
+    """Raises `NotReadable` for one that nobody knows."""
+    if file_format not in _BY_NAME:
+        raise NotReadable(f"nobody here can read {file_format or 'this format'} key by key")
+    return _BY_NAME[file_format]
+
+
+def open_document(data: bytes, file_format: str) -> Document:
+    """A file of a format in the words of `files.headers`. Raises `NotReadable`."""
+    return format_named(file_format).open(data)

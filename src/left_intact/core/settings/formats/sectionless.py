@@ -1,0 +1,23 @@
+"""Files of `key = value` without sections."""
+
+from __future__ import annotations
+
+from left_intact.core.settings.formats.lines import LineDocument, check_lines, shares_of
+
+LEAST = 0.7
+"""Share of the lines that must be keys."""
+
+
+class Sectionless:
+    name = "text keyvalue"
+    family = "lines"
+
+    def recognise(self, text: str) -> float:
+        shares = shares_of(text)
+        return 0.8 if shares.keys and not shares.sections and shares.of_keys >= LEAST else 0.0
+
+    def open(self, data: bytes) -> LineDocument:
+        return LineDocument(data)
+
+    def check(self, data: bytes) -> None:
+        check_lines(data)
