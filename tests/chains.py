@@ -7,7 +7,7 @@ from __future__ import annotations
 import os
 import shutil
 import signal
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,7 @@ from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Route, Verb
 from left_intact.core.model.progress import Progress
@@ -37,7 +38,9 @@ from left_intact.core.model.stages import (
     Sign,
     Source,
 )
-from left_intact.core.planning.later import PLANNERS, LaterStage, Situation
+from left_intact.core.planning.later import LaterPlanner, LaterStage, Situation
+from left_intact.core.planning.routes import registry
+from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.demo.unattended import snapshot
 from left_intact.workbench import Workbench
 from tests.builders import BUILT, LATER, Tree, plant, program, zipped
@@ -72,6 +75,20 @@ SECOND: Tree = {"part.so": b"a part " * 80}
 MERGED = b"[video]\nsmooth = off\nlines = 3\n"
 
 
+class MadeUpRoute(InPlace):
+    """A route that has planners of stages for later."""
+
+    def __init__(self, later: Mapping[str, LaterPlanner]) -> None:
+        self.later = later
+
+
+def with_later(name: str, planner: LaterPlanner) -> None:
+    """Have a made-up route in the registry, with one more planner."""
+    others = tuple(route for route in registry.ROUTES if not isinstance(route, MadeUpRoute))
+    known = next((r.later for r in registry.ROUTES if isinstance(r, MadeUpRoute)), {})
+    registry.ROUTES = (*others, MadeUpRoute({**known, name: planner}))
+
+
 class MadeUp:
     """An install with its roots and arrivals, and the plan for it."""
 
@@ -93,7 +110,7 @@ class MadeUp:
             card = self.box.claim(str(self.root), str(self.install.id))
             bench.library.set_box(self.install, card.id, str(box_at / "box"), needed=False)
             self.box.close()
-        PLANNERS[PLANNER] = _later
+        with_later(PLANNER, _later)
 
     @property
     def bench(self) -> Workbench:
@@ -140,7 +157,7 @@ class MadeUp:
             to_version="1.1",
             route=Route.IN_PLACE,
             stages=steps,
-            kept=kept,
+            kept=Kept(rest=kept),
             survey=bench.survey(self.install),
             arrivals=arrivals,
             on_failure=on_failure,

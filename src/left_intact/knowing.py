@@ -18,8 +18,9 @@ from left_intact.core.model.progress import CancelToken, Report, silent
 if TYPE_CHECKING:
     from left_intact.core.arrival.infer import Likeness
     from left_intact.core.keepsheet.sheet import Keepsheet
-    from left_intact.core.library.store import Install, Library, Ruling
+    from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Finding
+    from left_intact.core.model.install import Install, Ruling
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.survey.elsewhere import OtherRoot

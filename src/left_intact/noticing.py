@@ -12,7 +12,8 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 if TYPE_CHECKING:
-    from left_intact.core.library.store import Install, Library
+    from left_intact.core.library.store import Library
+    from left_intact.core.model.install import Install
     from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival
@@ -305,10 +306,12 @@ class Noticing:
         import tempfile
 
         from left_intact.core.arrival.look import look_into
+        from left_intact.core.model.plan import Route
         from left_intact.core.outlets.fetch import client
         from left_intact.core.outlets.local_pack import lift_local
         from left_intact.core.outlets.ranged import RangedFile, lift
-        from left_intact.core.planning.pack import draw_pack
+        from left_intact.core.planning.draw import draw_up
+        from left_intact.core.planning.inputs import PlanInputs
 
         wanted = {line.member: line.path for line in view.of("mine")}
         wanted |= {line.member: line.path for line in view.of("lacking") if line.member in with_lacking}
@@ -329,9 +332,20 @@ class Noticing:
         else:
             lift_local(view.place, wanted, into, report=report, cancel=cancel)
         arrival = look_into(
-            into, installed=[f.path for f in survey.findings], name=install.name, report=report, cancel=cancel
+            into,
+            installed={page.folder: page.names for page in survey.findings.pages},
+            name=install.name,
+            report=report,
+            cancel=cancel,
         )
-        return draw_pack(install.name, survey, arrival, self._circumstances(install, survey))
+        inputs = PlanInputs(
+            install=install.name,
+            survey=survey,
+            arrival=arrival,
+            facts=self._circumstances(install, survey),
+            route=Route.CONTENT_PACK,
+        )
+        return draw_up(inputs)
 
     def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
         raise NotImplementedError  # the workbench has it

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse, Refusal
-from left_intact.core.model.place import At, Root, at_of
+from left_intact.core.model.place import At, Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
 
@@ -21,15 +21,17 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.recovery import Settled
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.keepsheet.sheet import Keepsheet
-    from left_intact.core.library.store import Install, Library
-    from left_intact.core.model.entry import Entry
+    from left_intact.core.library.store import Library
+    from left_intact.core.model.entry import Entry, Folder
+    from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.stages import HandStep, Later
-    from left_intact.core.model.survey import Folder, Survey
+    from left_intact.core.model.survey import Survey
     from left_intact.core.planning.back import BackInputs
     from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.core.planning.today import Today
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -434,7 +436,7 @@ class Updating:
             ]
             times = first_times(journal, update.id, behind)
         survey = self.survey(install, report=report)
-        now, classes = self._today(survey, update.roots)
+        today = self._today(survey, update.roots)
         wanted = {
             w.first.digest
             for s in segments
@@ -452,9 +454,7 @@ class Updating:
             from_version=update.to_version,
             to_version=update.from_version,
             segments=segments,
-            survey=survey,
-            now=now,
-            classes=classes,
+            today=today,
             times=times,
             sound=sound,
             answers=answers,
@@ -463,26 +463,18 @@ class Updating:
         )
 
     @staticmethod
-    def _today(survey: Survey, roots: tuple[Root, ...]) -> tuple[dict[At, Entry], dict[At, FileClass]]:
-        """All that lies in the roots of an update, folders too: as surveyed, or read now where a root is
-        not the install's.
+    def _today(survey: Survey, roots: tuple[Root, ...]) -> Today:
+        """All that lies in the roots of an update: as surveyed, or read now where a root is not the
+        install's.
         """
         from left_intact.core.files.identity import identity_of
-        from left_intact.core.files.tree import read_tree
+        from left_intact.core.files.tree import entry_of, read_tree
+        from left_intact.core.planning.today import Today
 
         known = [label for label, _ in survey.roots]
-        now: dict[At, Entry] = {}
-        classes: dict[At, FileClass] = {}
-        folders = [(at_of(f.path, known), f) for f in survey.folders]
-        for finding in survey.findings:
-            at = at_of(finding.path, known)
-            now[at], classes[at] = finding.entry, finding.file_class
-        for root in roots:
-            if root.label and root.label not in known and identity_of(root.place) is not None:
-                tree = read_tree(root.place)
-                folders += [(At(root.label, f.path), f) for f in tree.folders]
-                now |= {At(root.label, e.path): e for e in tree.entries}
-        return {**now, **_folders(roots, folders)}, classes
+        there = [root for root in roots if identity_of(root.place) is not None]
+        others = {r.label: read_tree(r.place).pages for r in there if r.label and r.label not in known}
+        return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there})
 
     def go_back(
         self,
@@ -755,7 +747,8 @@ class _Outside:
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
         from left_intact.core.carrying.chain import Drawn
         from left_intact.core.planning.back import PLANNER, draw_segment
-        from left_intact.core.planning.later import Situation, planner_of
+        from left_intact.core.planning.later import Situation
+        from left_intact.core.planning.routes.registry import later_planner
 
         if later.planner == PLANNER:
             number, behind = int(later.with_["update"]), int(later.with_["behind"])
@@ -775,7 +768,7 @@ class _Outside:
             sheet=self.bench.sheet_of(self.install),
             answers=answers,
         )
-        drawn = planner_of(later.planner)(situation)
+        drawn = later_planner(later.planner)(situation)
         return Drawn(
             carry=drawn.carry, questions=drawn.questions, blockers=tuple(f.says for f in drawn.blockers)
         )

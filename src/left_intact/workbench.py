@@ -11,9 +11,10 @@ from functools import cache
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.library.store import Install, Library
+from left_intact.core.library.store import Library
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.install import Install
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update, WaitsFor
@@ -25,13 +26,14 @@ __all__ = ["Draft", "Outcome", "OutlineLine", "ShelfRow", "WentBack", "Workbench
 
 # The stages are imported by the calls that need them: the shelf must be on the screen at once.
 if TYPE_CHECKING:
+    from left_intact.core.arrival.root import Names
     from left_intact.core.files.tree import Tree
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
-    from left_intact.core.planning.draw import PlanInputs
+    from left_intact.core.planning.inputs import PlanInputs
     from left_intact.core.survey.inputs import SurveyInputs
 
 
@@ -256,8 +258,8 @@ class Workbench(Noticing, Knowing, Updating):
     ) -> Survey:
         """The same entries with the rulings of now; of the disk only settings that name folders are read."""
         from left_intact.core.files.tree import Tree
+        from left_intact.core.model.findings import SortedPages
         from left_intact.core.survey.classify import sort_out
-        from left_intact.core.survey.findings import SortedPages
         from left_intact.core.survey.read import with_self_description
 
         assert isinstance(survey.findings, SortedPages)
@@ -292,19 +294,17 @@ class Workbench(Noticing, Knowing, Updating):
             installed=self._paths_of(install),
             name=install.name,
             rules=self.sheet_of(install, sheet).version_places,
+            known=self.library.release_pages,
+            keep=self.library.set_release_pages,
             report=report,
             cancel=cancel,
         )
 
-    def _paths_of(self, install: Install) -> Collection[str]:
+    def _paths_of(self, install: Install) -> Collection[str] | Names:
+        """What lies in an install: names by folder as last surveyed, else its paths."""
         seen = self.library.seen(install)
         if seen:
-            return [
-                page.path(at)
-                for page in seen
-                for at in range(len(page.names))
-                if not page.folder.endswith(":")
-            ]
+            return {page.folder: page.names for page in seen if page.names}
         found = []
         for folder, _, names in os.walk(install.root):
             below = os.path.relpath(folder, install.root).replace(os.sep, "/")
@@ -325,11 +325,11 @@ class Workbench(Noticing, Knowing, Updating):
     ) -> Draft:
         """Read all that a plan is drawn from; changes nothing of the install."""
         from left_intact.core.files.roots import roots_reader
-        from left_intact.core.planning.draw import PlanInputs
-        from left_intact.core.planning.routes import route_named
+        from left_intact.core.planning.inputs import PlanInputs
+        from left_intact.core.planning.routes.registry import route_named
         from left_intact.core.survey.weights import weights
 
-        route_named(route)
+        wanted = route_named(route)
         if into:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
         self.refuse_if_open(install)
@@ -349,23 +349,20 @@ class Workbench(Noticing, Knowing, Updating):
             read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace,
             retire_at=weights().retire,
+            route=wanted,
         )
         return Draft(install=install, inputs=inputs)
 
     def _baseline(self, install: Install, path: str | None) -> Release | None:
         """The release the install came from: as given, or as on record."""
-        from left_intact.core.arrival.look import look_into
-
         if path is not None:
-            return look_into(path, installed=self._paths_of(install), name=install.name).release
+            return self.arrival(install, path).release
         last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
         return self.library.baseline(install, last.id if last is not None else 0)
 
     def set_baseline(self, install: Install, path: str) -> Release:
         """Put on record which release an install came from."""
-        from left_intact.core.arrival.look import look_into
-
-        release = look_into(path, installed=self._paths_of(install), name=install.name).release
+        release = self.arrival(install, path).release
         self.library.set_baseline(install, 0, release)
         return release
 

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.stages import Carry, HandCheck, HandStep, OnFailure, Sign
 from left_intact.core.model.update import State
 from tests.chains import MadeUp
@@ -187,7 +188,7 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
         stays = tuple(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
-        plan = replace(plan, stages=(Carry(moves=first), second, third), kept=(*plan.kept, *stays))
+        plan = replace(plan, stages=(Carry(moves=first), second, third), kept=Kept(rest=(*plan.kept, *stays)))
         real = laying.lay
 
         def fails(run: Any, *, exact: bool, real: Any = real) -> None:
@@ -232,7 +233,7 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(
         stays = tuple(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
-        plan = replace(plan, stages=stages, kept=(*plan.kept, *stays))
+        plan = replace(plan, stages=stages, kept=Kept(rest=(*plan.kept, *stays)))
         real = laying.lay
 
         def fails(run: Any, *, exact: bool, real: Any = real) -> None:

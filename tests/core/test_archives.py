@@ -13,7 +13,7 @@ import pytest
 import zstandard
 
 from left_intact.core.arrival.look import look_into
-from left_intact.core.arrival.root import find_root
+from left_intact.core.arrival.root import by_folder, find_root
 from left_intact.core.model.errors import LeftIntactError
 from tests.builders import plant, release, tarred, zipped
 
@@ -177,4 +177,4 @@ def test_links_inside_and_back_slashes_are_welcome(tmp_path: Path) -> None:
     ],
 )
 def test_the_real_root(paths: list[str], installed: list[str], root: str) -> None:
-    assert find_root(paths, installed) == root
+    assert find_root(by_folder(paths), by_folder(installed)) == root

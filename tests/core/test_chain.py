@@ -20,6 +20,7 @@ from left_intact.core.files import place
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import Progress
@@ -35,9 +36,9 @@ from left_intact.core.model.stages import (
     Sign,
 )
 from left_intact.core.model.update import State
-from left_intact.core.planning.later import PLANNERS, LaterStage
+from left_intact.core.planning.later import LaterStage
 from tests.builders import BUILT, LATER, plant
-from tests.chains import SAVES, MadeUp, in_child
+from tests.chains import SAVES, MadeUp, in_child, with_later
 
 WHERE = ("same", "other", "bare")
 """The strongbox on the same file system, on another; and without handles and exchanges, as other systems
@@ -266,7 +267,7 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     """Made safe, removed by hand, laid by somebody else, saves put back; and all of it taken back, byte for
     byte.
     """
-    PLANNERS["put-back-saves"] = _put_back_saves
+    with_later("put-back-saves", _put_back_saves)
     made = MadeUp(tmp_path / "all")
     before, plan = made.state(), made.plan()
     safe = tuple(
@@ -307,7 +308,7 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     )
     back = Later(planner="put-back-saves", intends="put yours back", consent=consent, with_=saves)
     roots = plan.roots[:1]
-    plan = replace(plan, roots=roots, kept=(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
+    plan = replace(plan, roots=roots, kept=Kept(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
     assert made.bench.update(plan, made.install).update.waits.step == "remove"
     assert made.bench.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
     shutil.rmtree(made.root.parent)

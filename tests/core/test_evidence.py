@@ -14,10 +14,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from left_intact.core.files.headers import recognise
-from left_intact.core.files.pages import pages_of
 from left_intact.core.files.tree import read_tree, text_reader
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.model.pages import pages_of
 from left_intact.core.survey import classify
 from left_intact.core.survey import weights as weights_module
 from left_intact.core.survey.classify import is_foreign, scores, sort_out, verdict_of

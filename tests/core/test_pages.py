@@ -10,13 +10,10 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.files import walk, workers
-from left_intact.core.files.pages import COLUMNS, Page, pages_of
 from left_intact.core.files.roots import absolute, is_apart, labelled, read_roots, roots_reader
 from left_intact.core.files.tree import first_bytes, read_tree
 from left_intact.core.files.workers import share_out
-from left_intact.core.library.page_rows import (
-    page_from_row,
-    page_to_row,
+from left_intact.core.library.verdict_rows import (
     table_from_row,
     table_to_row,
     verdicts_from_row,
@@ -24,6 +21,8 @@ from left_intact.core.library.page_rows import (
 )
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
+from left_intact.core.model.pages import COLUMNS, Page, pages_of
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.classify import sort_out
 from left_intact.core.survey.inputs import SurveyInputs
@@ -126,10 +125,10 @@ def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
         file.write(b"odd")
     tree = read_tree(str(root))
     for page in tree.pages:
-        back = page_from_row(page.folder, page_to_row(page))
+        (back,) = pages_from_bytes(pages_to_bytes([page]))
         assert list(back.entries()) == list(page.entries()) and back.same_stamps(page)
-    with pytest.raises(ValueError, match="length"):
-        page_from_row("", page_to_row(tree.pages[0]) + b"x")
+    with pytest.raises(ValueError, match="no pages"):
+        pages_from_bytes(pages_to_bytes(tree.pages) + b"x")
     found = sort_out(tree.pages, SurveyInputs())
     assert table_from_row(table_to_row(found.table)) == found.table
     assert all(verdicts_from_row(verdicts_to_row(v)) == v for v in found.verdicts)
@@ -151,7 +150,7 @@ def test_sorting_with_helpers_gives_the_same(tmp_path: Path, monkeypatch: pytest
 
 def test_a_fault_is_kept_as_one(tmp_path: Path) -> None:
     page = Page(folder="shut", fault="permission denied")
-    back = page_from_row("shut", page_to_row(page))
+    (back,) = pages_from_bytes(pages_to_bytes([page]))
     assert [e.kind for e in back.entries()] == [Kind.FAULT] and back.fault == "permission denied"
     entry = Entry(path="x/locked", kind=Kind.FAULT, fault="no", bytes=5)
     assert next(iter(pages_of([entry])[0].entries())).kind is Kind.FAULT
@@ -177,7 +176,7 @@ def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch
 def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
     first = mock.bench.survey(mock.install)
     with mock.bench.library._transaction() as db:
-        db.execute("UPDATE pages SET page = x'0102'")
+        db.execute("UPDATE surveyed SET pages = x'0102'")
     assert mock.bench.survey(mock.install).totals() == first.totals()
 
 

@@ -8,12 +8,12 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.crossing import Stroke, lanes_of
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Move, Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.lanes import Stroke, lanes_of
 from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Treatment, look_up
 from left_intact.demo.binaries import elf, pe
 from tests.builders import Mock, program, release, verbs
@@ -203,7 +203,7 @@ def test_lanes_hold_every_move_once(mock: Mock) -> None:
     mock.arrive(release("1.1"))
     plan = mock.plan()
     lanes = lanes_of(plan)
-    assert sorted(m.path for lane in lanes for m in lane.moves) == sorted(m.path for m in plan.moves)
+    assert sorted(m.path for lane in lanes for m in lane.each()) == sorted(m.path for m in plan.moves)
     assert sum(lane.now.files for lane in lanes) == sum(t.files for t in plan.survey.totals().values())
     assert {Stroke.INTACT, Stroke.REPLACED, Stroke.OPEN} <= {lane.stroke for lane in lanes}
 

@@ -248,6 +248,7 @@ def test_used_since_stays_where_the_person_wants_it(mock: Mock) -> None:
 
 
 def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock) -> None:
+    from left_intact.core.model.kept import Kept
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.stages import Carry
 
@@ -263,7 +264,7 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
             *whole.kept,
             *(m for m in whole.carries[0].moves if m.path not in paths and m.before is not None),
         )
-        return replace(whole, stages=(carry,), kept=tuple(replace(m, after=m.before) for m in kept))
+        return replace(whole, stages=(carry,), kept=Kept(rest=[replace(m, after=m.before) for m in kept]))
 
     before = mock.state()
     mock.bench.update(only("docs/guide.html"), draft.install)

@@ -17,6 +17,7 @@ from left_intact.core.carrying.steps import steps_of, witness_of
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.packing import (
     carry_from_record,
     carry_to_record,
@@ -359,7 +360,7 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
         ]
         journal.set_observed(1, 2, seen, ended=(StageState.DONE, State.WAITING))
         assert journal.observed(1, 2) == seen and journal.stages(1)[1].state is StageState.DONE
-        witness = witness_of([_move()], version="1", to_version="2", roots=(("new", "/b"),))
+        witness = witness_of([_move()], Kept(), version="1", to_version="2", roots=(("new", "/b"),))
         times = [
             FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9),
             FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True),

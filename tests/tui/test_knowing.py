@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 from textual.widgets import Input, TextArea
 
-from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.install import Install
 from left_intact.core.model.survey import Survey
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of

@@ -14,9 +14,9 @@ from left_intact.cli import knowing, show
 from left_intact.cli.setting import AsJson, InstallWord, cancelling, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
-from left_intact.core.library.store import Install
 from left_intact.core.model.as_json import plan_json, proof_json, survey_json
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
+from left_intact.core.model.install import Install
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State

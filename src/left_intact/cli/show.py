@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from left_intact.core.carrying.recovery import Settled
-from left_intact.core.library.store import Install
 from left_intact.core.model.as_json import proof_json, waits_json
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.install import Install
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.stages import Carry, HandStep, Stage
@@ -73,11 +73,10 @@ def plan_text(plan: Plan) -> str:
     head = f"{plan.install}  {plan.from_version or '?'} → {plan.to_version or '?'}  {plan.route.value}"
     lines = [head, ""]
     for verb in Verb:
-        moves = [m for m in plan.moves if m.verb is verb]
-        if moves:
-            mine = sum(1 for m in moves if m.file_class.is_the_persons)
-            theirs = f"  ({mine:,} of them yours)" if mine and verb is Verb.KEEP else ""
-            lines.append(f"{verb.value:8} {count(len(moves), 'path'):>14}{theirs}")
+        if number := plan.count(verb):
+            mine = plan.left_intact().files if verb is Verb.KEEP else 0
+            yours = f"  ({mine:,} of them yours)" if mine else ""
+            lines.append(f"{verb.value:8} {count(number, 'path'):>14}{yours}")
     if len(plan.stages) > 1:
         lines += ["", *(f"stage {n}  {_stage_words(stage)}" for n, stage in enumerate(plan.stages, 1))]
     lines.append(f"\nroom     {size(plan.space.needed)} needed, {size(plan.space.free)} free")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.install import Install
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.release import Arrival

@@ -1,14 +1,25 @@
-"""Looking into an arrival: one pass that gives a release with digests, texts and versions."""
+"""Looking into an arrival: one pass that gives a release with digests, texts and versions.
+
+Folders are read by pages (`folder`), archives and single files member by member here.
+"""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.arrival.root import find_root
+from left_intact.core.arrival.folder import (
+    BINARY_LIMIT,
+    TEXT_LIMIT,
+    KeepPages,
+    KnownPages,
+    look_into_folder,
+    notes_of_root,
+)
+from left_intact.core.arrival.root import Names, by_folder, find_root
 from left_intact.core.files.archives import Member, Source, open_source
 from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, recognise
 from left_intact.core.files.versions import (
@@ -23,8 +34,6 @@ from left_intact.core.model.progress import CancelToken, Progress, Report, silen
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.settings.formats.registry import is_settings_text
 
-TEXT_LIMIT = 512 * 1024
-_KEEP_BINARY = 8 << 20
 _BINARIES_KEPT = 12
 
 
@@ -69,26 +78,32 @@ class _Look:
         file_format = self.format or ""
         if is_binary_program(file_format):
             self.budget.binaries -= 1
-            return self.member.bytes <= _KEEP_BINARY and self.budget.binaries >= 0
+            return self.member.bytes <= BINARY_LIMIT and self.budget.binaries >= 0
         return file_format.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
 
 
 def look_into(
     path: str,
     *,
-    installed: Collection[str] = (),
+    installed: Collection[str] | Names = (),
     name: str = "",
     rules: Collection[tuple[str, str]] = (),
+    known: KnownPages = lambda place: None,
+    keep: KeepPages = lambda place, pages: None,
     report: Report = silent,
     cancel: CancelToken | None = None,
 ) -> Arrival:
-    """Read an arrival. `installed` are the paths of the install it is meant for.
+    """Read an arrival. `installed` are the paths of the install it is meant for, or its names by folder.
 
-    Raises `LeftIntactError`: `archive-hostile`, `archive-broken`, `no-arrival`.
+    `known` gives the pages of an earlier reading of a folder, `keep` takes those of this one. Raises
+    `LeftIntactError`: `archive-hostile`, `archive-broken`, `no-arrival`.
     """
+    names = installed if isinstance(installed, Mapping) else by_folder(installed)
+    if os.path.isdir(path):
+        return look_into_folder(path, names, name, rules, known, keep, report, cancel)
     source = open_source(path)
     members = source.members()
-    root = find_root((m.path for m in members if m.kind is not Kind.FOLDER), installed)
+    root = find_root(by_folder(m.path for m in members if m.kind is not Kind.FOLDER), names)
     inside = [m for m in members if _below(m.path, root)]
     looks = _read(source, [m for m in inside if m.kind is Kind.FILE], report, cancel or CancelToken())
     entries = _entries(inside, root, looks)
@@ -99,9 +114,9 @@ def look_into(
         shape=source.shape,
         root=root,
         release=release,
-        packed_bytes=os.path.getsize(path) if source.shape != "folder" else sum(m.bytes for m in inside),
-        digest="" if source.shape == "folder" else _digest(path),
-        notes=_notes(members, inside, root),
+        packed_bytes=os.path.getsize(path),
+        digest=_digest(path),
+        notes=_notes(members, root),
         news=_news(texts),
     )
 
@@ -188,15 +203,9 @@ def _release(
     )
 
 
-def _notes(members: tuple[Member, ...], inside: list[Member], root: str) -> tuple[str, ...]:
-    notes = []
-    if root:
-        notes.append(f"wrapped in {root}/")
+def _notes(members: tuple[Member, ...], root: str) -> tuple[str, ...]:
     outside = [m.path for m in members if m.kind is not Kind.FOLDER and not _below(m.path, root)]
-    if outside:
-        shown = ", ".join(outside[:3]) + (" …" if len(outside) > 3 else "")
-        notes.append(f"{len(outside)} files beside its root are left out: {shown}")
-    return tuple(notes)
+    return notes_of_root(root, outside)
 
 
 def _news(texts: dict[str, bytes]) -> str:

@@ -3,32 +3,42 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 
 _DEEPEST = 5
+Names = Mapping[str, Collection[str]]
+"""The names of files, by the folder they lie in."""
 
 
-def find_root(paths: Iterable[str], installed: Collection[str]) -> str:
+def by_folder(paths: Iterable[str]) -> dict[str, set[str]]:
+    """Paths of files as names by folder."""
+    found: dict[str, set[str]] = {}
+    for path in paths:
+        folder, _, name = path.rpartition("/")
+        found.setdefault(folder, set()).add(name)
+    return found
+
+
+def find_root(arriving: Names, installed: Names) -> str:
     """The folder of an arrival that lines up with the install's own root.
 
-    `paths` are the files of the arrival, `installed` those of the install. Where paths
-    below a folder exist in the install, the folder with most of them wins; otherwise
-    every wrapper is taken off that is the only thing at its level. An empty text means
-    that there is no wrapper.
+    Where files below a folder exist in the install, the folder with most of them wins; otherwise every
+    wrapper is taken off that is the only thing at its level. An empty text means that there is no wrapper.
     """
-    files = list(paths)
-    known = set(installed)
     matches: Counter[str] = Counter()
-    for path in files:
-        parts = path.split("/")
-        for depth in range(min(len(parts), _DEEPEST)):
-            if "/".join(parts[depth:]) in known:
-                matches["/".join(parts[:depth])] += 1
+    for folder, names in arriving.items():
+        parts = folder.split("/") if folder else []
+        for depth in range(min(len(parts) + 1, _DEEPEST)):
+            known = installed.get("/".join(parts[depth:]))
+            if known and (alike := len(set(names).intersection(known))):
+                matches["/".join(parts[:depth])] += alike
     if matches:
         most = max(matches.values())
         # A tie goes to the folder nearest the top: it leaves nothing out.
         return min((p for p, n in matches.items() if n == most), key=lambda p: (p.count("/") + bool(p), p))
-    return _only_folder(files)
+    return _only_folder(
+        [f"{folder}/{name}" if folder else name for folder, n in arriving.items() for name in n]
+    )
 
 
 def _only_folder(files: list[str]) -> str:

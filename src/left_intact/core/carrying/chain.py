@@ -8,9 +8,10 @@ proving.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import NoReturn, Protocol
 
 from left_intact.core.carrying import laying
@@ -19,7 +20,7 @@ from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
-from left_intact.core.carrying.steps import refuse_bad_path, steps_of, touched_folders, witness_of
+from left_intact.core.carrying.steps import OtherNames, refuse_bad_path, steps_of, touched_folders, witness_of
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
@@ -27,11 +28,12 @@ from left_intact.core.files.place import root_replaced
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import HalfDone, Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.packing import root_to_record
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.stages import Carry, HandStep, Later, Move, OnFailure, Sign
+from left_intact.core.model.stages import Carry, HandStep, Later, OnFailure, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
@@ -72,8 +74,8 @@ class Chain:
     roots: Roots
     report: Report = silent
     cancel: CancelToken = field(default_factory=CancelToken)
-    tree: Mapping[At, Entry] = field(default_factory=dict)
-    """What is known to lie in the roots, where a plan has just told it."""
+    names: OtherNames = lambda device, inode: []
+    """Where files of a device and inode lie, where a plan has just told it."""
 
     def roots_now(self) -> tuple[Root, ...]:
         return tuple(self.roots.all.values())
@@ -155,9 +157,15 @@ def carry_out(
         )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         update = journal.begin(record=record, stages=plan.stages, kind=kind)
-        tree = {m.at: m.before for m in plan.moves if m.before is not None}
-        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), tree)
+        names = partial(_names_in, plan)
+        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), names)
         return advance(chain, plan)
+
+
+def _names_in(plan: Plan, device: int, inode: int) -> list[At]:
+    moves = (m for carry in plan.carries for m in carry.moves)
+    moving = [m.at for m in moves if m.before is not None and m.before.stamp[:2] == (device, inode)]
+    return moving + plan.kept.named(device, inode)
 
 
 def refuse_if_blocked(plan: Plan, allowed: frozenset[str]) -> None:
@@ -241,7 +249,7 @@ def advance(chain: Chain, plan: Plan | None = None) -> Update:
             whole = plan is not None and stage.seq == next(
                 n for n, s in enumerate(plan.stages, 1) if isinstance(s, Carry)
             )
-            _begin_stage(chain, stage.seq, carry, plan.moves if whole and plan is not None else carry.moves)
+            _begin_stage(chain, stage.seq, carry, plan if whole else None)
         if stage.kind == "carry" or carry is not None:
             _run_stage(chain, stage.seq)
     return _finish(chain)
@@ -261,16 +269,19 @@ def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | N
     return chain.journal.drawn(chain.update.id, stage.seq) or Carry(moves=())
 
 
-def _begin_stage(chain: Chain, stage: int, carry: Carry, moves: Sequence[Move]) -> None:
-    """The whole of a stage into the journal, before its first change. Where that fails, nothing was
-    changed.
+def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> None:
+    """The whole of a stage into the journal, before its first change. Where that fails, nothing was changed.
+
+    With the first stage comes the witness of all that its plan speaks of.
     """
     try:
-        steps = steps_of(carry, chain.roots, chain.tree)
+        steps = steps_of(carry, chain.roots, chain.names)
         folders = touched_folders(steps, chain.roots)
         folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
         update, others = chain.update, tuple((r.label, r.place) for r in chain.update.roots if r.label)
-        witness = witness_of(moves, version=update.from_version, to_version=update.to_version, roots=others)
+        versions = {"version": update.from_version, "to_version": update.to_version}
+        moves = [m for one in plan.carries for m in one.moves] if plan is not None else carry.moves
+        witness = witness_of(moves, plan.kept if plan is not None else Kept(), roots=others, **versions)
         chain.journal.put_carry(update.id, stage, carry=carry, steps=steps, folders=folders, witness=witness)
         chain.journal.set_state(update.id, _going(update, State.STAGING))
         chain.again()

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from left_intact.core.carrying.heads import Heads, waits_from
+from left_intact.core.carrying.witness_rows import witness_from_row, witness_to_row
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry
 from left_intact.core.model.packing import (
@@ -26,16 +27,12 @@ from left_intact.core.model.packing import (
     attributes_to_record,
     carry_from_record,
     carry_to_record,
-    entries_from_columns,
-    entries_to_columns,
     entry_from_record,
     entry_to_record,
     hand_from_record,
     hand_to_record,
     later_from_record,
     later_to_record,
-    lines_from_records,
-    lines_to_records,
     packed,
     root_to_record,
     shipped_from_record,
@@ -45,8 +42,8 @@ from left_intact.core.model.packing import (
     unpacked,
 )
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.stages import Carry, HandStep, KeyLine, Later, Shipped, Source, Verb
+from left_intact.core.model.proof import Witness
+from left_intact.core.model.stages import Carry, HandStep, Later, Shipped, Source, Verb
 from left_intact.core.model.update import TORN, RunKind, StageState, State, Update, WaitsFor
 
 
@@ -191,7 +188,7 @@ class Journal(Heads):
                 "INSERT INTO folders VALUES (?,?,?)",
                 ((update, stage, json.dumps(_folder_record(f))) for f in folders),
             )
-            db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, _witness_row(witness)))
+            db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(witness)))
 
     def drawn(self, update: int, stage: int) -> Carry | None:
         """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn
@@ -298,7 +295,9 @@ class Journal(Heads):
             "SELECT record FROM witness WHERE update_id = ? AND stage = ?", update, stage
         ) as rows:
             return (
-                _witness_from(rows[0][0]) if rows else Witness(rows={}, version="", to_version="", merged={})
+                witness_from_row(rows[0][0])
+                if rows
+                else Witness(rows={}, version="", to_version="", merged={})
             )
 
     def set_observed(
@@ -449,58 +448,6 @@ def _waits_record(waits: WaitsFor) -> Record:
         "can_be_seen": waits.can_be_seen,
         "options": list(waits.options),
     }
-
-
-def _witness_row(witness: Witness) -> bytes:
-    """Entries in columns; what is agreed is told as `same` where it is what lay there before."""
-    entries: list[Entry] = []
-    rows = []
-    for at, row in witness.rows.items():
-        before = after = -1
-        if row.before is not None:
-            before = len(entries)
-            entries.append(row.before)
-        if row.agreed is row.before:
-            after = before
-        elif row.agreed is not None:
-            after = len(entries)
-            entries.append(row.agreed)
-        rows.append([*at, row.file_class.value, row.verb.value, before, after])
-    return packed(
-        {
-            "v": VERSION,
-            "version": witness.version,
-            "to_version": witness.to_version,
-            "entries": entries_to_columns(entries),
-            "rows": rows,
-            "roots": [list(pair) for pair in witness.roots],
-            "merged": [[*at, lines_to_records(lines)] for at, lines in witness.merged.items()],
-        }
-    )
-
-
-def _witness_from(data: bytes) -> Witness:
-    said = unpacked(data)
-    entries = entries_from_columns(said["entries"])
-    classes, verbs = {c.value: c for c in FileClass}, {v.value: v for v in Verb}
-    merged: dict[At, tuple[KeyLine, ...]] = {
-        At(root, path): lines_from_records(lines) for root, path, lines in said["merged"]
-    }
-    return Witness(
-        rows={
-            At(root, path): Witnessed(
-                file_class=classes[kind],
-                verb=verbs[verb],
-                before=entries[before] if before >= 0 else None,
-                agreed=entries[after] if after >= 0 else None,
-            )
-            for root, path, kind, verb, before, after in said["rows"]
-        },
-        version=said["version"],
-        to_version=said["to_version"],
-        merged=merged,
-        roots=tuple((label, place) for label, place in said["roots"]),
-    )
 
 
 def run_record(

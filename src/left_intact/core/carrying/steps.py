@@ -6,7 +6,7 @@ verb is only a word for people. One step a place.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 from left_intact.core.carrying.journal import FolderTime, Step
@@ -15,18 +15,23 @@ from left_intact.core.files.names import parents, safe_path
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.stages import Carry, Move, Verb
+from left_intact.core.model.stages import Carry, Made, Move, Verb
 
 NEW_FOLDER = 0o755
 
 
-def steps_of(carry: Carry, places: Roots, tree: Mapping[At, Entry] | None = None) -> list[Step]:
+OtherNames = Callable[[int, int], list[At]]
+"""All places where a file of a device and inode is known to lie."""
+
+
+def steps_of(carry: Carry, places: Roots, names: OtherNames = lambda device, inode: []) -> list[Step]:
     """First what goes, then folders, then what is exchanged, then what is new. Reads the disk for folders
     and attributes.
 
-    `tree` is what is known to lie in the roots, to find other names of files that are hard-linked. Raises
+    `names` finds other names of files that are hard-linked. Raises
     `bad-path`, `other-file-system`, `changed-meanwhile`.
     """
     moves = [_vetted(move) for move in carry.moves if move.is_step]
@@ -38,8 +43,7 @@ def steps_of(carry: Carry, places: Roots, tree: Mapping[At, Entry] | None = None
     if carry.tidy:
         for step in _emptied(steps, places):
             steps[step.at] = step
-    known = _other_names(tree or {})
-    ready = [_with_attributes(step, places, known) for step in sorted(steps.values(), key=_order)]
+    ready = [_with_attributes(step, places, names) for step in sorted(steps.values(), key=_order)]
     _refuse_other_file_systems(ready, places)
     return [replace(step, seq=number) for number, step in enumerate(ready, 1)]
 
@@ -160,20 +164,11 @@ def _emptied(steps: Mapping[At, Step], places: Roots) -> list[Step]:
     return list(found.values())
 
 
-def _other_names(tree: Mapping[At, Entry]) -> dict[tuple[int, int], list[At]]:
-    """By device and inode: where files lie that may have several names."""
-    found: dict[tuple[int, int], list[At]] = {}
-    for at, entry in tree.items():
-        if entry.kind is Kind.FILE and entry.stamp[1]:
-            found.setdefault(entry.stamp[:2], []).append(at)
-    return found
-
-
-def _with_attributes(step: Step, places: Roots, known: Mapping[tuple[int, int], list[At]]) -> Step:
+def _with_attributes(step: Step, places: Roots, names: OtherNames) -> Step:
     if step.before is None or step.before.kind is Kind.FOLDER:
         return step
     attributes = places.attributes(step.at)
-    others = known.get(step.before.stamp[:2], ()) if attributes.names > 1 else ()
+    others = names(*step.before.stamp[:2]) if attributes.names > 1 else ()
     partner = next((at for at in others if at != step.at), None)
     return replace(step, attributes=None if attributes == Attributes() else attributes, partner=partner)
 
@@ -209,17 +204,16 @@ def touched_folders(steps: Iterable[Step], places: Roots) -> list[FolderTime]:
 
 
 def witness_of(
-    moves: Iterable[Move], *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]
+    moves: Iterable[Move], kept: Kept, *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]
 ) -> Witness:
     """What is known before the first change, for the proof to compare with."""
-    from left_intact.core.model.stages import Made
-
     rows, merged = {}, {}
-    for move in moves:
+    for move in (*moves, *kept.rest):
         agreed = move.after if move.changes_disk else move.before
         rows[move.at] = Witnessed(
             file_class=move.file_class, verb=move.verb, before=move.before, agreed=agreed
         )
         if isinstance(move.source, Made) and move.source.lines:
             merged[move.at] = move.source.lines
-    return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots)
+    stays = Kept(kept.pages, ("", ""), kept.labels)
+    return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots, kept=stays)

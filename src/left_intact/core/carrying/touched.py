@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from left_intact.core.carrying.journal import Journal, StageRow
+from left_intact.core.carrying.journal import Journal, Observed, StageRow
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.place import At
@@ -111,31 +111,43 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
     if not carries:
         return Witness(rows={}, version="", to_version="", merged={})
     whole = journal.witness_of(update, carries[0].seq)
-    rows, merged = dict(whole.rows), dict(whole.merged)
+    rows, merged, moved = dict(whole.rows), dict(whole.merged), set[At]()
     for stage in stages:
         if stage.kind == "hand":
             for seen in journal.observed(update, stage.seq):
-                _observe(rows, seen.at, seen.after, seen.file_class)
+                _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
+                if seen.after is None or seen.after.kind is not Kind.FOLDER:
+                    moved.add(seen.at)
         elif stage.seq != carries[0].seq:
             more = journal.witness_of(update, stage.seq)
             for at, row in more.rows.items():
                 known = rows.get(at)
                 first = known.before if known is not None and known.verb is not Verb.KEEP else row.before
                 rows[at] = replace(row, before=first)
+            moved |= more.rows.keys()
             merged |= more.merged
     run = journal.update(update)
     roots = tuple((root.label, root.place) for root in run.roots if root.label)
-    return Witness(rows=rows, version=run.from_version, to_version=run.to_version, merged=merged, roots=roots)
+    return Witness(
+        rows=rows,
+        version=run.from_version,
+        to_version=run.to_version,
+        merged=merged,
+        roots=roots,
+        kept=whole.kept.without(moved),
+    )
 
 
-def _observe(rows: dict[At, Witnessed], at: At, after: Entry | None, kind: FileClass) -> None:
-    """What a step by hand left is what is to lie there from now on."""
+def _observe(rows: dict[At, Witnessed], seen: Observed, file_class: FileClass | None) -> None:
+    """What a step by hand left is what is to lie there from now on. `file_class` is that of a place that
+    was kept.
+    """
+    at, after = seen.at, seen.after
     if after is not None and after.kind is Kind.FOLDER:
         return
     if after is None:
         rows.pop(at, None)
         return
     known = rows.get(at)
-    rows[at] = Witnessed(
-        file_class=known.file_class if known else kind, verb=Verb.KEEP, before=after, agreed=after
-    )
+    kind = known.file_class if known else file_class or seen.file_class
+    rows[at] = Witnessed(file_class=kind, verb=Verb.KEEP, before=after, agreed=after)

@@ -33,7 +33,8 @@ BOMB_RATIO = 200
 BOMB_FLOOR = 32 << 20
 """Below this many unpacked bytes no archive is a bomb."""
 MEMBERS_MOST = 1_000_000
-_MODE_MASK = 0o777
+MODE_MASK = 0o777
+"""What a release may say of the rights of a file: no set-id bits."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,7 +83,7 @@ def open_source(path: str) -> Source:
         with open(path, "rb") as file:
             head = file.read(512)
     except OSError as error:
-        raise _unreadable(path, error) from error
+        raise unreadable(path, error) from error
     if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
         return ZipSource(path)
     if head[:6] == b"7z\xbc\xaf\x27\x1c":
@@ -112,7 +113,7 @@ def hostile(path: str, why: str) -> LeftIntactError:
     )
 
 
-def _unreadable(path: str, error: OSError) -> LeftIntactError:
+def unreadable(path: str, error: OSError) -> LeftIntactError:
     return LeftIntactError(
         "arrival-unreadable",
         f"this may not be read ({error.strerror})",
@@ -208,11 +209,11 @@ class FolderSource:
             with os.scandir(os.path.join(self.path, folder)) as listing:
                 inside = list(listing)
         except OSError as error:
-            raise _unreadable(os.path.join(self.path, folder), error) from error
+            raise unreadable(os.path.join(self.path, folder), error) from error
         for item in inside:
             path = f"{folder}/{item.name}" if folder else item.name
             info = item.stat(follow_symlinks=False)
-            mode = stat.S_IMODE(info.st_mode) & _MODE_MASK
+            mode = stat.S_IMODE(info.st_mode) & MODE_MASK
             common = {"path": path, "mode": mode, "mtime_ns": info.st_mtime_ns}
             if item.is_symlink():
                 yield Member(kind=Kind.LINK, bytes=0, link=os.readlink(item.path), **common)  # type: ignore[arg-type]
@@ -231,7 +232,7 @@ class FolderSource:
                 with open(os.path.join(self.path, member.path), "rb") as stream:
                     _pour(self.path, member, stream, open_sink)
             except OSError as error:
-                raise _unreadable(os.path.join(self.path, member.path), error) from error
+                raise unreadable(os.path.join(self.path, member.path), error) from error
 
 
 class SingleFileSource:
@@ -244,7 +245,7 @@ class SingleFileSource:
 
     def members(self) -> tuple[Member, ...]:
         info = os.stat(self.path)
-        mode = stat.S_IMODE(info.st_mode) & _MODE_MASK
+        mode = stat.S_IMODE(info.st_mode) & MODE_MASK
         name = os.path.basename(self.path)
         return (Member(path=name, kind=Kind.FILE, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns),)
 
@@ -272,7 +273,7 @@ class ZipSource:
         except RuntimeError as error:
             raise hostile(self.path, "parts of it are encrypted") from error
         except OSError as error:
-            raise _unreadable(self.path, error) from error
+            raise unreadable(self.path, error) from error
 
     def members(self) -> tuple[Member, ...]:
         with self._opened() as archive:
@@ -284,7 +285,7 @@ class ZipSource:
         # `orig_filename` still has what the standard library cuts off at a NUL.
         path = _safe(self.path, info.orig_filename if "\0" in info.orig_filename else info.filename)
         unix = info.external_attr >> 16
-        mode = unix & _MODE_MASK if info.create_system == 3 and unix else None
+        mode = unix & MODE_MASK if info.create_system == 3 and unix else None
         common = {"path": path, "mode": mode, "mtime_ns": _zip_time(info), "handle": info}
         if info.is_dir():
             return Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
@@ -353,7 +354,7 @@ class TarSource:
             path = _safe(self.path, info.name)
             common = {
                 "path": path,
-                "mode": info.mode & _MODE_MASK,
+                "mode": info.mode & MODE_MASK,
                 "mtime_ns": int(float(info.mtime) * 10**9),
                 "handle": info.name,
             }
@@ -431,7 +432,7 @@ class SevenZipSource:
             # py7zr answers some damaged headers with whatever its parser trips over.
             raise broken(self.path, "its header is damaged") from error
         except OSError as error:
-            raise _unreadable(self.path, error) from error
+            raise unreadable(self.path, error) from error
 
     def members(self) -> tuple[Member, ...]:
         with self._opened() as archive:
@@ -444,7 +445,7 @@ class SevenZipSource:
 
     def _member(self, info: Any) -> Member:
         path = _safe(self.path, info.filename)
-        mode = info.posix_mode & _MODE_MASK if info.posix_mode is not None else None
+        mode = info.posix_mode & MODE_MASK if info.posix_mode is not None else None
         changed = info.lastwritetime
         mtime_ns = int(changed.totimestamp() * 10**9) if changed is not None else 0
         common = {"path": path, "mode": mode, "mtime_ns": mtime_ns, "handle": info.filename}

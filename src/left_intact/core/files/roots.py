@@ -9,9 +9,9 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping, Sequence
 
-from left_intact.core.files.pages import Page
 from left_intact.core.files.tree import ReadText, Tree, read_tree, text_reader
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.pages import Page
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 

@@ -11,12 +11,11 @@ from functools import cached_property
 from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
-from left_intact.core.files.pages import Page
 from left_intact.core.files.walk import CHUNK, read_pages
-from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.entry import Entry, Folder, Kind
 from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.pages import Page
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.model.survey import Folder
 
 
 @dataclass(frozen=True)

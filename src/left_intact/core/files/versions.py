@@ -16,6 +16,7 @@ from typing import Any
 from left_intact.core.files.headers import is_binary_program, platform_of
 from left_intact.core.files.tree import ReadText
 from left_intact.core.model.entry import Entry
+from left_intact.core.model.pages import Page
 from left_intact.core.model.release import Reading
 from left_intact.core.model.version import Version, name_without_version, version_in_name
 
@@ -45,6 +46,23 @@ _SCRIPT_VERSION = re.compile(
 )
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
+_SHALLOW = 2
+
+
+def shallow_entries(pages: Iterable[Page]) -> dict[str, Entry]:
+    """What lies near enough to the root to speak of the version."""
+    return {e.path: e for page in pages if page.folder.count("/") < _SHALLOW for e in page.entries()}
+
+
+def binaries_in(pages: Iterable[Page]) -> dict[str, Entry]:
+    """Every file with a header of machine code."""
+    found = {}
+    for page in pages:
+        if any(map(is_binary_program, set(page.formats))):
+            for at, file_format in enumerate(page.formats):
+                if is_binary_program(file_format):
+                    found[page.path(at)] = page.entry(at)
+    return found
 
 
 def read_versions(

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import base64
 import json
 import os
 import sqlite3
 import time
-import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import asdict, dataclass, replace
-from types import MappingProxyType
+from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.database import Database
@@ -19,12 +16,13 @@ from left_intact.core.files.identity import identity_of
 from left_intact.core.files.private import private_folder
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.install import Install, Ruling
 
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
-    from left_intact.core.files.pages import Page
     from left_intact.core.files.tree import Tree
     from left_intact.core.model.outlet import Hold, Offer, Outlet
+    from left_intact.core.model.pages import Page
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.model.update import KnownBox
@@ -81,7 +79,16 @@ _MIGRATIONS = (
     CREATE TABLE boxes (
         install_id INTEGER PRIMARY KEY, box TEXT NOT NULL, folder BLOB NOT NULL, needed INTEGER NOT NULL);
     """,
+    """
+    DROP TABLE pages;
+    CREATE TABLE surveyed (
+        install_id INTEGER NOT NULL, part INTEGER NOT NULL, pages BLOB NOT NULL, verdicts BLOB NOT NULL,
+        PRIMARY KEY (install_id, part));
+    CREATE TABLE releases (place BLOB PRIMARY KEY, used REAL NOT NULL, pages BLOB NOT NULL);
+    """,
 )
+_RELEASES_KEPT = 6
+"""Folders of releases whose reading is kept, so that the next look opens only what changed."""
 _OF_AN_INSTALL = (
     "baselines",
     "rulings",
@@ -90,35 +97,13 @@ _OF_AN_INSTALL = (
     "outlets",
     "holds",
     "dismissed",
-    "pages",
+    "surveyed",
     "sortings",
     "roots",
     "runs",
     "sheets",
     "boxes",
 )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Install:
-    """One program on disk that is looked after."""
-
-    id: int
-    name: str
-    root: str
-    role: str
-    added: float
-    version_command: tuple[str, ...] = ()
-    """The command that prints the program's version; run only because the person allowed it."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ruling:
-    """A person's word on a path or pattern."""
-
-    id: int
-    pattern: str
-    file_class: FileClass
 
 
 class Library:
@@ -401,14 +386,18 @@ class Library:
 
     def baseline(self, install: Install, update: int) -> Release | None:
         """The release on record after an update; update 0 is what the install came with."""
+        from left_intact.core.library.release_rows import release_from_row
+
         row = self._db.execute(
             "SELECT release FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
         ).fetchone()
-        return _release_from(row[0]) if row else None
+        return release_from_row(row[0]) if row else None
 
     def set_baseline(self, install: Install, update: int, release: Release) -> None:
+        from left_intact.core.library.release_rows import release_to_row
+
         with self._transaction() as db:
-            db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, _release_to(release)))
+            db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, release_to_row(release)))
 
     def proof(self, install: Install, update: int) -> dict[str, Any] | None:
         row = self._db.execute(
@@ -447,7 +436,7 @@ class Library:
 
     def was_surveyed(self, install: Install) -> bool:
         return (
-            self._db.execute("SELECT 1 FROM pages WHERE install_id = ? LIMIT 1", (install.id,)).fetchone()
+            self._db.execute("SELECT 1 FROM surveyed WHERE install_id = ? LIMIT 1", (install.id,)).fetchone()
             is not None
         )
 
@@ -472,6 +461,29 @@ class Library:
         from left_intact.core.library.surveyed import pages_of
 
         return pages_of(self._db, install.id)
+
+    def release_pages(self, place: str) -> list[Page] | None:
+        """What was read of a release's folder before; None where it was not, or cannot be had."""
+        from left_intact.core.model.page_packing import pages_from_bytes
+
+        row = self._db.execute("SELECT pages FROM releases WHERE place = ?", (os.fsencode(place),)).fetchone()
+        try:
+            return pages_from_bytes(row[0]) if row else None
+        except ValueError:
+            return None
+
+    def set_release_pages(self, place: str, pages: Sequence[Page]) -> None:
+        """Keep what was read of a release's folder; of the oldest ones it is forgotten."""
+        from left_intact.core.model.page_packing import pages_to_bytes
+
+        with self._transaction() as db:
+            row = (os.fsencode(place), time.time(), pages_to_bytes(pages))
+            db.execute("REPLACE INTO releases VALUES (?,?,?)", row)
+            db.execute(
+                "DELETE FROM releases WHERE place NOT IN (SELECT place FROM releases ORDER BY "
+                "used DESC LIMIT ?)",
+                (_RELEASES_KEPT,),
+            )
 
     # ------------------------------------------------------------ other roots, watched runs, keepsheets
 
@@ -531,31 +543,3 @@ def _install(row: sqlite3.Row) -> Install:
 
 def _identity_text(identity: tuple[int, int] | None) -> str:
     return f"{identity[0]}:{identity[1]}" if identity else ""
-
-
-def _release_to(release: Release) -> bytes:
-    from left_intact.core.model.packing import VERSION, entries_to_columns
-
-    said = {
-        "v": VERSION,
-        "name": release.name,
-        "entries": entries_to_columns(release.entries.values()),
-        "texts": {p: base64.b64encode(t).decode() for p, t in release.texts.items()},
-        "readings": [asdict(r) for r in release.readings],
-        "platform": release.platform,
-    }
-    return zlib.compress(json.dumps(said).encode(), 6)
-
-
-def _release_from(data: bytes) -> Release:
-    from left_intact.core.model.packing import entries_from_columns
-    from left_intact.core.model.release import Reading, Release
-
-    said = json.loads(zlib.decompress(data))
-    return Release(
-        name=said["name"],
-        entries=MappingProxyType({e.path: e for e in entries_from_columns(said["entries"])}),
-        texts=MappingProxyType({p: base64.b64decode(t) for p, t in said["texts"].items()}),
-        readings=tuple(Reading(**r) for r in said["readings"]),
-        platform=said["platform"],
-    )

@@ -3,29 +3,32 @@
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
 import struct
 import zlib
+from array import array
 from collections.abc import Callable
 from dataclasses import asdict
+from functools import partial
 
-from left_intact.core.files.pages import Page
 from left_intact.core.files.tree import Tree
-from left_intact.core.files.walk import collector_at_rest
-from left_intact.core.library.page_rows import (
-    page_from_row,
-    page_to_row,
+from left_intact.core.library.verdict_rows import (
     table_from_row,
     table_to_row,
     verdicts_from_row,
     verdicts_to_row,
 )
+from left_intact.core.model.bulk import collector_at_rest
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
+from left_intact.core.model.pages import Page
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Survey, Total
-from left_intact.core.survey.findings import SortedPages
 from left_intact.core.survey.read import PreviousSurvey
+
+PART_FOLDERS = 256
+"""Folders in one row: a survey that finds a change writes only the rows it is in."""
 
 
 def load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
@@ -39,12 +42,14 @@ def load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
 
 def _load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
     pages, verdicts = {}, {}
-    for raw, page, own in db.execute(
-        "SELECT folder, page, verdicts FROM pages WHERE install_id = ?", (install,)
-    ):
-        folder = os.fsdecode(raw)
-        pages[folder] = page_from_row(folder, page)
-        verdicts[folder] = verdicts_from_row(own)
+    query = "SELECT pages, verdicts FROM surveyed WHERE install_id = ? ORDER BY part"
+    for packed, numbers in db.execute(query, (install,)):
+        all_of_part = verdicts_from_row(numbers)
+        at = 0
+        for page in pages_from_bytes(packed):
+            pages[page.folder] = page
+            verdicts[page.folder] = all_of_part[at : at + len(page.names)]
+            at += len(page.names)
     row = db.execute(
         "SELECT context, verdicts, said FROM sortings WHERE install_id = ?", (install,)
     ).fetchone()
@@ -68,12 +73,11 @@ def _load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
 
 def pages_of(db: sqlite3.Connection, install: int) -> list[Page]:
     """The pages of the last survey, ordered by folder."""
-    rows = db.execute("SELECT folder, page FROM pages WHERE install_id = ?", (install,))
+    rows = db.execute("SELECT pages FROM surveyed WHERE install_id = ? ORDER BY part", (install,))
     try:
-        found = [page_from_row(os.fsdecode(folder), page) for folder, page in rows]
-    except (ValueError, TypeError, struct.error):
+        return [page for row in rows for page in pages_from_bytes(row[0])]
+    except ValueError:
         return []
-    return sorted(found, key=lambda page: page.folder)
 
 
 def save(
@@ -91,16 +95,15 @@ def save(
     same_sorting = context == before.context and findings.table is before.table
     if same_sorting and len(tree.pages) == len(before.pages):
         return False
-    rows = []
-    for page, verdicts in zip(tree.pages, findings.verdicts, strict=True):
-        if before.pages.get(page.folder) is page and before.verdicts.get(page.folder) == verdicts:
-            continue
-        rows.append((install, os.fsencode(page.folder), page_to_row(page), verdicts_to_row(verdicts)))
-    gone = set(before.pages) - {page.folder for page in tree.pages}
-    db.executemany(
-        "DELETE FROM pages WHERE install_id = ? AND folder = ?", [(install, os.fsencode(f)) for f in gone]
-    )
-    db.executemany("REPLACE INTO pages VALUES (?,?,?,?)", rows)
+    same_folders = len(before.pages) == len(tree.pages) and all(p.folder in before.pages for p in tree.pages)
+    if not same_folders:
+        db.execute("DELETE FROM surveyed WHERE install_id = ?", (install,))
+    for part, start in enumerate(range(0, len(tree.pages), PART_FOLDERS)):
+        pages = tree.pages[start : start + PART_FOLDERS]
+        verdicts = findings.verdicts[start : start + PART_FOLDERS]
+        if not (same_folders and all(map(partial(_is_known, before), pages, verdicts))):
+            row = (install, part, pages_to_bytes(pages), b"".join(map(verdicts_to_row, verdicts)))
+            db.execute("REPLACE INTO surveyed VALUES (?,?,?,?)", row)
     said = {
         "folders": dict(findings.folders),
         "platform": survey.platform,
@@ -113,3 +116,7 @@ def save(
         (install, context, table_to_row(findings.table), json.dumps(said)),
     )
     return True
+
+
+def _is_known(before: PreviousSurvey, page: Page, verdicts: array[int]) -> bool:
+    return before.pages.get(page.folder) is page and before.verdicts.get(page.folder) == verdicts

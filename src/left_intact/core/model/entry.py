@@ -53,6 +53,15 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Folder:
+    """A folder as it was, so that going back can restore its mode and time."""
+
+    path: str
+    mode: int
+    mtime_ns: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Attributes:
     """What the system keeps of a file beside its content, mode and time."""
 

@@ -9,11 +9,13 @@ from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
+from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import Root
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
-from left_intact.core.model.survey import Survey
+from left_intact.core.model.survey import Survey, Total
 
 __all__ = [
     "Carry",
@@ -39,6 +41,8 @@ class Route(StrEnum):
     SINGLE_PART = "single-part"
     LADDER = "ladder"
     GRAFT = "graft"
+    CONTENT_PACK = "content-pack"
+    """No release: a share of changed content, chosen by the person."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,8 +121,8 @@ class Plan:
     route: Route
     routes: tuple[RouteChoice, ...] = ()
     stages: tuple[Stage, ...]
-    kept: tuple[Move, ...] = ()
-    """What stays as it is, or waits for an answer, ordered by place."""
+    kept: Kept = field(default_factory=Kept)
+    """What stays as it is, or waits for an answer."""
     merges: Mapping[str, Merge] = field(default_factory=lambda: MappingProxyType({}))
     """By path in words."""
     questions: tuple[Question, ...] = ()
@@ -156,9 +160,19 @@ class Plan:
     def changes(self) -> tuple[Move, ...]:
         return tuple(m for c in self.carries for m in c.moves if m.changes_disk)
 
+    def left_intact(self) -> Total:
+        """What is the person's and stays just as it lies: no folders, nothing that is only left out."""
+        found = [t for page in self.kept.pages for kind, t in page.totals().items() if kind.is_the_persons]
+        for move in self.kept.rest:
+            there = move.before is not None and move.before.kind is not Kind.FOLDER
+            if there and move.file_class.is_the_persons:
+                found.append(Total(files=1, bytes=move.bytes))
+        return Total(files=sum(t.files for t in found), bytes=sum(t.bytes for t in found))
+
     @property
     def open_questions(self) -> tuple[Question, ...]:
         return tuple(q for q in self.questions if q.answer is None)
 
     def count(self, verb: Verb) -> int:
-        return sum(1 for m in self.moves if m.verb is verb)
+        spoken = (*self.kept.rest, *(m for c in self.carries for m in c.moves))
+        return sum(1 for m in spoken if m.verb is verb) + (self.kept.in_pages if verb is Verb.KEEP else 0)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
+from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
@@ -51,11 +52,14 @@ class Witness:
     """Taken and stored before the first change."""
 
     rows: dict[At, Witnessed]
+    """What changes, and what has values of its own."""
     version: str
     to_version: str
     merged: dict[At, tuple[KeyLine, ...]]
     roots: tuple[tuple[str, str], ...] = ()
     """(label, absolute path) of the roots beside the first."""
+    kept: Kept = field(default_factory=Kept)
+    """What is to stay as it is, in the columns of the survey."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,3 +95,5 @@ class Proof:
     version_before: str
     version_after: str
     seconds: float = 0.0
+    told_by_stamps: int = 0
+    """Files that were not read, since their stamps are what they were."""

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Finding
+from left_intact.core.model.entry import Entry, Finding, Folder
+from left_intact.core.model.pages import Page
 from left_intact.core.model.release import Reading
 
 
@@ -22,21 +23,15 @@ class Total:
         return Total(files=self.files + other.files, bytes=self.bytes + other.bytes)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Folder:
-    """A folder as it was, so that going back can restore its mode and time."""
-
-    path: str
-    mode: int
-    mtime_ns: int
-
-
 class Findings(Sequence[Finding]):
     """All findings of a survey, ordered by path. Folders appear only where they are empty or cannot be
     listed.
 
     A sequence that knows its sums without making a value of every entry.
     """
+
+    pages: Sequence[Page]
+    """What was read, ordered by folder."""
 
     @abstractmethod
     def totals(self) -> dict[FileClass, Total]:

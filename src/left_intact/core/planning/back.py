@@ -18,10 +18,10 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
-from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.space import room_for
+from left_intact.core.planning.today import Today
 
 PLANNER = "go-back"
 """What a stage of going back is drawn by that can be drawn only after a step by hand."""
@@ -74,10 +74,8 @@ class BackInputs:
     """The one before."""
     segments: tuple[Segment, ...]
     """Newest first; only the first is drawn now."""
-    survey: Survey
-    now: Mapping[At, Entry]
-    """All that lies in the roots today, folders too."""
-    classes: Mapping[At, FileClass]
+    today: Today
+    """All that lies in the roots."""
     times: Mapping[At, int]
     """What the times of folders were."""
     sound: frozenset[str]
@@ -91,8 +89,6 @@ class BackInputs:
 @dataclass(slots=True)
 class _Sketch:
     inputs: BackInputs
-    now: Mapping[At, Entry]
-    classes: Mapping[At, FileClass]
     moves: list[Move] = field(default_factory=list)
     used: list[At] = field(default_factory=list)
     lost: list[At] = field(default_factory=list)
@@ -101,22 +97,8 @@ class _Sketch:
 
 def draw_back(inputs: BackInputs) -> Plan:
     """The plan for taking an update back. Its one question has a default, so going back is one key."""
-    sketch = _Sketch(inputs, inputs.now, inputs.classes)
+    sketch = _Sketch(inputs)
     question = _draw(sketch, inputs.segments[0].touched)
-    changing = {m.at for m in sketch.moves}
-    kept = [
-        Move(
-            at=at,
-            verb=Verb.KEEP,
-            file_class=sketch.classes.get(at, FileClass.UNSORTED),
-            because="not touched by the update",
-            bytes=entry.bytes,
-            before=entry,
-            after=entry,
-        )
-        for at, entry in sketch.now.items()
-        if at not in changing and entry.kind is not Kind.FOLDER
-    ]
     space = room_for(sketch.moves, inputs.facts)
     faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.facts)
     if inputs.later:
@@ -129,12 +111,12 @@ def draw_back(inputs: BackInputs) -> Plan:
         to_version=inputs.to_version,
         route=Route.IN_PLACE,
         stages=_stages(inputs, sketch),
-        kept=tuple(sorted(kept, key=lambda m: m.at)),
+        kept=inputs.today.kept("not touched by the update", (m.at for m in sketch.moves)),
         questions=(question,) if question else (),
         blockers=tuple(f for f in faults if f.code != "held"),
         warnings=tuple(_warnings(sketch)),
         space=space,
-        survey=inputs.survey,
+        survey=inputs.today.survey,
         undoes=(inputs.update,),
     )
 
@@ -173,7 +155,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
 
 def _draw(sketch: _Sketch, touched: Mapping[At, Was]) -> Question | None:
     for at in sorted(touched):
-        was, now = touched[at], sketch.now.get(at)
+        was, now = touched[at], sketch.inputs.today.entry(at)
         if _is_used(was, now):
             sketch.used.append(at)
     question = _question(sketch)
@@ -181,7 +163,7 @@ def _draw(sketch: _Sketch, touched: Mapping[At, Was]) -> Question | None:
     for at in sorted(touched):
         if stays and at in sketch.used:
             continue
-        move = _move(sketch, touched[at], sketch.now.get(at))
+        move = _move(sketch, touched[at], sketch.inputs.today.entry(at))
         if move is not None:
             sketch.moves.append(move)
     going = {m.at for m in sketch.moves if m.after is None or m.after.kind is Kind.FOLDER}
@@ -279,21 +261,17 @@ def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
     """
     for folder in parents(move.at.path):
         at = At(move.at.root, folder)
-        there = sketch.now.get(at)
+        there = sketch.inputs.today.entry(at)
         if there is not None and there.kind is not Kind.FOLDER and at not in going:
             sketch.barred.append(move.at)
             return True
     now, after = move.before, move.after
-    if now is not None and now.kind is Kind.FOLDER and after is not None and after.kind is not Kind.FOLDER:
-        inside = move.at.path + "/"
-        left = [
-            at
-            for at in sketch.now
-            if at.root == move.at.root and at.path.startswith(inside) and at not in going
-        ]
-        if left:
-            sketch.barred.append(move.at)
-            return True
+    is_folder = now is not None and now.kind is Kind.FOLDER
+    if not is_folder or after is None or after.kind is Kind.FOLDER:
+        return False
+    if any(at not in going for at in sketch.inputs.today.below(move.at)):
+        sketch.barred.append(move.at)
+        return True
     return False
 
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping
+import stat
+from collections.abc import Iterable, Iterator
 
 from left_intact.core.files.names import needs_other_name
-from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.pages import COLUMNS, Page, pages_in
 from left_intact.core.model.plan import Move, Space
-from left_intact.core.model.release import Arrival, Reading
+from left_intact.core.model.release import Arrival, Reading, Release
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version
 from left_intact.core.planning.circumstances import Circumstances
@@ -69,24 +71,23 @@ def _platforms_agree(here: str, there: str) -> bool:
     return True
 
 
-def identity_faults(
-    install: str, survey: Survey, arrival: Arrival, baseline: Mapping[str, Entry] | None
-) -> list[Fault]:
+def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Release | None) -> list[Fault]:
     """A blocker where the arrival is another program, or a stranger under the same name."""
     if arrival.shape == "file":
         says = "this is a single file, not a whole release: laid in place, it would set all else aside"
         return [Fault(code="not-a-release", says=says, way_out="Use a whole release.")]
-    coming = [p for p, e in arrival.release.entries.items() if e.kind is Kind.FILE and not _COMMON.match(p)]
-    known = set(baseline) if baseline else {f.path for f in survey.findings}
+    known = names_by_folder(pages_in(baseline.entries) if baseline else survey.findings.pages)
+    coming = here = 0
+    for page in pages_in(arrival.release.entries):
+        names = frozenset(_files_of(page))
+        coming += len(names)
+        here += len(names & known.get(page.folder, frozenset()))
     if not coming:
-        return [
-            Fault(
-                code="empty-arrival", says="there is no program in this arrival", way_out="Check what came."
-            )
-        ]
-    if len(coming) < _FEW or not known:
+        says = "there is no program in this arrival"
+        return [Fault(code="empty-arrival", says=says, way_out="Check what came.")]
+    if coming < _FEW or not known:
         return []
-    share = sum(1 for path in coming if path in known) / len(coming)
+    share = here / coming
     mine = {name_without_version(install), name_without_version(survey.root.rsplit("/", 1)[-1])}
     called = {
         name_without_version(arrival.release.name),
@@ -104,6 +105,30 @@ def identity_faults(
         )
         return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
     return []
+
+
+def _files_of(page: Page) -> Iterator[str]:
+    """Names of regular files, but for those that every release has."""
+    numbers, top = page.numbers[::COLUMNS], page.folder.partition("/")[0]
+    if top and _COMMON.match(top):
+        return
+    for at, name in enumerate(page.names):
+        if stat.S_ISREG(numbers[at]) and (top or not _COMMON.match(name)):
+            yield name
+
+
+def names_by_folder(pages: Iterable[Page]) -> dict[str, frozenset[str]]:
+    return {page.folder: frozenset(page.names) for page in pages if page.names}
+
+
+def counterparts(pages: Iterable[Page], survey: Survey) -> int:
+    """How many entries of some pages have something at the same path of a survey."""
+    known = names_by_folder(survey.findings.pages)
+    found = 0
+    for page in pages:
+        found += len(known.get(page.folder, frozenset()).intersection(page.names))
+        found += page.is_entry and survey.findings.find(page.folder) is not None
+    return found
 
 
 def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Circumstances) -> list[Fault]:
@@ -165,13 +190,20 @@ def _too_long(path: str, facts: Circumstances) -> bool:
     return max(parts) > facts.name_bytes or root + sum(parts) + len(parts) > facts.path_bytes
 
 
-def reading_warnings(findings: Iterable[Finding]) -> list[Fault]:
+def reading_warnings(survey: Survey) -> list[Fault]:
     """A warning where parts of the install could not be read."""
-    unread = [f for f in findings if f.entry.kind is Kind.FAULT]
+    unread = [e for page in survey.findings.pages for e in _unread_in(page)]
     if not unread:
         return []
-    says = (
-        f"{len(unread)} entries could not be read and are left alone: {unread[0].path} "
-        f"({unread[0].entry.fault})"
-    )
+    first = min(unread, key=lambda e: e.path)
+    says = f"{len(unread)} entries could not be read and are left alone: {first.path} ({first.fault})"
     return [Fault(code="unreadable", says=says)]
+
+
+def _unread_in(page: Page) -> Iterator[Entry]:
+    if page.fault:
+        yield next(page.entries())
+    for at in page.said:
+        entry = page.entry(at)
+        if entry.kind is Kind.FAULT:
+            yield entry

@@ -1,4 +1,4 @@
-"""Planners of stages that can be drawn only when their turn comes, by name. A route adds its own here."""
+"""What a stage is drawn from that can be drawn only when its turn comes. Its planner belongs to a route."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from types import MappingProxyType
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
-from left_intact.core.model.errors import Fault, LeftIntactError
+from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Question
 from left_intact.core.model.release import Arrival, Release
@@ -42,15 +42,3 @@ class LaterStage:
 
 
 LaterPlanner = Callable[[Situation], LaterStage]
-PLANNERS: dict[str, LaterPlanner] = {}
-
-
-def planner_of(name: str) -> LaterPlanner:
-    """The planner of a name. Raises `no-planner` for one that this version does not have."""
-    if name not in PLANNERS:
-        raise LeftIntactError(
-            "no-planner",
-            f"this version cannot draw the stage {name}",
-            way_out="Go on with the version that began the update, or go back.",
-        )
-    return PLANNERS[name]

@@ -7,9 +7,9 @@ from collections.abc import Mapping, Sequence
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
 from left_intact.core.files.identity import identity_of
-from left_intact.core.files.pages import Page
 from left_intact.core.files.tree import read_tree, text_reader
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.pages import Page
 from left_intact.core.model.place import Root
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import HandCheck, Sign
@@ -58,7 +58,7 @@ def _reads(
         tree = read_tree(root, known=known if not check.at.root else None)
     except LeftIntactError:
         return False
-    now, want = version_now(tree, tree.by_path(), name, extra, rules), Version.parse(check.value)
+    now, want = version_now(tree, name, extra, rules), Version.parse(check.value)
     return now is not None and now.version is not None and want is not None and now.version.compare(want) == 0
 
 

@@ -4,48 +4,27 @@ from __future__ import annotations
 
 import os
 import time
-from collections import Counter
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
 
 from left_intact.core.files.roots import read_roots, roots_reader
 from left_intact.core.files.tree import Tree, text_reader
-from left_intact.core.files.versions import read_binaries, read_versions
+from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.kept import CLASS_NUMBER
+from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict, Witness, Witnessed
+from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict, Witness
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
-from left_intact.core.model.survey import Total
 from left_intact.core.model.version import Version
+from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.settings.document import NotReadable, shown
 from left_intact.core.settings.formats.registry import open_document
 
-_STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
+EVERY_BYTE = 8 << 30
+"""Up to so many bytes a proof reads all."""
 _BINARY_LIMIT = 64 << 20
-
-
-@dataclass(slots=True)
-class _Tally:
-    """What comparing path by path adds up to."""
-
-    counts: Counter[Verb] = field(default_factory=Counter)
-    kept: Total = field(default_factory=Total)
-    lost: list[str] = field(default_factory=list)
-    altered: list[str] = field(default_factory=list)
-    newer: list[str] = field(default_factory=list)
-    """Altered after the update was carried out, as by a run on trial."""
-    not_laid: list[str] = field(default_factory=list)
-    still_there: list[str] = field(default_factory=list)
-    laid: int = 0
-    gone: int = 0
-    before: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
-    after: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
-    equal: Counter[FileClass] = field(default_factory=Counter)
-    agreed: Counter[FileClass] = field(default_factory=Counter)
-    trouble: Counter[FileClass] = field(default_factory=Counter)
 
 
 def prove(
@@ -57,30 +36,31 @@ def prove(
     in_strongbox: Callable[[str], bool] = lambda digest: True,
     extra_readings: tuple[Reading, ...] = (),
     rules: tuple[tuple[str, str], ...] = (),
+    deep: bool = False,
+    most: int = EVERY_BYTE,
     report: Report = silent,
     cancel: CancelToken | None = None,
 ) -> Proof:
-    """Read the tree anew, every byte, and compare it with the witness.
+    """Read the tree anew, and compare it with the witness.
 
-    `carried_at` (seconds since 1970) tells what a run on trial changed from what the
-    update did. `in_strongbox` says whether a verified copy of a digest is there.
+    Up to `most` bytes that stay, every byte is read; beyond, what the update touched, saves and settings are,
+    and for the rest unchanged stamps count, unless `deep`. `carried_at` (seconds since 1970) tells what a run
+    on trial changed from what the update did. `in_strongbox` says whether a verified copy of a digest is
+    there.
     """
     began = time.monotonic()
     gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
     roots = tuple(
         (label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place)
     )
-    tree = read_roots(root, roots, report=report, cancel=cancel)
-    by_path = tree.by_path()
-    now = _by_place(tree, by_path, [label for label, _ in roots])
-    tally = _Tally()
-    for at, row in witness.rows.items():
-        _compare(tally, at.shown, row, now.get(at), carried_at)
-    new = sorted(at for at, e in now.items() if at not in witness.rows and e.kind is not Kind.FOLDER)
-    appeared = [at.shown for at in new]
-    for at in new:
-        tally.after[FileClass.UNSORTED] += Total(files=1, bytes=now[at].bytes)
-    version = version_now(tree, by_path, name, extra_readings, rules)
+    known = {} if deep else _told_by_stamps(witness, most)
+    tree = read_roots(root, roots, known=(lambda: known) if known else None, report=report, cancel=cancel)
+    now = Now(tree.pages, [label for label, _ in roots])
+    tally = Tally()
+    compare(tally, witness, now, carried_at)
+    told = _told(known, now)
+    appeared = tally.appeared
+    version = version_now(tree, name, extra_readings, rules)
     checks = [
         _person_check(tally),
         _program_check(tally, witness),
@@ -88,6 +68,7 @@ def prove(
         *_merge_checks(root, witness),
         _version_check(witness, version),
         _appeared_check(appeared),
+        _read_check(tree.count, told),
         *_for_your_eyes(witness, now),
     ]
     return Proof(
@@ -103,89 +84,60 @@ def prove(
         version_before=witness.version,
         version_after=version.text if version else "",
         seconds=time.monotonic() - began,
+        told_by_stamps=told,
     )
 
 
-def _by_place(tree: Tree, by_path: Mapping[str, Entry], labels: list[str]) -> dict[At, Entry]:
-    """Everything by its place; folders too, also those that are not empty."""
-    now = {
-        at_of(f.path, labels): Entry(path=f.path, kind=Kind.FOLDER, mode=f.mode, mtime_ns=f.mtime_ns)
-        for f in tree.folders
-    }
-    now |= {At(label, ""): Entry(path="", kind=Kind.FOLDER) for label in ("", *labels)}
-    return now | {at_of(path, labels): entry for path, entry in by_path.items()}
+def _told_by_stamps(witness: Witness, most: int) -> dict[str, Page]:
+    """Of a witness of more than so many bytes: what need not be read while its stamps are what they were.
+
+    That is neither anything that an update touched, nor saves or settings.
+    """
+    sizes = sum(t.bytes for page in witness.kept.pages for t in page.totals().values())
+    if sizes <= most:
+        return {}
+    read_always = {CLASS_NUMBER[FileClass.SAVES], CLASS_NUMBER[FileClass.SETTINGS]}
+    found = {}
+    for kept in witness.kept.pages:
+        places = [
+            at for at in kept.places if kept.classes[at] not in read_always and at not in kept.page.said
+        ]
+        if places:
+            found[kept.page.folder] = _only(kept.page, places)
+    return found
 
 
-def _total(entry: Entry | None) -> Total:
-    if entry is None or entry.kind is Kind.FOLDER:
-        return Total()
-    return Total(files=1, bytes=entry.bytes)
+def _only(page: Page, places: Sequence[int]) -> Page:
+    """Some names of a page, as the page of an earlier reading."""
+    numbers, wide = page.stats, COLUMNS * 8
+    return Page(
+        folder=page.folder,
+        facts=page.facts,
+        names=tuple(page.names[at] for at in places),
+        stats=b"".join(numbers[at * wide : (at + 1) * wide] for at in places),
+        inner=page.inner,
+        digests=b"".join(map(page.digest, places)),
+        formats=("",) * len(places),
+        heads=bytes(HEAD_BYTES * len(places)),
+        marks=bytes(len(places)),
+    )
 
 
-def _compare(tally: _Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
-    kind = row.file_class
-    tally.before[kind] += _total(row.before)
-    tally.after[kind] += _total(now)
-    stays = row.verb in _STAYS or row.agreed == row.before
-    if not stays and row.agreed is None:
-        if now is None or (
-            now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
-        ):
-            # A thing that moved is counted once, where it came to lie.
-            tally.counts[row.verb] += row.verb is not Verb.REHOME
-            tally.agreed[kind] += row.before is not None and row.before.kind is not Kind.FOLDER
-        else:
-            tally.still_there.append(path)
-            tally.trouble[kind] += 1
-        return
-    if stays:
-        _compare_kept(tally, path, row, now, carried_at)
-    elif row.agreed is not None and now is not None and _lies_as(now, row.agreed):
-        tally.counts[row.verb] += 1
-        tally.agreed[kind] += now.kind is not Kind.FOLDER
-    elif row.verb is Verb.MERGE:
-        tally.trouble[kind] += 1
-        _altered(tally, path, now, carried_at)
-    else:
-        tally.not_laid.append(path)
-        tally.trouble[kind] += 1
-
-
-def _compare_kept(tally: _Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
-    before, kind = row.before, row.file_class
-    if before is None:
-        if now is not None:
-            tally.newer.append(path)
-        return
-    tally.counts[Verb.KEEP] += 1
-    if before.kind in (Kind.FAULT, Kind.OTHER):
-        same = now is not None
-    else:
-        same = now is not None and _lies_as(now, before)
-    if same:
-        tally.equal[kind] += before.kind is not Kind.FOLDER
-        if kind.is_the_persons:
-            tally.kept += _total(before)
-        return
-    tally.counts[Verb.KEEP] -= 1
-    if kind is FileClass.CACHE:
-        tally.agreed[kind] += 1  # what can be rebuilt may change by itself
-        return
-    tally.trouble[kind] += 1
-    _altered(tally, path, now, carried_at)
-
-
-def _altered(tally: _Tally, path: str, now: Entry | None, carried_at: float) -> None:
-    if now is None:
-        tally.lost.append(path)
-    elif carried_at and now.mtime_ns / 1e9 > carried_at:
-        tally.newer.append(path)
-    else:
-        tally.altered.append(path)
-
-
-def _lies_as(now: Entry, agreed: Entry) -> bool:
-    return now.kind is agreed.kind if agreed.kind is Kind.FOLDER else now.same_content(agreed)
+def _told(known: Mapping[str, Page], now: Now) -> int:
+    """How many files were told by their stamps, and not read."""
+    count = 0
+    for folder, before in known.items():
+        page = now.page(folder)
+        if page is None or page.facts[2] != before.facts[2]:
+            continue
+        then, wide = before.stats, COLUMNS * 8
+        for at, name in enumerate(before.names):
+            place = page.find(name)
+            count += (
+                place >= 0
+                and page.stats[place * wide : (place + 1) * wide] == then[at * wide : (at + 1) * wide]
+            )
+    return count
 
 
 def _count(number: int, one: str, many: str = "") -> str:
@@ -196,7 +148,7 @@ def _listed(paths: list[str]) -> str:
     return ", ".join(paths[:3]) + (f" and {len(paths) - 3} more" if len(paths) > 3 else "")
 
 
-def _person_check(tally: _Tally) -> Check:
+def _person_check(tally: Tally) -> Check:
     if tally.lost or tally.altered:
         parts = [f"lost: {_listed(tally.lost)}"] if tally.lost else []
         parts += [f"changed by nobody's leave: {_listed(tally.altered)}"] if tally.altered else []
@@ -211,7 +163,7 @@ def _person_check(tally: _Tally) -> Check:
     return Check(name="yours", state=CheckState.PASSED, says=says)
 
 
-def _program_check(tally: _Tally, witness: Witness) -> Check:
+def _program_check(tally: Tally, witness: Witness) -> Check:
     laid = tally.counts[Verb.ADD] + tally.counts[Verb.REPLACE]
     new = witness.to_version or "the arrival"
     if tally.not_laid:
@@ -224,7 +176,7 @@ def _program_check(tally: _Tally, witness: Witness) -> Check:
     )
 
 
-def _retired_check(tally: _Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
+def _retired_check(tally: Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
     changed = [
         r
         for r in witness.rows.values()
@@ -298,15 +250,13 @@ def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | N
 
 
 def version_now(
-    tree: Tree,
-    now: Mapping[str, Entry],
-    name: str,
-    extra: tuple[Reading, ...],
-    rules: tuple[tuple[str, str], ...],
+    tree: Tree, name: str, extra: tuple[Reading, ...], rules: tuple[tuple[str, str], ...]
 ) -> Reading | None:
+    """The heaviest reading of the version of a tree that was just read."""
     # The folder's own name may well carry the old version; it is no witness here.
-    readings = [*extra, *read_versions("", now, text_reader(tree.root), rules=rules)]
-    readings += read_binaries(name or tree.root, now, text_reader(tree.root, _BINARY_LIMIT))
+    shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
+    readings = [*extra, *read_versions("", shallow, text_reader(tree.root), rules=rules)]
+    readings += read_binaries(name or tree.root, binaries, text_reader(tree.root, _BINARY_LIMIT))
     return max(readings, key=lambda r: r.weight, default=None)
 
 
@@ -337,17 +287,27 @@ def _appeared_check(appeared: list[str]) -> Check:
     return Check(name="nothing else", state=CheckState.YOURS, says=says)
 
 
-def _for_your_eyes(witness: Witness, now: Mapping[At, Entry]) -> list[Check]:
+def _read_check(files: int, told: int) -> Check | None:
+    """How it was read, where not everything was."""
+    if not told:
+        return None
+    says = (
+        f"{_count(files - told, 'file')} read byte by byte, {_count(told, 'file')} told by unchanged stamps"
+    )
+    return Check(name="read back", state=CheckState.PASSED, says=f"{says}; prove --deep reads all")
+
+
+def _for_your_eyes(witness: Witness, now: Now) -> list[Check]:
     """What only a person can check: the newest save, and a state made by the version before."""
     checks = []
     newest = _newest(witness, now, FileClass.SAVES)
     if newest is not None:
         checks.append(
-            Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest.shown}")
+            Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest}")
         )
     state = _newest(witness, now, FileClass.STATES)
     if state is not None:
-        says = f"try a state that {witness.version or 'the version before'} made: {state.shown}"
+        says = f"try a state that {witness.version or 'the version before'} made: {state}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
     checks.append(
         Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around")
@@ -355,20 +315,32 @@ def _for_your_eyes(witness: Witness, now: Mapping[At, Entry]) -> list[Check]:
     return checks
 
 
-def _newest(witness: Witness, now: Mapping[At, Entry], kind: FileClass) -> At | None:
-    found = [at for at, row in witness.rows.items() if row.file_class is kind and at in now]
-    files = [at for at in found if now[at].kind is Kind.FILE]
-    return max(files, key=lambda at: (now[at].mtime_ns, at), default=None)
+def _newest(witness: Witness, now: Now, kind: FileClass) -> str | None:
+    """The file of a class that was written last, as paths are shown."""
+    rows = (at for at, row in witness.rows.items() if row.file_class is kind)
+    found = [
+        (e.mtime_ns, at.shown) for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE
+    ]
+    number = CLASS_NUMBER[kind]
+    for kept in witness.kept.pages:
+        page = now.page(kept.page.folder) if number in kept.classes else None
+        if page is None:
+            continue
+        for at in kept.places:
+            place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1
+            if place >= 0 and (entry := page.entry(place)).kind is Kind.FILE:
+                found.append((entry.mtime_ns, entry.path))
+    return max(found)[1] if found else None
 
 
-def _verdict(tally: _Tally, checks: list[Check | None]) -> Verdict:
+def _verdict(tally: Tally, checks: list[Check | None]) -> Verdict:
     if tally.lost or tally.altered or tally.not_laid:
         return Verdict.BROKEN
     failed = any(check is not None and check.state is CheckState.FAILED for check in checks)
     return Verdict.ATTENTION if failed or tally.newer else Verdict.INTACT
 
 
-def _ledger(tally: _Tally) -> tuple[LedgerLine, ...]:
+def _ledger(tally: Tally) -> tuple[LedgerLine, ...]:
     return tuple(
         LedgerLine(
             file_class=c,

@@ -14,15 +14,15 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 
 from left_intact.core.files.headers import is_binary_program
-from left_intact.core.files.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
 from left_intact.core.files.roots import is_apart
 from left_intact.core.files.workers import forks, share_out
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
+from left_intact.core.model.findings import SortedPages, Verdict
+from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
-from left_intact.core.survey.findings import SortedPages, Verdict
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.names import folder_evidence, name_evidence, split_name
 from left_intact.core.survey.said import said

@@ -10,8 +10,8 @@ import os
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from left_intact.core.files.pages import Page
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.pages import Page
 from left_intact.core.survey.self_description import References
 from left_intact.core.survey.spelling import normalised_name
 

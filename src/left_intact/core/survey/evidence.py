@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from left_intact.core.files.pages import MENTIONS_PERSON, SPARSE
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.model.pages import MENTIONS_PERSON, SPARSE
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.said import said
 from left_intact.core.survey.times import Times

@@ -14,7 +14,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 
 from left_intact.core.files.headers import is_binary_program
-from left_intact.core.files.pages import Page
+from left_intact.core.model.pages import Page
 from left_intact.core.survey.self_description import Listed
 
 _NAMES = re.compile(

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.survey import Survey
-from left_intact.core.survey.findings import SortedPages
 
 
 @dataclass(slots=True)

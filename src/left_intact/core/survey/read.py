@@ -17,20 +17,18 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.headers import is_binary_program
-from left_intact.core.files.pages import Page
 from left_intact.core.files.roots import read_roots, roots_reader
 from left_intact.core.files.tree import Tree
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.findings import SortedPages, Verdict
+from left_intact.core.model.pages import Page
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.survey import Survey, Total
-from left_intact.core.survey.findings import SortedPages, Verdict
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.weights import fingerprint
 
 _BINARY_LIMIT = 64 << 20
-_SHALLOW = 2
 
 Roots = tuple[tuple[str, str], ...]
 """(label, absolute path) of every root beside the first."""
@@ -147,21 +145,19 @@ def survey_tree(
     cancel: CancelToken | None = None,
 ) -> Survey:
     """Classify a tree that was read before, and read its version."""
-    from left_intact.core.files.versions import main_platform, read_binaries, read_versions
+    from left_intact.core.files.versions import (
+        binaries_in,
+        main_platform,
+        read_binaries,
+        read_versions,
+        shallow_entries,
+    )
     from left_intact.core.survey.classify import sort_out
 
     base = os.path.basename(tree.root)
     read = roots_reader(tree.root, roots)
     known = with_self_description(tree, known, roots)
-    shallow = {e.path: e for p in tree.pages if p.folder.count("/") < _SHALLOW for e in p.entries()}
-    binaries = {
-        e.path: e
-        for p in tree.pages
-        if any(map(is_binary_program, set(p.formats)))
-        for at, file_format in enumerate(p.formats)
-        if is_binary_program(file_format)
-        for e in (p.entry(at),)
-    }
+    shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
     readings = list(extra_readings)
     readings += read_versions(base, shallow, read, rules=rules)
     readings += read_binaries(name or base, binaries, roots_reader(tree.root, roots, _BINARY_LIMIT))

@@ -10,8 +10,8 @@ import os
 import re
 from collections.abc import Callable, Iterator, Sequence
 
-from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.settings.formats.registry import NAMES
 from left_intact.core.survey.names import known_word
 from left_intact.core.survey.self_description import Reference, References

@@ -6,9 +6,9 @@ from collections import Counter
 from collections.abc import Iterable
 from functools import lru_cache
 
-from left_intact.core.files.pages import COLUMNS, HEAD_BYTES, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
+from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.names import looks_hashed, split_name
 from left_intact.core.survey.said import said

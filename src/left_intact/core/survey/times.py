@@ -10,9 +10,9 @@ from datetime import UTC, datetime
 from functools import lru_cache
 
 from left_intact.core.files.headers import is_binary_program
-from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.said import said
 from left_intact.core.survey.weights import weights
 

@@ -12,11 +12,11 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from left_intact.core.files.pages import COLUMNS, Page
 from left_intact.core.files.roots import absolute, labelled
 from left_intact.core.files.tree import look_again
 from left_intact.core.files.walk import read_pages
 from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
 _POLL = 0.05

@@ -59,7 +59,7 @@ class BackDialog(Dialog[dict[str, str]]):
                 text.append(f"{len(moves):>7,} ", look.style("text", bold=True)).append(
                     f"{says}\n", look.style("quiet")
                 )
-        kept = sum(1 for m in plan.kept if m.file_class.is_the_persons)
+        kept = plan.left_intact().files
         text.append(f"{kept:>7,} ", look.style("text", bold=True)).append(
             "of yours are left as they are\n", look.style("quiet")
         )

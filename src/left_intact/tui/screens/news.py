@@ -9,8 +9,8 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
-from left_intact.core.library.store import Install
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.install import Install
 from left_intact.core.model.progress import Progress
 from left_intact.core.outlets.choose import Ranked
 from left_intact.core.outlets.fetch import Fetched

@@ -9,8 +9,8 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.library.store import Install
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.install import Install
 from left_intact.core.model.outlet import Offer
 from left_intact.core.model.survey import Survey
 from left_intact.core.outlets.pack import PackLine, PackView

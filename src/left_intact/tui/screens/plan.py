@@ -9,9 +9,9 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
+from left_intact.core.model.crossing import Lane, Stroke, lanes_of
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Move, Plan, Question, Verb
-from left_intact.core.planning.lanes import Lane, Stroke, lanes_of
 from left_intact.tui.explain import heading, why_move, why_question
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.screens.stage import StageScreen
@@ -232,10 +232,10 @@ class PlanScreen(StageScreen):
         return rows
 
     def _under(self, lane: Lane) -> list[Row]:
-        shown = lane.moves if lane.key in self.whole else lane.moves[:_SHOWN]
+        shown = lane.first(lane.count if lane.key in self.whole else _SHOWN)
         rows: list[Row] = [MoveRow(move, lane.key) for move in shown]
-        if len(shown) < len(lane.moves):
-            rows.append(MoreMoves(lane, len(lane.moves) - len(shown)))
+        if len(shown) < lane.count:
+            rows.append(MoreMoves(lane, lane.count - len(shown)))
         return rows
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
@@ -296,7 +296,7 @@ class PlanScreen(StageScreen):
             self.lines.set_rows(self._rows(plan), at=f"lane:{row.lane}")
         elif isinstance(row, MoreMoves):
             self.whole.add(row.lane.key)
-            self.lines.set_rows(self._rows(plan), at=f"move:{row.lane.moves[_SHOWN].path}")
+            self.lines.set_rows(self._rows(plan), at=f"move:{row.lane.first(_SHOWN + 1)[-1].path}")
         elif isinstance(row, QuestionRow):
             self._answer(row.question, way or 1)
 
@@ -363,13 +363,11 @@ def _head(plan: Plan, look: Look) -> Text:
 
 
 def _foot(plan: Plan, look: Look) -> Text:
-    theirs = [
-        m for m in plan.moves if m.file_class.is_the_persons and m.before is not None and not m.changes_disk
-    ]
+    yours = plan.left_intact()
     text = Text(no_wrap=True)
     text.append("left intact  ", look.style("quiet"))
     text.append(
-        f"{count(len(theirs), 'file')} of yours, {size(sum(m.bytes for m in theirs))}",
+        f"{count(yours.files, 'file')} of yours, {size(yours.bytes)}",
         look.style("good", bold=True),
     )
     counts = [
@@ -417,23 +415,20 @@ _STROKE_WORDS = {
 
 
 def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
-    if len(lane.moves) == 1:
-        return why_move(lane.moves[0], plan, look)
+    if lane.count == 1:
+        return why_move(lane.first(1)[0], plan, look)
     text = Text()
     text.append(bearable(lane.label) + "\n", look.style("text", bold=True))
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
-    text.append(f" {NAME[lane.file_class]}, {count(len(lane.moves), 'path')}\n\n", look.style("quiet"))
+    text.append(f" {NAME[lane.file_class]}, {count(lane.count, 'path')}\n\n", look.style("quiet"))
     text.append(_STROKE_WORDS[lane.stroke] + "\n", look.style("text"))
-    reasons: dict[str, int] = {}
-    for move in lane.moves:
-        reasons[move.because] = reasons.get(move.because, 0) + 1
     heading(text, "the reasons", look)
-    for reason, number in sorted(reasons.items(), key=lambda item: -item[1])[:6]:
+    for reason, number in lane.reasons.most_common(6):
         text.append(f"{number:>6,}  ", look.style("text")).append(
             bearable(reason) + "\n", look.style("quiet")
         )
     heading(text, "among them", look)
-    for move in lane.moves[:12]:
+    for move in lane.first(12):
         text.append(fit(bearable(move.path), 38), look.style("text")).append(
             f"{size(move.bytes):>10}\n", look.style("quiet")
         )

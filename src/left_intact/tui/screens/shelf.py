@@ -11,8 +11,8 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
-from left_intact.core.library.store import Install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.install import Install
 from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look

@@ -9,13 +9,13 @@ from __future__ import annotations
 import stat
 import struct
 from array import array
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import chain, islice
 from typing import Any
 
-from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.survey import Folder
+from left_intact.core.model.entry import Entry, Folder, Kind
 
 DIGEST_BYTES = 32
 HEAD_BYTES = 4
@@ -66,6 +66,11 @@ class Page:
         return not self.names and not self.inner and not self.fault
 
     @property
+    def is_entry(self) -> bool:
+        """Whether it counts as an entry itself: an empty one below the root, or one not to be listed."""
+        return bool(self.fault or (self.folder and not self.names and not self.inner))
+
+    @property
     def as_folder(self) -> Folder:
         return Folder(path=self.folder, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1])
 
@@ -83,6 +88,11 @@ class Page:
 
     def digest(self, at: int) -> bytes:
         return self.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
+
+    def find(self, name: str) -> int:
+        """The position of a name; -1 where it is not here."""
+        at = bisect_left(self.names, name)
+        return at if at < len(self.names) and self.names[at] == name else -1
 
     def kind(self, at: int, mode: int) -> Kind:
         if not mode or (at in self.said and stat.S_ISREG(mode)):
@@ -128,6 +138,45 @@ class Page:
             yield self._entry(at, tuple(islice(numbers, COLUMNS)))
 
 
+class PagedEntries(Mapping[str, Entry]):
+    """The entries of some pages by path. A value is made only of what somebody asks for."""
+
+    def __init__(self, pages: Iterable[Page]) -> None:
+        self.pages = tuple(pages)
+        self.by_folder = {page.folder: page for page in self.pages}
+
+    def __getitem__(self, path: str) -> Entry:
+        folder, _, name = path.rpartition("/")
+        page = self.by_folder.get(folder)
+        if page is not None and (at := page.find(name)) >= 0:
+            return page.entry(at)
+        own = self.by_folder.get(path)
+        if own is None or not own.is_entry:
+            raise KeyError(path)
+        return next(own.entries())
+
+    def __contains__(self, path: object) -> bool:
+        if not isinstance(path, str):
+            return False
+        folder, _, name = path.rpartition("/")
+        page = self.by_folder.get(folder)
+        if page is not None and page.find(name) >= 0:
+            return True
+        own = self.by_folder.get(path)
+        return own is not None and own.is_entry
+
+    def __iter__(self) -> Iterator[str]:
+        for page in self.pages:
+            if page.is_entry:
+                yield page.folder
+            above = f"{page.folder}/" if page.folder else ""
+            for name in page.names:
+                yield above + name
+
+    def __len__(self) -> int:
+        return sum(len(page.names) + page.is_entry for page in self.pages)
+
+
 def signed(number: int) -> int:
     """An inode as a signed number, which is how pages keep it."""
     return number - _WRAP if number >= _WRAP >> 1 else number
@@ -144,6 +193,11 @@ _TYPE = {
     Kind.OTHER: stat.S_IFSOCK,
     Kind.FOLDER: stat.S_IFDIR,
 }
+
+
+def pages_in(entries: Mapping[str, Entry]) -> Sequence[Page]:
+    """The pages behind some entries, ordered by folder."""
+    return entries.pages if isinstance(entries, PagedEntries) else pages_of(entries.values())
 
 
 def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = None) -> list[Page]:

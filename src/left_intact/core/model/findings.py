@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import overload
 
-from left_intact.core.files.pages import COLUMNS, Page
-from left_intact.core.files.walk import collector_at_rest
+from left_intact.core.model.bulk import collector_at_rest
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.model.survey import Findings, Total
 
 
@@ -83,8 +83,8 @@ class SortedPages(Findings):
     def find(self, path: str) -> Finding | None:
         folder, _, name = path.rpartition("/")
         number = self._by_folder.get(folder)
-        if number is not None and name in self.pages[number].names:
-            return self.one(number, list(self.pages[number].names).index(name))
+        if number is not None and (at := self.pages[number].find(name)) >= 0:
+            return self.one(number, at)
         own = self._by_folder.get(path)
         return next(self.in_page(own)) if own is not None and path in self.folders else None
 

@@ -1,0 +1,255 @@
+"""The crossing: a plan's moves gathered into a dozen lanes from now to after."""
+
+from __future__ import annotations
+
+import os
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from itertools import islice
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.kept import CLASSES, NOT_KEPT, Kept, KeptPage
+from left_intact.core.model.plan import KeyLine, Move, Plan, Verb
+from left_intact.core.model.survey import Total
+
+
+class Stroke(StrEnum):
+    """What the line of a lane says."""
+
+    INTACT = "intact"
+    REPLACED = "replaced"
+    SAME = "same"
+    MERGED = "merged"
+    ASIDE = "aside"
+    OPEN = "open"
+    LEFT_OUT = "left out"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lane:
+    """Moves that go the same way."""
+
+    key: str
+    label: str
+    after_label: str
+    file_class: FileClass
+    stroke: Stroke
+    says: str
+    now: Total
+    after: Total
+    count: int
+    told: tuple[Move, ...]
+    """Those with values of their own, what changes first."""
+    stays: tuple[KeptPage, ...]
+    """Folders of what stays, the names of other lanes left out."""
+    kept: Kept
+    question: str = ""
+
+    def each(self) -> Iterator[Move]:
+        """All of its moves, what changes first."""
+        yield from self.told
+        for page in self.stays:
+            yield from self.kept.moves_of(page)
+
+    def first(self, number: int) -> list[Move]:
+        return list(islice(self.each(), number))
+
+    @property
+    def reasons(self) -> Counter[str]:
+        """How many go this way for which reason."""
+        found = Counter(m.because for m in self.told)
+        for page in self.stays:
+            for reason, number in Counter(page.reasons).items():
+                if reason != NOT_KEPT:
+                    found[self.kept.because[reason]] += number
+        return found
+
+
+_ORDER = {c: n for n, c in enumerate(FileClass)}
+_MOST = 22
+_Key = tuple[int, str, str]
+"""(place in the order, kind of lane, what it is grouped by)."""
+
+
+@dataclass(slots=True)
+class _Group:
+    """What goes into one lane."""
+
+    told: list[Move] = field(default_factory=list)
+    stays: list[KeptPage] = field(default_factory=list)
+
+    @property
+    def count(self) -> int:
+        return len(self.told) + sum(len(page.places) for page in self.stays)
+
+
+def lanes_of(plan: Plan) -> tuple[Lane, ...]:
+    """The lanes of a plan, the program's first, what goes aside after it, then theirs by class."""
+    coarse = len(_groups(plan, coarse=False)) > _MOST
+    groups = _groups(plan, coarse=coarse)
+    return tuple(_lane(key, groups[key], plan) for key in sorted(groups))
+
+
+def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
+    groups: dict[_Key, _Group] = {}
+    for move in (*plan.kept.rest, *(m for carry in plan.carries for m in carry.moves)):
+        groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
+    for page in plan.kept.pages:
+        top = page.page.folder.partition("/")[0]
+        for kind, part in _by_class(page):
+            groups.setdefault(_group_of_kept(kind, top, coarse=coarse), _Group()).stays.append(part)
+    return groups
+
+
+def _by_class(page: KeptPage) -> Iterator[tuple[FileClass, KeptPage]]:
+    """A folder's names by class, each with the others left out."""
+    there = set(page.classes)
+    if len(there) == 1:
+        if any(page.reasons):
+            yield CLASSES[page.classes[0]], page
+        return
+    for number in sorted(there):
+        reasons = bytes(
+            r if c == number else NOT_KEPT for r, c in zip(page.reasons, page.classes, strict=True)
+        )
+        if any(reasons):
+            yield CLASSES[number], replace(page, reasons=reasons)
+
+
+def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> _Key:
+    if kind is FileClass.PROGRAM:
+        return 0, "program", top
+    return 11 + _ORDER[kind] * 2, kind.value, "" if coarse else top
+
+
+def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
+    if move.verb is Verb.RETIRE:
+        return 1, "aside", ""
+    if move.question and move.verb is not Verb.MERGE:
+        return 2, "question", move.question
+    if move.verb is Verb.DROP:
+        return 3, "left out", ""
+    if move.verb is Verb.MERGE:
+        return 10 + _ORDER[FileClass.SETTINGS] * 2, "merge", move.path if plan.count(Verb.MERGE) <= 3 else ""
+    top = move.path.split("/", 1)[0] if "/" in move.path else ""
+    return _group_of_kept(move.file_class, top, coarse=coarse)
+
+
+def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
+    _, kind, by = key
+    stroke = _stroke(kind, group)
+    label = _label(group)
+    stays = _sum_of_pages(group.stays)
+    first = group.told[0].question if group.told else ""
+    return Lane(
+        key=f"{kind}:{by}",
+        label=label,
+        after_label=_after_label(stroke, label),
+        file_class=_main_class(group),
+        stroke=stroke,
+        says=_says(stroke, group, plan),
+        now=_sum(m.before for m in group.told) + stays,
+        after=_sum(m.after for m in group.told) + stays,
+        count=group.count,
+        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.path))),
+        stays=tuple(group.stays),
+        kept=plan.kept,
+        question=by if kind == "question" else first if kind == "merge" else "",
+    )
+
+
+def _main_class(group: _Group) -> FileClass:
+    found = Counter(m.file_class for m in group.told)
+    for page in group.stays:
+        found.update({kind: total.files for kind, total in page.totals().items()})
+    return found.most_common(1)[0][0]
+
+
+def _verbs(group: _Group) -> Counter[Verb]:
+    found = Counter(m.verb for m in group.told)
+    if stays := group.count - len(group.told):
+        found[Verb.KEEP] += stays
+    return found
+
+
+def _stroke(kind: str, group: _Group) -> Stroke:
+    verbs = set(_verbs(group))
+    if Verb.ASK in verbs:
+        return Stroke.OPEN
+    if kind == "aside":
+        return Stroke.ASIDE
+    if Verb.MERGE in verbs:
+        return Stroke.MERGED
+    if verbs & {Verb.REPLACE, Verb.ADD}:
+        return Stroke.REPLACED
+    if verbs == {Verb.DROP}:
+        return Stroke.LEFT_OUT
+    return Stroke.SAME if kind == "program" else Stroke.INTACT
+
+
+def _label(group: _Group) -> str:
+    if group.count == 1:
+        return group.told[0].path if group.told else group.stays[0].page.path(group.stays[0].places[0])
+    folders = {m.path.rpartition("/")[0] for m in group.told} | {page.page.folder for page in group.stays}
+    if folders == {""}:
+        return f"{group.count} at the root"
+    if "" not in folders and (common := os.path.commonpath(folders)):
+        return common + "/"
+    tops = {m.path.split("/", 1)[0] + ("/" if "/" in m.path else "") for m in group.told}
+    for page in group.stays:
+        folder = page.page.folder
+        tops |= {folder.split("/", 1)[0] + "/"} if folder else {page.page.names[at] for at in page.places}
+    shown = sorted(tops)
+    return ", ".join(shown[:3]) + (" …" if len(shown) > 3 else "")
+
+
+def _after_label(stroke: Stroke, label: str) -> str:
+    if stroke is Stroke.ASIDE:
+        return "strongbox"
+    if stroke is Stroke.LEFT_OUT:
+        return ""
+    # Only the last part: the whole path stands on the left of the same line.
+    name = label.rstrip("/").rpartition("/")[2]
+    return f"{name}/" if label.endswith("/") else name
+
+
+def _sum(entries: Iterable[Entry | None]) -> Total:
+    files = [e for e in entries if e is not None and e.kind is not Kind.FOLDER]
+    return Total(files=len(files), bytes=sum(e.bytes for e in files))
+
+
+def _sum_of_pages(pages: Iterable[KeptPage]) -> Total:
+    totals = [total for page in pages for total in page.totals().values()]
+    return Total(files=sum(t.files for t in totals), bytes=sum(t.bytes for t in totals))
+
+
+def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
+    count = _verbs(group)
+    if stroke is Stroke.ASIDE:
+        return f"{group.count} no longer shipped"
+    if stroke is Stroke.OPEN:
+        return "waits for your answer"
+    if stroke is Stroke.MERGED:
+        return _merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
+    if stroke is Stroke.LEFT_OUT:
+        return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
+    if stroke is Stroke.INTACT:
+        unsorted = _main_class(group) is FileClass.UNSORTED
+        return "left intact, not sorted" if unsorted else "left intact"
+    parts = [f"{count[Verb.REPLACE]} replaced"] if count[Verb.REPLACE] else []
+    parts += [f"{count[Verb.ADD]} added"] if count[Verb.ADD] else []
+    if count[Verb.KEEP] and len(parts) < 2:
+        parts.append(f"{count[Verb.KEEP]} the same")
+    return ", ".join(parts) or "the same"
+
+
+def _merged_words(merges: list[tuple[KeyLine, ...]]) -> str:
+    lines = [line for merge in merges for line in merge]
+    mine = sum(
+        1 for x in lines if x.result is not None and x.result == x.yours and x.decided not in ("same", "new")
+    )
+    new = sum(1 for x in lines if x.decided in ("new", "arriving"))
+    return f"{mine} of yours kept, {new} new"

@@ -1,0 +1,176 @@
+"""What a plan leaves as it is, in the columns of its survey: a value is made only of what somebody looks
+at.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.place import At, at_of
+from left_intact.core.model.stages import Move, Verb
+from left_intact.core.model.survey import Findings, Total
+
+CLASSES = tuple(FileClass)
+CLASS_NUMBER = {c: n for n, c in enumerate(CLASSES)}
+NOT_KEPT = 0
+"""In `KeptPage.reasons`: this name is not among what is kept."""
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPage:
+    """A folder, and which of its names stay. One byte a name in each column."""
+
+    page: Page
+    classes: bytes
+    """A number of `CLASSES`."""
+    reasons: bytes
+    """A number of `Kept.because`, or `NOT_KEPT`."""
+
+    @property
+    def places(self) -> Sequence[int]:
+        """The positions of what stays."""
+        if NOT_KEPT not in self.reasons:
+            return range(len(self.reasons))
+        return [at for at, reason in enumerate(self.reasons) if reason]
+
+    def totals(self) -> dict[FileClass, Total]:
+        """Files and bytes by class; links and what could not be read count as files without bytes."""
+        sizes = self.page.numbers[1::COLUMNS]
+        said, files, weights = self.page.said, Counter[int](), Counter[int]()
+        if len(set(self.classes)) == 1 and NOT_KEPT not in self.reasons and not said:
+            return {CLASSES[self.classes[0]]: Total(files=len(sizes), bytes=sum(sizes))}
+        for at in self.places:
+            files[self.classes[at]] += 1
+            weights[self.classes[at]] += 0 if at in said else sizes[at]
+        return {CLASSES[n]: Total(files=count, bytes=weights[n]) for n, count in files.items()}
+
+
+class Kept:
+    """Everything that stays, ordered by page; `rest` is what needs values of its own: dropped, asked,
+    folders.
+    """
+
+    def __init__(
+        self,
+        pages: Sequence[KeptPage] = (),
+        because: Sequence[str] = ("",),
+        labels: Sequence[str] = (),
+        rest: Iterable[Move] = (),
+    ) -> None:
+        self.pages, self.because, self.labels = tuple(pages), tuple(because), tuple(labels)
+        self.rest = tuple(rest)
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Kept):
+            return NotImplemented
+        mine = (self.pages, self.because, self.labels, self.rest)
+        return mine == (other.pages, other.because, other.labels, other.rest)
+
+    __hash__ = None  # type: ignore[assignment]
+
+    @cached_property
+    def in_pages(self) -> int:
+        """How many stay in pages."""
+        return sum(len(page.reasons) - page.reasons.count(NOT_KEPT) for page in self.pages)
+
+    def __len__(self) -> int:
+        return self.in_pages + len(self.rest)
+
+    def __iter__(self) -> Iterator[Move]:
+        for page in self.pages:
+            yield from self.moves_of(page)
+        yield from self.rest
+
+    def folder_at(self, page: KeptPage) -> At:
+        return at_of(page.page.folder, self.labels)
+
+    def moves_of(self, page: KeptPage) -> Iterator[Move]:
+        """What stays in a folder, as values."""
+        root, above = self.folder_at(page)
+        for at in page.places:
+            entry = page.page.entry(at)
+            yield Move(
+                at=At(root, f"{above}/{page.page.names[at]}" if above else page.page.names[at]),
+                verb=Verb.KEEP,
+                file_class=CLASSES[page.classes[at]],
+                because=self.because[page.reasons[at]],
+                bytes=entry.bytes,
+                before=entry,
+                after=entry,
+            )
+
+    def without(self, places: Iterable[At]) -> Kept:
+        """All but some places; the pages themselves are shared."""
+        by_folder: dict[At, set[str]] = {}
+        for at in places:
+            by_folder.setdefault(at.folder, set()).add(at.path.rpartition("/")[2])
+        if not by_folder:
+            return self
+        gone = frozenset(at for at in places)
+        rest = [m for m in self.rest if m.at not in gone]
+        return Kept(
+            [self._less(p, by_folder.get(self.folder_at(p))) for p in self.pages],
+            self.because,
+            self.labels,
+            rest,
+        )
+
+    @staticmethod
+    def _less(page: KeptPage, names: set[str] | None) -> KeptPage:
+        if not names:
+            return page
+        reasons = bytearray(page.reasons)
+        for name in names:
+            if (at := page.page.find(name)) >= 0:
+                reasons[at] = NOT_KEPT
+        return replace(page, reasons=bytes(reasons))
+
+    def class_at(self, at: At) -> FileClass | None:
+        """The class of a place that stays; None for any other."""
+        page = self._by_folder.get(at.folder)
+        place = page.page.find(at.path.rpartition("/")[2]) if page is not None else -1
+        if page is None or place < 0 or page.reasons[place] == NOT_KEPT:
+            return None
+        return CLASSES[page.classes[place]]
+
+    @cached_property
+    def _by_folder(self) -> dict[At, KeptPage]:
+        return {self.folder_at(page): page for page in self.pages}
+
+    def named(self, device: int, inode: int) -> list[At]:
+        """Where files of a device and inode lie: all names of one that is hard-linked."""
+        found = []
+        for page in self.pages:
+            if page.page.facts[2] == device and inode in (numbers := page.page.numbers[4::COLUMNS]):
+                root, above = self.folder_at(page)
+                names = [page.page.names[at] for at, one in enumerate(numbers) if one == inode]
+                found += [At(root, f"{above}/{name}" if above else name) for name in names]
+        return found
+
+
+def kept_of(findings: Findings, because: str, labels: Sequence[str]) -> Kept:
+    """Everything of a survey, for one reason; empty folders have values of their own."""
+    assert isinstance(findings, SortedPages)
+    classes = [CLASS_NUMBER[v.file_class] for v in findings.table]
+    pages = [
+        KeptPage(page=page, classes=bytes([classes[v] for v in verdicts]), reasons=b"\1" * len(page.names))
+        for page, verdicts in zip(findings.pages, findings.verdicts, strict=True)
+        if page.names
+    ]
+    rest = [_stays(findings.find(folder), because, labels) for folder in sorted(findings.folders)]
+    return Kept(pages, ("", because), labels, rest)
+
+
+def _stays(finding: Finding | None, because: str, labels: Sequence[str]) -> Move:
+    assert finding is not None
+    at, entry = at_of(finding.path, labels), finding.entry
+    return Move(
+        at=at, verb=Verb.KEEP, file_class=finding.file_class, because=because, before=entry, after=entry
+    )

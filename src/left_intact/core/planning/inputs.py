@@ -1,0 +1,82 @@
+"""Everything that a plan is drawn from, and what a route makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import Protocol
+
+from left_intact.core.files.tree import ReadText
+from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import Kept
+from left_intact.core.model.plan import Merge, Question, Route, RouteChoice
+from left_intact.core.model.release import Arrival, Release
+from left_intact.core.model.stages import OnFailure, Stage
+from left_intact.core.model.survey import Survey
+from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.later import LaterPlanner
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanInputs:
+    """Everything a plan is drawn from."""
+
+    install: str
+    survey: Survey
+    arrival: Arrival
+    baseline: Release | None = None
+    sheet: Keepsheet = NO_SHEET
+    answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    facts: Circumstances = field(default_factory=Circumstances)
+    read: ReadText = lambda path: None
+    """Gives the bytes of a file of the install, for merging."""
+    replace_at: float = 0.97
+    retire_at: float = 0.99
+    route: Route | None = None
+    """The one that the person asked for; None leaves the choice to what fits."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Drawing:
+    """A route's part of a plan; what is the same for all routes is added to it once."""
+
+    stages: tuple[Stage, ...]
+    kept: Kept
+    merges: Mapping[str, Merge] = field(default_factory=lambda: MappingProxyType({}))
+    questions: tuple[Question, ...] = ()
+    blockers: tuple[Fault, ...] = ()
+    warnings: tuple[Fault, ...] = ()
+    baseline: Release | None = None
+    """The release on record, where it was of use."""
+    to_version: str | None = None
+    """Where it is not the one of the arrival."""
+    on_failure: OnFailure = OnFailure.UNDO
+
+
+class RoutePlanner(Protocol):
+    """One way of doing an update."""
+
+    @property
+    def name(self) -> Route: ...
+
+    @property
+    def later(self) -> Mapping[str, LaterPlanner]:
+        """Planners of the stages that can be drawn only when their turn comes, by name."""
+        ...
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        """Whether it can be taken, and why or why not."""
+        ...
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        """What speaks against this arrival on this route, beside what stops every route.
+
+        `known` is the release on record, where it was of use.
+        """
+        ...
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        """The stages, and what stays. Questions without an answer leave their moves at `ask`."""
+        ...

@@ -1,0 +1,64 @@
+"""A content pack's share: a few owned files replaced, all else left intact."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import kept_of
+from left_intact.core.model.place import at_of
+from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Carry
+from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.laid import laid, member_of
+from left_intact.core.planning.later import LaterPlanner
+
+
+class ContentPack:
+    """The route. The person chose the pack, which is what lets content of theirs be replaced; the old files
+    go
+    into the strongbox and count there as theirs.
+    """
+
+    name = Route.CONTENT_PACK
+    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        chosen = inputs.route is self.name
+        because = (
+            "your share of a pack, laid over what you own" if chosen else "no share of a pack was chosen"
+        )
+        return RouteChoice(name=self.name, fits=chosen, because=because)
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        return ()
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        """Replace what the share has under the same path, add what was asked for, keep the rest."""
+        survey, moves = inputs.survey, []
+        labels = [label for label, _ in survey.roots]
+        for path, coming in inputs.arrival.release.entries.items():
+            finding = survey.findings.find(path)
+            before = finding.entry if finding else None
+            if before is not None and coming.same_content(before):
+                continue
+            replaces = "the pack has another one of this name; the old one is set aside"
+            after = laid(coming, before)
+            moves.append(
+                Move(
+                    at=at_of(path, labels),
+                    verb=Verb.ADD if before is None else Verb.REPLACE,
+                    file_class=finding.file_class if finding else FileClass.CONTENT,
+                    because="you asked for it" if before is None else replaces,
+                    bytes=coming.bytes,
+                    before=before,
+                    after=after,
+                    source=member_of(inputs.arrival, path),
+                )
+            )
+        moves.sort(key=lambda m: m.at)
+        kept = kept_of(survey.findings, "not in the pack", labels).without(m.at for m in moves)
+        return Drawing(stages=(Carry(moves=tuple(moves)),), kept=kept, to_version=survey.version_text)

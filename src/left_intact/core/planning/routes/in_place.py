@@ -1,0 +1,320 @@
+"""In place: a whole release is laid over the install, and what it no longer ships is set aside."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+from types import MappingProxyType
+
+from blake3 import blake3
+
+from left_intact.core.files.names import parents
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Finding, Folder, Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import Kept
+from left_intact.core.model.pages import pages_in
+from left_intact.core.model.place import At, at_of
+from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Carry, Made, Shipped, Source
+from left_intact.core.planning import blockers
+from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.laid import laid, member_of
+from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.questions import Conflict, file_questions, key_questions
+from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
+from left_intact.core.planning.three_way import Joined, Policy, join
+from left_intact.core.settings.merge import merge_settings
+
+_BASELINE_LEAST = 0.5
+"""Of a baseline at least this share must lie here, else it is not what the install came from."""
+
+
+class InPlace:
+    """The route."""
+
+    name = Route.IN_PLACE
+    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        whole = inputs.arrival.shape != "file"
+        because = "a whole release, laid over the install" if whole else "a single file is no whole release"
+        return RouteChoice(name=self.name, fits=whole, because=because)
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        survey, arrival = inputs.survey, inputs.arrival
+        return (
+            *blockers.identity_faults(inputs.install, survey, arrival, known),
+            *blockers.platform_faults(survey, arrival),
+            *blockers.version_faults(survey.reading, arrival.release.reading)[0],
+        )
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        base = _usable_baseline(inputs)
+        policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at)
+        joined = join(inputs.survey, inputs.arrival.release, base, policy)
+        sketch = _Sketch(inputs, base, joined, {f.path: f for f in inputs.survey.folders}, joined.rows)
+        sketch.warnings += blockers.version_faults(inputs.survey.reading, inputs.arrival.release.reading)[1]
+        if inputs.baseline is not None and base is None:
+            says = (
+                f"{inputs.baseline.name} is not what lies here: less than half of it is here, so it "
+                "is left out"
+            )
+            sketch.warnings.append(Fault(code="baseline-mismatch", says=says))
+        for path in joined.unreadable:
+            says = f"{path} cannot be read, so it cannot be replaced safely"
+            way = "Give yourself the right to read it."
+            sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
+        _merge_all(sketch)
+        _files_over_folders(sketch)
+        questions = _ask(sketch)
+        moves = [m for path in sorted(sketch.rows) if (m := _move(sketch, path))]
+        moves = sorted(_clear_of_obstacles(sketch, moves), key=lambda m: m.at)
+        return Drawing(
+            stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=Shipped(arrival=0)),),
+            kept=_kept(sketch, [m for m in moves if not m.is_step]),
+            merges=MappingProxyType(sketch.merges),
+            questions=tuple(questions),
+            blockers=tuple(sketch.blockers),
+            warnings=tuple(sketch.warnings),
+            baseline=base,
+        )
+
+
+@dataclass(slots=True)
+class _Sketch:
+    inputs: PlanInputs
+    baseline: Release | None
+    joined: Joined
+    folders: Mapping[str, Folder]
+    rows: dict[str, Row]
+    merges: dict[str, Merge] = field(default_factory=dict)
+    choices: dict[str, str] = field(default_factory=dict)
+    """What was chosen for a path in conflict, and the question it belongs to."""
+    question_of: dict[str, Question] = field(default_factory=dict)
+    warnings: list[Fault] = field(default_factory=list)
+    blockers: list[Fault] = field(default_factory=list)
+
+    @property
+    def coming(self) -> Mapping[str, Entry]:
+        return self.inputs.arrival.release.entries
+
+    def mine(self, path: str) -> Finding | None:
+        return self.inputs.survey.findings.find(path)
+
+    @property
+    def new(self) -> str:
+        return self.inputs.arrival.release.version_text or "the arrival"
+
+
+def _kept(sketch: _Sketch, rest: list[Move]) -> Kept:
+    """What stays: in columns, each with the reason of its row, and the moves that turned out to change
+    nothing.
+    """
+    because = [""] * (max(row.number for row in TABLE) + 1)
+    for row in TABLE:
+        because[row.number] = _worded(sketch, row.because)
+    return Kept(sketch.joined.kept, because, [label for label, _ in sketch.inputs.survey.roots], rest)
+
+
+def _worded(sketch: _Sketch, because: str) -> str:
+    old = sketch.inputs.survey.version_text or "the release before"
+    return because.format(old=old, new=sketch.new)
+
+
+def _usable_baseline(inputs: PlanInputs) -> Release | None:
+    """The baseline, unless it is plainly not the release that lies here."""
+    base = inputs.baseline
+    if base is None or not base.entries:
+        return None
+    present = blockers.counterparts(pages_in(base.entries), inputs.survey)
+    return base if present >= _BASELINE_LEAST * len(base.entries) else None
+
+
+def _merge_all(sketch: _Sketch) -> None:
+    for path, row in sketch.rows.items():
+        if row.verb is Verb.MERGE:
+            sketch.rows[path] = _merged(sketch, path, row)
+
+
+def _files_over_folders(sketch: _Sketch) -> None:
+    """A file may come where a folder lies if all in that folder is set aside; else it is in the way."""
+    for path in sketch.joined.in_the_way:
+        pages = sketch.inputs.survey.findings.pages
+        below = [p for p in pages if p.folder == path or p.folder.startswith(path + "/")]
+        inside = [e.path for page in below for e in page.entries()]
+        if all(p in sketch.rows and sketch.rows[p].verb is Verb.RETIRE for p in inside):
+            sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Treatment.OPEN)
+            continue
+        says = f"{path} is a folder here and a file in {sketch.new}"
+        fault = Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first.")
+        sketch.blockers.append(fault)
+
+
+def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
+    """Merge a file, or keep it whole where that does not work."""
+    yours = sketch.inputs.read(path)
+    arriving = sketch.inputs.arrival.release.texts.get(path)
+    base = sketch.baseline.texts.get(path) if sketch.baseline else None
+    finding = sketch.mine(path)
+    assert finding is not None
+    entry = finding.entry
+    if yours is None or blake3(yours).hexdigest() != entry.digest or arriving is None:
+        merge = Merge(lines=(), content=b"", trouble="it could not be read in full")
+    else:
+        merge = merge_settings(
+            base, yours, arriving, file_format=entry.format, renames=sketch.inputs.sheet.renames_in(path)
+        )
+    if merge.trouble:
+        says = f"{path} could not be merged ({merge.trouble}): yours stays as it is"
+        sketch.warnings.append(Fault(code="not-merged", says=says))
+        return replace(row, verb=Verb.KEEP, because=f"yours; it could not be merged: {_plain(merge.trouble)}")
+    if merge.content == yours and not any(line.decided == "conflict" for line in merge.lines):
+        return replace(
+            row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already"
+        )
+    sketch.merges[path] = merge
+    return row
+
+
+def _ask(sketch: _Sketch) -> list[Question]:
+    answers = sketch.inputs.answers
+    conflicts = [Conflict(path=p, ask=r.ask) for p, r in sorted(sketch.rows.items()) if r.ask is not None]
+    questions = file_questions(conflicts, sketch.new, answers)
+    for question in questions:
+        for path in question.paths:
+            sketch.question_of[path] = question
+    keys, chosen = key_questions(dict(sorted(sketch.merges.items())), answers, questions)
+    for path, by_key in chosen.items():
+        sketch.merges[path] = _merge_again(sketch, path, by_key)
+    for question in keys:
+        for path in question.paths:
+            sketch.question_of.setdefault(path, question)
+    return [*questions, *keys]
+
+
+def _plain(words: str) -> str:
+    """Words of others, in a reason that is yet to be filled in."""
+    return words.replace("{", "{{").replace("}", "}}")
+
+
+def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[str, str]) -> Merge:
+    yours = sketch.inputs.read(path)
+    base = sketch.baseline.texts.get(path) if sketch.baseline else None
+    finding = sketch.mine(path)
+    assert yours is not None and finding is not None
+    return merge_settings(
+        base,
+        yours,
+        sketch.inputs.arrival.release.texts[path],
+        file_format=finding.entry.format,
+        answers=by_key,
+        renames=sketch.inputs.sheet.renames_in(path),
+    )
+
+
+def _move(sketch: _Sketch, path: str) -> Move | None:
+    row, finding, coming = sketch.rows[path], sketch.mine(path), sketch.coming.get(path)
+    before = finding.entry if finding else None
+    verb, because, question = _settled(sketch, path, row)
+    file_class = finding.file_class if finding else FileClass.PROGRAM
+    if before is None and (folder := sketch.folders.get(path)) is not None and verb is Verb.ADD:
+        before = Entry(path=path, kind=Kind.FOLDER, mode=folder.mode, mtime_ns=folder.mtime_ns)
+    after = before
+    if verb in (Verb.ADD, Verb.REPLACE):
+        assert coming is not None
+        after = laid(coming, before if before is None or before.kind is Kind.FILE else None)
+    elif verb is Verb.RETIRE:
+        after = None
+    elif verb is Verb.MERGE:
+        assert before is not None
+        content = sketch.merges[path].content
+        asked = sketch.question_of.get(path)
+        if asked is not None and asked.answer is not None and blake3(content).hexdigest() == before.digest:
+            verb, because = Verb.KEEP, because + "; you chose to keep all of yours"
+        after = replace(before, bytes=len(content), digest=blake3(content).hexdigest(), stamp=(0, 0, 0))
+    size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
+    return Move(
+        at=_at(sketch, path),
+        verb=verb,
+        file_class=file_class,
+        because=_worded(sketch, because),
+        bytes=size,
+        before=before,
+        after=after,
+        source=_source(sketch, path, verb, after),
+        question=question,
+    )
+
+
+def _at(sketch: _Sketch, path: str) -> At:
+    return at_of(path, [label for label, _ in sketch.inputs.survey.roots])
+
+
+def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:
+    """Where the bytes of what is laid come from."""
+    if after is None or verb not in (Verb.ADD, Verb.REPLACE, Verb.MERGE):
+        return None
+    if verb is Verb.MERGE:
+        merge = sketch.merges[path]
+        return Made(after.digest, merge.content, merge.lines)
+    return member_of(sketch.inputs.arrival, path)
+
+
+def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:
+    """(verb, reason, question id) of a row once its question is answered."""
+    assert row.verb is not None
+    question = sketch.question_of.get(path)
+    if question is None:
+        return row.verb, row.because, ""
+    if row.ask is None or question.answer is None:
+        return row.verb, row.because, question.id
+    said = row.because + "; you chose: " + question.leads_to[question.options.index(question.answer)]
+    if row.ask is Ask.DELETED_CHANGED:
+        return (Verb.ADD if question.answer == "lay" else Verb.DROP), said, question.id
+    return (Verb.REPLACE if question.answer == "arriving" else Verb.KEEP), said, question.id
+
+
+def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
+    """Nothing is laid through a link or a file of theirs, nor under a second spelling of a name."""
+    going = frozenset(m.path for m in moves if m.verb is Verb.RETIRE)
+    solid = lru_cache(maxsize=None)(lambda folder: _solid(sketch, folder, going))
+    folds = sketch.inputs.facts.folds_case
+    spelled = {p.casefold(): p for p in _paths_of_mine(sketch)} if folds else {}
+    result = []
+    for move in moves:
+        if move.verb is not Verb.ADD:
+            result.append(move)
+            continue
+        obstacle = solid(move.path.rpartition("/")[0])
+        if obstacle is not None and obstacle.kind is Kind.LINK:
+            because = f"{obstacle.path} is a link of yours; nothing is laid behind it"
+            result.append(replace(move, verb=Verb.DROP, because=because, after=None))
+            continue
+        if obstacle is not None:
+            says = f"{obstacle.path} is a file here and a folder in the arrival"
+            way = f"Move {obstacle.path} elsewhere first."
+            sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=way))
+        twin = spelled.get(move.path.casefold(), move.path)
+        if twin != move.path:
+            says = f"{move.path} and {twin} are one name on this file system"
+            sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
+        result.append(move)
+    return result
+
+
+def _solid(sketch: _Sketch, folder: str, going: frozenset[str]) -> Entry | None:
+    """What is no folder at a path or above it, the outermost, and stays there."""
+    for path in [*parents(folder), folder] if folder else ():
+        finding = sketch.mine(path)
+        if finding is not None and finding.entry.kind is not Kind.FOLDER and path not in going:
+            return finding.entry
+    return None
+
+
+def _paths_of_mine(sketch: _Sketch) -> Iterator[str]:
+    for page in sketch.inputs.survey.findings.pages:
+        yield from (page.path(at) for at in range(len(page.names)))
+    yield from (f.path for f in sketch.inputs.survey.folders)

@@ -1,0 +1,73 @@
+"""The routes that can be taken, the one to be recommended first. A new one is one file beside this and a
+line here.
+"""
+
+from __future__ import annotations
+
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.plan import Route, RouteChoice
+from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
+from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.routes.content_pack import ContentPack
+from left_intact.core.planning.routes.in_place import InPlace
+
+ROUTES: tuple[RoutePlanner, ...] = (InPlace(), ContentPack())
+_NOT_YET = "Left Intact cannot do this yet"
+
+
+def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
+    """Every route, the fitting ones first; a content pack only where one was chosen."""
+    known = {planner.name: planner for planner in ROUTES}
+    said = [
+        known[route].fits(inputs) if route in known else RouteChoice(name=route, fits=False, because=_NOT_YET)
+        for route in Route
+        if route is not Route.CONTENT_PACK or inputs.route is route
+    ]
+    return tuple(sorted(said, key=lambda choice: not choice.fits))
+
+
+def choose(inputs: PlanInputs) -> RoutePlanner:
+    """The route that was asked for, else the first that fits, else the first. Raises `Misuse`."""
+    if inputs.route is not None:
+        return planner_named(inputs.route)
+    return next((planner for planner in ROUTES if planner.fits(inputs).fits), ROUTES[0])
+
+
+def planner_named(route: Route) -> RoutePlanner:
+    """Raises `route-not-yet` for one that is no file here yet."""
+    for planner in ROUTES:
+        if planner.name is route:
+            return planner
+    raise Misuse("route-not-yet", f"the route {route} cannot be taken yet", way_out="Use --route in-place.")
+
+
+def route_named(name: str | None) -> Route | None:
+    """The route that a person asked for by name; None where they did not. Raises `Misuse`."""
+    if name is None:
+        return None
+    try:
+        route = Route(name)
+    except ValueError:
+        known = ", ".join(route for route in Route if route is not Route.CONTENT_PACK)
+        raise Misuse(
+            "unknown-route", f"there is no route {name}", way_out=f"The routes are: {known}."
+        ) from None
+    if route is Route.CONTENT_PACK:
+        raise Misuse(
+            "route-not-yet", "a content pack is taken by `left-intact pack`", way_out="Use that command."
+        )
+    return planner_named(route).name
+
+
+def later_planner(name: str) -> LaterPlanner:
+    """The planner of a stage that was left for later. Raises `no-planner` for one that this version does
+    not have.
+    """
+    for planner in ROUTES:
+        if name in planner.later:
+            return planner.later[name]
+    raise LeftIntactError(
+        "no-planner",
+        f"this version cannot draw the stage {name}",
+        way_out="Go on with the version that began the update, or go back.",
+    )

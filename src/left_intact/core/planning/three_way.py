@@ -1,0 +1,233 @@
+"""Joining what was shipped, what lies here and what comes, folder by folder.
+
+`join` tells for every path which row of the decision table it meets. What stays needs no value of its own: it
+goes into the columns of `Kept`. All else is given by path, to be asked about, merged and made into moves.
+It is
+what every route uses for a path.
+"""
+
+from __future__ import annotations
+
+import stat
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from left_intact.core.files.roots import is_apart
+from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.kept import CLASS_NUMBER, KeptPage
+from left_intact.core.model.pages import COLUMNS, NO_DIGEST, Page, pages_in
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Verb
+from left_intact.core.model.survey import Survey
+from left_intact.core.planning.table import (
+    TABLE,
+    Base,
+    Coming,
+    Mine,
+    Row,
+    Treatment,
+    look_up,
+    situate,
+    treatment_of,
+)
+from left_intact.core.settings.formats.registry import may_merge
+
+SAME_ROW = next(row for row in TABLE if row.coming == (Coming.SAME_AS_MINE,))
+"""Of what the arrival has just as it lies here."""
+_row_of = lru_cache(maxsize=None)(look_up)
+_NOTHING = Page(folder="")
+
+
+@dataclass(slots=True)
+class Joined:
+    """What became of every path."""
+
+    kept: list[KeptPage] = field(default_factory=list)
+    rows: dict[str, Row] = field(default_factory=dict)
+    """By path: what meets a row that is more than staying, and empty folders."""
+    in_the_way: list[str] = field(default_factory=list)
+    """Paths that are a folder here and something else in the arrival."""
+    unreadable: list[str] = field(default_factory=list)
+    """Paths that cannot be read here and that the arrival ships."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Policy:
+    """The certainties that displacing needs."""
+
+    replace_at: float
+    retire_at: float
+
+
+def join(survey: Survey, coming: Release, base: Release | None, policy: Policy) -> Joined:
+    """Walk all three by folder. A folder that is alike on both sides is decided in one comparison."""
+    return _Join(survey, coming, base, policy).run()
+
+
+class _Join:
+    def __init__(self, survey: Survey, coming: Release, base: Release | None, policy: Policy) -> None:
+        findings = survey.findings
+        assert isinstance(findings, SortedPages)
+        self.findings, self.coming, self.base, self.policy = findings, coming, base, policy
+        self.folders = {folder.path for folder in survey.folders}
+        self.mine_pages = {page.folder: n for n, page in enumerate(findings.pages)}
+        self.coming_pages = {page.folder: page for page in pages_in(coming.entries)}
+        self.base_pages = {page.folder: page for page in pages_in(base.entries)} if base else {}
+        self.unknown = Base.UNKNOWN if base is None else Base.ABSENT
+        numbers = [CLASS_NUMBER[v.file_class] for v in findings.table]
+        self.classes = bytes(numbers).ljust(256, b"\0") if len(numbers) <= 256 else b""
+        self.treatments = [self._treatments(n) for n in range(len(findings.table))]
+        both = (*self.coming_pages.values(), *self.base_pages.values())
+        self.entry_folders = frozenset(page.folder for page in both if page.is_entry)
+        self.joined = Joined()
+
+    def _treatments(self, verdict: int) -> tuple[Treatment, Treatment]:
+        """What a verdict leads to where settings cannot be merged, and where they can."""
+        v = self.findings.table[verdict]
+        finding = Finding(entry=Entry(path=""), file_class=v.file_class, certainty=v.certainty)
+        limits = {"replace": self.policy.replace_at, "retire": self.policy.retire_at}
+        return treatment_of(finding, mergeable=False, **limits), treatment_of(
+            finding, mergeable=True, **limits
+        )
+
+    def run(self) -> Joined:
+        for folder in sorted({*self.mine_pages, *self.coming_pages, *self.base_pages}):
+            self._folder(folder)
+        for path in self._folder_entries():
+            self._one(path)
+        return self.joined
+
+    # ------------------------------------------------------------ a folder
+
+    def _folder(self, folder: str) -> None:
+        number = self.mine_pages.get(folder, -1)
+        coming, base = self.coming_pages.get(folder), self.base_pages.get(folder)
+        if number < 0:
+            self._only_coming(folder, coming or _NOTHING, base or _NOTHING)
+            return
+        mine, verdicts = self.findings.pages[number], self.findings.verdicts[number]
+        if not mine.names:
+            self._only_coming(folder, coming or _NOTHING, base or _NOTHING)
+            return
+        if coming is not None and _alike(mine, coming):
+            reasons = bytes((SAME_ROW.number,)) * len(mine.names)
+        else:
+            reasons = self._by_name(folder, mine, verdicts, coming or _NOTHING, base or _NOTHING)
+        if any(reasons):
+            self.joined.kept.append(KeptPage(page=mine, classes=self._classes_of(verdicts), reasons=reasons))
+        if coming is not None and coming.names != mine.names:
+            self._only_coming(folder, coming, base or _NOTHING, besides=frozenset(mine.names))
+
+    def _classes_of(self, verdicts: Iterable[int]) -> bytes:
+        if self.classes:
+            return bytes(iter(verdicts)).translate(self.classes)
+        table = self.findings.table
+        return bytes(CLASS_NUMBER[table[v].file_class] for v in verdicts)
+
+    def _by_name(self, folder: str, mine: Page, verdicts: Iterable[int], coming: Page, base: Page) -> bytes:
+        apart = is_apart(folder) if folder else False
+        above = f"{folder}/" if folder else ""
+        reasons = bytearray(len(mine.names))
+        there = {name: at for at, name in enumerate(coming.names)}
+        shipped = {name: at for at, name in enumerate(base.names)}
+        modes = mine.numbers[::COLUMNS]
+        folders = self.entry_folders
+        for at, (name, verdict) in enumerate(zip(mine.names, verdicts, strict=True)):
+            to, was = there.get(name, -1), shipped.get(name, -1)
+            alone = to < 0 and was < 0 and not (folders and above + name in folders)
+            if alone and not mine.said and stat.S_ISREG(modes[at]):
+                place = (self.unknown, Mine.OTHER, Coming.ABSENT)
+                mergeable = False
+            else:
+                place, mergeable = self._situation(mine, at, coming, to, base, was)
+            treatment = Treatment.THEIRS if apart else self.treatments[verdict][mergeable]
+            row = _row_of(*place, treatment)
+            if place[1] is Mine.FAULT and to >= 0:
+                self.joined.unreadable.append(above + name)
+            if row.verb is Verb.KEEP:
+                reasons[at] = row.number
+            elif row.verb is not None:
+                self.joined.rows[above + name] = row
+        return bytes(reasons)
+
+    def _situation(
+        self, mine: Page, at: int, coming: Page, to: int, base: Page, was: int
+    ) -> tuple[tuple[Base, Mine, Coming], bool]:
+        m = mine.entry(at)
+        c = coming.entry(to) if to >= 0 else self._folder_entry(self.coming_pages, m.path)
+        b = base.entry(was) if was >= 0 else self._folder_entry(self.base_pages, m.path)
+        return situate(b, m, c, known=self.base is not None), _mergeable(m, c)
+
+    @staticmethod
+    def _folder_entry(pages: Mapping[str, Page], path: str) -> Entry | None:
+        page = pages.get(path)
+        return next(page.entries()) if page is not None and page.is_entry else None
+
+    def _only_coming(
+        self, folder: str, coming: Page, base: Page, besides: frozenset[str] = frozenset()
+    ) -> None:
+        """Names that nothing of the person's lies under."""
+        above = f"{folder}/" if folder else ""
+        shipped = {name: at for at, name in enumerate(base.names)}
+        for at, name in enumerate(coming.names):
+            if name in besides:
+                continue
+            path = above + name
+            if path in self.folders:
+                if self._entry_of_mine(path) is None:
+                    self.joined.in_the_way.append(path)
+                continue  # an empty folder is an entry and has its turn among those
+            was = shipped.get(name, -1)
+            known = base.entry(was) if was >= 0 else self._folder_entry(self.base_pages, path)
+            row = _row_of(
+                *situate(known, None, coming.entry(at), known=self.base is not None), Treatment.OPEN
+            )
+            if row.verb is not None:
+                self.joined.rows[path] = row
+
+    # ------------------------------------------------------------ folders that are entries
+
+    def _folder_entries(self) -> Iterator[str]:
+        """Empty folders (and those not to be listed) of any side, where nothing above has spoken for the
+        path.
+        """
+        yield from sorted({*self.findings.folders, *self.entry_folders})
+
+    def _entry_of_mine(self, path: str) -> Finding | None:
+        return self.findings.find(path) if path in self.findings.folders else None
+
+    def _one(self, path: str) -> None:
+        finding = self.findings.find(path)
+        if finding is not None and path not in self.findings.folders:
+            return  # a file of theirs: its folder has spoken for it
+        coming = self.coming.entries.get(path)
+        if finding is None and path in self.folders:
+            if coming is not None and coming.kind is not Kind.FOLDER:
+                self.joined.in_the_way.append(path)
+            return  # a folder of theirs that a release also has needs no move
+        base = self.base.entries.get(path) if self.base else None
+        place = situate(base, finding.entry if finding else None, coming, known=self.base is not None)
+        row = _row_of(*place, Treatment.THEIRS if finding is not None else Treatment.OPEN)
+        if place[1] is Mine.FAULT and coming is not None:
+            self.joined.unreadable.append(path)
+        if row.verb is not None:
+            self.joined.rows[path] = row
+
+
+def _alike(mine: Page, coming: Page) -> bool:
+    """Whether two folders have the same names with the same bytes, files alone."""
+    return (
+        mine.digests == coming.digests
+        and not mine.said
+        and not coming.said
+        and mine.names == coming.names
+        and NO_DIGEST not in mine.digests
+    )
+
+
+def _mergeable(mine: Entry, coming: Entry | None) -> bool:
+    if coming is None or mine.kind is not Kind.FILE or coming.kind is not Kind.FILE:
+        return False
+    return may_merge(mine.format, coming.format)

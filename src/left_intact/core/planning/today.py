@@ -1,0 +1,75 @@
+"""What lies in the roots of an install today, by place: a value is made only of what somebody asks for."""
+
+from __future__ import annotations
+
+import stat
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from functools import cached_property
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage, kept_of
+from left_intact.core.model.pages import Page, PagedEntries
+from left_intact.core.model.place import At
+from left_intact.core.model.survey import Survey
+
+
+class Today:
+    """A survey, and the pages of roots that are none of it; folders are entries here, also those that are
+    not empty.
+    """
+
+    def __init__(
+        self,
+        survey: Survey,
+        others: Mapping[str, Sequence[Page]] | None = None,
+        tops: Mapping[str, Entry] | None = None,
+    ) -> None:
+        """`others` are pages by the label of their root, `tops` the folders of the roots themselves."""
+        self.survey, self.tops = survey, dict(tops or {})
+        self.labels = (*(label for label, _ in survey.roots), *(others or {}))
+        self.others = [
+            replace(page, folder=At(label, page.folder).shown)
+            for label, pages in (others or {}).items()
+            for page in pages
+        ]
+
+    @cached_property
+    def _entries(self) -> PagedEntries:
+        return PagedEntries((*self.survey.findings.pages, *self.others))
+
+    def entry(self, at: At) -> Entry | None:
+        """What lies at a place; None where nothing does."""
+        if not at.path:
+            return self.tops.get(at.root)
+        found = self._entries.get(at.shown)
+        if found is not None:
+            return found
+        page = self._entries.by_folder.get(at.shown)
+        if page is None:
+            return None
+        mode, mtime_ns, _ = page.facts
+        return Entry(path=page.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns)
+
+    def below(self, at: At) -> Iterator[At]:
+        """Everything below a folder, the folders too."""
+        start = at.shown
+        for folder, page in self._entries.by_folder.items():
+            if folder != start and not folder.startswith(start + "/"):
+                continue
+            inner = At(at.root, at.path + folder[len(start) :])
+            if inner != at:
+                yield inner
+            yield from (At(at.root, f"{inner.path}/{name}") for name in page.names)
+
+    def kept(self, because: str, changing: Iterable[At]) -> Kept:
+        """Everything but what changes; empty folders are not spoken of."""
+        whole = kept_of(self.survey.findings, because, self.labels)
+        unsorted = CLASS_NUMBER[FileClass.UNSORTED]
+        more = [
+            KeptPage(page=page, classes=bytes([unsorted]) * len(page.names), reasons=b"\1" * len(page.names))
+            for page in self.others
+            if page.names
+        ]
+        return Kept((*whole.pages, *more), whole.because, self.labels).without(changing)

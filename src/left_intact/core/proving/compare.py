@@ -1,0 +1,196 @@
+"""Path by path, or a whole folder at once where it is as it was: what lies there now against the witness."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.kept import CLASSES, NOT_KEPT, KeptPage
+from left_intact.core.model.pages import NO_DIGEST, Page, PagedEntries
+from left_intact.core.model.place import At
+from left_intact.core.model.proof import Witness, Witnessed
+from left_intact.core.model.stages import Verb
+from left_intact.core.model.survey import Total
+
+_STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
+
+
+class Now:
+    """What lies in the roots now, by place."""
+
+    def __init__(self, pages: Sequence[Page], labels: Sequence[str]) -> None:
+        self.entries, self.labels = PagedEntries(pages), ("", *labels)
+
+    def entry(self, at: At) -> Entry | None:
+        """What lies there; a folder too, also one that is not empty."""
+        if not at.path:
+            return Entry(path="", kind=Kind.FOLDER) if at.root in self.labels else None
+        found = self.entries.get(at.shown)
+        if found is not None:
+            return found
+        page = self.entries.by_folder.get(at.shown)
+        return Entry(path=page.folder, kind=Kind.FOLDER, mtime_ns=page.facts[1]) if page is not None else None
+
+    def page(self, folder: str) -> Page | None:
+        return self.entries.by_folder.get(folder)
+
+
+@dataclass(slots=True)
+class Tally:
+    """What comparing path by path adds up to."""
+
+    counts: Counter[Verb] = field(default_factory=Counter)
+    kept: Total = field(default_factory=Total)
+    lost: list[str] = field(default_factory=list)
+    altered: list[str] = field(default_factory=list)
+    newer: list[str] = field(default_factory=list)
+    """Altered after the update was carried out, as by a run on trial."""
+    appeared: list[str] = field(default_factory=list)
+    """Paths that nobody planned."""
+    not_laid: list[str] = field(default_factory=list)
+    still_there: list[str] = field(default_factory=list)
+    laid: int = 0
+    gone: int = 0
+    before: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
+    after: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
+    equal: Counter[FileClass] = field(default_factory=Counter)
+    agreed: Counter[FileClass] = field(default_factory=Counter)
+    trouble: Counter[FileClass] = field(default_factory=Counter)
+
+
+def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
+    """Everything that the witness speaks of, then what appeared that it does not speak of."""
+    for at, row in witness.rows.items():
+        _compare(tally, at.shown, row, now.entry(at), carried_at)
+    spoken: dict[str, set[str]] = {}
+    for at in witness.rows:
+        folder, _, name = at.shown.rpartition("/")
+        spoken.setdefault(folder, set()).add(name)
+    kept = {one.page.folder: one for one in witness.kept.pages}
+    for folder, one in kept.items():
+        _compare_page(tally, one, now.page(folder), carried_at)
+    for page in now.entries.pages:
+        known = kept.get(page.folder)
+        if known is None or known.page.names != page.names or NOT_KEPT in known.reasons:
+            _look_for_new(tally, page, known, spoken.get(page.folder, set()))
+    tally.appeared.sort()
+
+
+def _compare_page(tally: Tally, kept: KeptPage, now: Page | None, carried_at: float) -> None:
+    was = kept.page
+    if now is not None and _is_as_it_was(kept, now):
+        number = len(was.names)
+        before = kept.totals()
+        after = before if was.stats == now.stats else KeptPage(now, kept.classes, kept.reasons).totals()
+        for kind, total in before.items():
+            tally.before[kind] += total
+            tally.after[kind] += after[kind]
+            tally.equal[kind] += total.files
+            if kind.is_the_persons:
+                tally.kept += total
+        tally.counts[Verb.KEEP] += number
+        return
+    for at in kept.places:
+        entry = was.entry(at)
+        row = Witnessed(file_class=CLASSES[kept.classes[at]], verb=Verb.KEEP, before=entry, agreed=entry)
+        place = now.find(was.names[at]) if now is not None else -1
+        _compare(
+            tally, entry.path, row, now.entry(place) if now is not None and place >= 0 else None, carried_at
+        )
+
+
+def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
+    """Whether a whole folder has the same files with the same bytes."""
+    was = kept.page
+    return (
+        was.digests == now.digests
+        and was.names == now.names
+        and not was.said
+        and not now.said
+        and NOT_KEPT not in kept.reasons
+        and NO_DIGEST not in was.digests
+    )
+
+
+def _look_for_new(tally: Tally, page: Page, kept: KeptPage | None, spoken: set[str]) -> None:
+    known = {kept.page.names[at] for at in kept.places} if kept is not None else set()
+    for at, name in enumerate(page.names):
+        if name not in known and name not in spoken:
+            entry = page.entry(at)
+            tally.appeared.append(entry.path)
+            tally.after[FileClass.UNSORTED] += Total(files=1, bytes=entry.bytes)
+
+
+def _total(entry: Entry | None) -> Total:
+    if entry is None or entry.kind is Kind.FOLDER:
+        return Total()
+    return Total(files=1, bytes=entry.bytes)
+
+
+def _compare(tally: Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
+    kind = row.file_class
+    tally.before[kind] += _total(row.before)
+    tally.after[kind] += _total(now)
+    stays = row.verb in _STAYS or row.agreed == row.before
+    if not stays and row.agreed is None:
+        if now is None or (
+            now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
+        ):
+            # A thing that moved is counted once, where it came to lie.
+            tally.counts[row.verb] += row.verb is not Verb.REHOME
+            tally.agreed[kind] += row.before is not None and row.before.kind is not Kind.FOLDER
+        else:
+            tally.still_there.append(path)
+            tally.trouble[kind] += 1
+        return
+    if stays:
+        _compare_kept(tally, path, row, now, carried_at)
+    elif row.agreed is not None and now is not None and _lies_as(now, row.agreed):
+        tally.counts[row.verb] += 1
+        tally.agreed[kind] += now.kind is not Kind.FOLDER
+    elif row.verb is Verb.MERGE:
+        tally.trouble[kind] += 1
+        _altered(tally, path, now, carried_at)
+    else:
+        tally.not_laid.append(path)
+        tally.trouble[kind] += 1
+
+
+def _compare_kept(tally: Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
+    before, kind = row.before, row.file_class
+    if before is None:
+        if now is not None:
+            tally.newer.append(path)
+        return
+    tally.counts[Verb.KEEP] += 1
+    if before.kind in (Kind.FAULT, Kind.OTHER):
+        same = now is not None
+    else:
+        same = now is not None and _lies_as(now, before)
+    if same:
+        tally.equal[kind] += before.kind is not Kind.FOLDER
+        if kind.is_the_persons:
+            tally.kept += _total(before)
+        return
+    tally.counts[Verb.KEEP] -= 1
+    if kind is FileClass.CACHE:
+        tally.agreed[kind] += 1  # what can be rebuilt may change by itself
+        return
+    tally.trouble[kind] += 1
+    _altered(tally, path, now, carried_at)
+
+
+def _altered(tally: Tally, path: str, now: Entry | None, carried_at: float) -> None:
+    if now is None:
+        tally.lost.append(path)
+    elif carried_at and now.mtime_ns / 1e9 > carried_at:
+        tally.newer.append(path)
+    else:
+        tally.altered.append(path)
+
+
+def _lies_as(now: Entry, agreed: Entry) -> bool:
+    return now.kind is agreed.kind if agreed.kind is Kind.FOLDER else now.same_content(agreed)
