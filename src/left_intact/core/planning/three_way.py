@@ -17,7 +17,7 @@ from left_intact.core.files.roots import is_apart
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, KeptPage
-from left_intact.core.model.pages import COLUMNS, NO_DIGEST, Page, pages_in
+from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Survey
@@ -132,25 +132,41 @@ class _Join:
         reasons = bytearray(len(mine.names))
         there = {name: at for at, name in enumerate(coming.names)}
         shipped = {name: at for at, name in enumerate(base.names)}
-        modes = mine.numbers[::COLUMNS]
-        folders = self.entry_folders
+        plain = _all_files(mine) and _all_files(coming) and _all_files(base)
+        folders, treatments, rows = self.entry_folders, self.treatments, self.joined.rows
         for at, (name, verdict) in enumerate(zip(mine.names, verdicts, strict=True)):
             to, was = there.get(name, -1), shipped.get(name, -1)
-            alone = to < 0 and was < 0 and not (folders and above + name in folders)
-            if alone and not mine.said and stat.S_ISREG(modes[at]):
-                place = (self.unknown, Mine.OTHER, Coming.ABSENT)
-                mergeable = False
+            if plain and not (folders and above + name in folders):
+                place = self._of_files(mine, at, coming, to, base, was)
+                if place[2] is Coming.SAME_AS_MINE:
+                    reasons[at] = SAME_ROW.number
+                    continue
+                mergeable = to >= 0 and may_merge(mine.formats[at], coming.formats[to])
             else:
                 place, mergeable = self._situation(mine, at, coming, to, base, was)
-            treatment = Treatment.THEIRS if apart else self.treatments[verdict][mergeable]
-            row = _row_of(*place, treatment)
-            if place[1] is Mine.FAULT and to >= 0:
-                self.joined.unreadable.append(above + name)
+                if place[1] is Mine.FAULT and place[2] is not Coming.ABSENT:
+                    self.joined.unreadable.append(above + name)
+            row = _row_of(*place, Treatment.THEIRS if apart else treatments[verdict][mergeable])
             if row.verb is Verb.KEEP:
                 reasons[at] = row.number
             elif row.verb is not None:
-                self.joined.rows[above + name] = row
+                rows[above + name] = row
         return bytes(reasons)
+
+    def _of_files(
+        self, mine: Page, at: int, coming: Page, to: int, base: Page, was: int
+    ) -> tuple[Base, Mine, Coming]:
+        """As `situate` says of three regular files that were all read, told by their digests alone."""
+        here = mine.digest(at)
+        shipped = base.digest(was) if was >= 0 else b""
+        b = Base.PRESENT if was >= 0 else self.unknown
+        m = Mine.AS_SHIPPED if shipped == here else Mine.OTHER
+        if to < 0:
+            return b, m, Coming.ABSENT
+        arriving = coming.digest(to)
+        if arriving == here:
+            return b, m, Coming.SAME_AS_MINE
+        return b, m, Coming.SAME_AS_BASE if arriving == shipped else Coming.OTHER
 
     def _situation(
         self, mine: Page, at: int, coming: Page, to: int, base: Page, was: int
@@ -214,6 +230,13 @@ class _Join:
             self.joined.unreadable.append(path)
         if row.verb is not None:
             self.joined.rows[path] = row
+
+
+def _all_files(page: Page) -> bool:
+    """Whether everything in it is a regular file that was read."""
+    if page.said or NO_DIGEST in page.digests or len(page.digests) != len(page.names) * DIGEST_BYTES:
+        return False
+    return all(map(stat.S_ISREG, page.numbers[::COLUMNS]))
 
 
 def _alike(mine: Page, coming: Page) -> bool:

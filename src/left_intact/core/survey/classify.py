@@ -25,6 +25,7 @@ from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.names import folder_evidence, name_evidence, split_name
+from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
 from left_intact.core.survey.spelling import normalised_name
@@ -101,6 +102,8 @@ class _Sorting:
         self.times = read_times(pages, *judges)
         self.namesakes = _program_names(pages) if names else frozenset()
         self.modes = _modes_speak(pages)
+        self.shipped = beside_baseline(known.baseline) if known.baseline is not None else None
+        self.coming = beside_arrival(known.arrival, self.times) if known.arrival is not None else None
         self.table: list[Verdict] = []
         self._by_why: dict[tuple[int, ...], int] = {}
         self._keep: list[Why] = []
@@ -176,7 +179,7 @@ class _Sorting:
         ]
         of_folder = self._of_the_folder(folder)
         number = self._folder_ids.setdefault(of_folder, len(self._folder_ids))
-        by_path = bool(spoken or known.baseline or known.arrival or known.listed or known.runs)
+        by_path = bool(spoken or known.listed or known.runs)
         count = len(page.names)
         shallow = not folder
         result, keyed, odd = array("I"), self._by_key, page.said
@@ -185,6 +188,7 @@ class _Sorting:
         extra: Why = ()
         when, shape, rights, at = NO_TIME, NO_SHAPE, 0, -1
         evidence_of_name = name_evidence if known.names else None
+        nothing: list[Why] = [()] * count
         columns = zip(
             page.names,
             numbers[::COLUMNS],
@@ -192,9 +196,11 @@ class _Sorting:
             numbers[2::COLUMNS],
             page.formats or [""] * count,
             page.marks or bytes(count),
+            self.shipped.evidence(page) if self.shipped else nothing,
+            self.coming.evidence(page) if self.coming else nothing,
             strict=True,
         )
-        for name, mode, size, mtime, file_format, mark in columns:
+        for name, mode, size, mtime, file_format, mark, shipped, coming in columns:
             at += 1
             if evidence_of_name is not None:
                 own = evidence_of_name(name)
@@ -210,20 +216,18 @@ class _Sorting:
             if not mode or by_path or shallow or odd:
                 extra = self._odd(page, at, mode) if not mode or at in odd else ()
                 if by_path:
-                    extra += self._by_path(page, at, above + name, file_format, mtime, spoken)
+                    extra += self._by_path(page, at, above + name, file_format, spoken)
                 if shallow and is_settings_text(file_format):
                     extra += self._namesake(name)
                 elif shallow and is_binary_program(file_format):
-                    extra += (
-                        said(
-                            "siblings", "code at the root of the install", P, weights().spoken["code-at-root"]
-                        ),
-                    )
-            key = (number, id(own), file_format, when, shape, rights, extra)
+                    weight = weights().spoken["code-at-root"]
+                    extra += (said("siblings", "code at the root of the install", P, weight),)
+            key = (number, id(own), file_format, when, shape, rights, id(shipped), id(coming), extra)
             found = keyed.get(key)
             if found is None:
+                more = (*extra, *shipped, *coming)
                 found = keyed[key] = self._weigh(
-                    self._why(of_folder, own, file_format, when, shape, rights, extra)
+                    self._why(of_folder, own, file_format, when, shape, rights, more)
                 )
             result.append(found)
         return result
@@ -293,42 +297,15 @@ class _Sorting:
             return sources.from_link(page.said.get(at, ""), page.folder)
         return (said("fault", "could not be read", FileClass.UNSORTED, 0.0),)
 
-    def _by_path(
-        self, page: Page, at: int, path: str, file_format: str, mtime: int, spoken: list[Spoken]
-    ) -> Why:
+    def _by_path(self, page: Page, at: int, path: str, file_format: str, spoken: list[Spoken]) -> Why:
         known = self.known
         found: Why = ()
         for source, table, find in spoken:
             if (line := find(page.names[at])) >= 0:
                 found += sources.from_pattern(source, *table[line], path)
-        digest = ""
-        if known.baseline is not None or known.arrival is not None:
-            raw = page.digest(at)
-            digest = raw.hex() if raw != NO_DIGEST else ""
-        if known.baseline is not None:
-            base = known.baseline
-            found += sources.from_baseline(
-                base.version_text or "the baseline",
-                base.entries.get(path),
-                digest,
-                file_format,
-                page.said.get(at, ""),
-            )
-        elif known.listed is not None:
-            found += sources.from_list(
-                known.listed.source, known.listed.state(path), is_settings_text(file_format)
-            )
-        if known.arrival is not None:
-            arrival = known.arrival
-            coming = arrival.entries.get(path)
-            found += sources.from_arrival(
-                arrival.version_text or "the arrival",
-                coming,
-                digest,
-                file_format,
-                mtime // _SECOND,
-                self.times,
-            )
+        if known.listed is not None and known.baseline is None:
+            state = known.listed.state(path)
+            found += sources.from_list(known.listed.source, state, is_settings_text(file_format))
         if (run := known.runs.get(path)) is not None:
             untouched = run[0] == "made" and bool(run[1]) and run[1] == page.digest(at).hex()
             found += sources.from_run("stub" if untouched else run[0])

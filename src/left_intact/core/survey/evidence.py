@@ -29,7 +29,8 @@ def from_pattern(source: str, pattern: str, file_class: FileClass, path: str) ->
 
 
 @lru_cache(maxsize=4096)
-def _baseline(name: str, key: str, settings: bool) -> tuple[Evidence, ...]:
+def of_baseline(name: str, key: str, settings: bool = False) -> tuple[Evidence, ...]:
+    """What it says where a path is `absent`, `equal` or `changed`."""
     spoken = weights().spoken
     if key == "absent":
         return (said("baseline", f"{name} did not ship it", P, spoken["baseline-absent"]),)
@@ -45,13 +46,11 @@ def _baseline(name: str, key: str, settings: bool) -> tuple[Evidence, ...]:
 
 
 def from_baseline(
-    name: str, shipped: Entry | None, digest: str, file_format: str, link: str
+    name: str, shipped: Entry, digest: str, file_format: str, link: str
 ) -> tuple[Evidence, ...]:
     """What the release that the install came from had under a path."""
-    if shipped is None:
-        return _baseline(name, "absent", False)
     same = digest == shipped.digest if digest else bool(link) and link == shipped.link
-    return _baseline(
+    return of_baseline(
         name,
         "equal" if same else "changed",
         is_settings_text(file_format) or is_settings_text(shipped.format),
@@ -77,28 +76,35 @@ def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
     return found
 
 
-def from_arrival(
-    name: str, coming: Entry | None, digest: str, file_format: str, seconds: int, times: Times
-) -> tuple[Evidence, ...]:
-    """What the arriving release has under a path.
+def arrival_case(coming: Entry, digest: str, file_format: str, seconds: int, times: Times) -> str:
+    """What is the case where the arriving release has something under a path: a key of `of_arrival`.
 
     Settings text says little, since a default lies under the name of the person's own; but
     one that was written in the very seconds of the release was never touched since.
     """
-    spoken = weights().spoken
-    if coming is None:
-        key = "arrival-absent" if times.near(seconds) else "arrival-absent-unproven"
-        return (said("arrival", f"{name} has nothing here", P, spoken[key]),)
     if digest and coming.digest == digest:
-        return (said("arrival", f"{name} ships exactly this", P, spoken["arrival-equal"]),)
+        return "arrival-equal"
     if coming.format.split(" ")[0] != file_format.split(" ", maxsplit=1)[0]:
-        return (said("arrival", f"{name} ships something else here", P, 0.0),)
-    if is_settings_text(file_format):
-        untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
-        key = "arrival-path-untouched" if untouched else "arrival-path-settings"
-    else:
-        key = "arrival-path"
-    return (said("arrival", f"{name} ships one of this kind here", P, spoken[key]),)
+        return "arrival-other"
+    if not is_settings_text(file_format):
+        return "arrival-path"
+    untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
+    return "arrival-path-untouched" if untouched else "arrival-path-settings"
+
+
+_ARRIVAL_SAYS = {
+    "arrival-absent": "has nothing here",
+    "arrival-absent-unproven": "has nothing here",
+    "arrival-equal": "ships exactly this",
+    "arrival-other": "ships something else here",
+}
+
+
+@lru_cache(maxsize=256)
+def of_arrival(name: str, case: str) -> tuple[Evidence, ...]:
+    """What the arriving release says in a case."""
+    weight = 0.0 if case == "arrival-other" else weights().spoken[case]
+    return (said("arrival", f"{name} {_ARRIVAL_SAYS.get(case, 'ships one of this kind here')}", P, weight),)
 
 
 @lru_cache(maxsize=1024)

@@ -21,7 +21,7 @@ from left_intact.core.files.roots import read_roots, roots_reader
 from left_intact.core.files.tree import Tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.findings import SortedPages, Verdict
-from left_intact.core.model.pages import Page
+from left_intact.core.model.pages import Page, pages_in
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.survey import Survey, Total
@@ -128,10 +128,12 @@ def context_of(
 def _release_key(release: Release | None) -> str:
     if release is None:
         return ""
-    rows = [f"{e.path}\0{e.digest}\0{e.link}\0{e.format}" for e in release.entries.values()]
-    return blake3(
-        "\n".join([release.version_text, *sorted(rows)]).encode("utf-8", "surrogateescape")
-    ).hexdigest()
+    key = blake3(release.version_text.encode())
+    for page in pages_in(release.entries):
+        said = [page.folder, *page.names, *page.formats, *(f"{at} {what}" for at, what in page.said.items())]
+        key.update("\0".join(said).encode("utf-8", "surrogatepass"))
+        key.update(page.digests)
+    return key.hexdigest()
 
 
 def survey_tree(

@@ -1,0 +1,104 @@
+"""What a release has beside the names of a folder: evidence by column, a folder at a time.
+
+Nearly all names are equal or absent on both sides, so those are told by digests alone; a value is made of
+an entry
+only where the two differ. All evidence of one kind is one object, so that it can be told by its identity.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
+from left_intact.core.model.release import Release
+from left_intact.core.survey import evidence as sources
+from left_intact.core.survey.times import Times
+
+Why = tuple[Evidence, ...]
+_SECOND = 10**9
+
+
+class Beside:
+    """The pages of a release, to be held against those of an install."""
+
+    def __init__(
+        self,
+        release: Release,
+        equal: Why,
+        absent: Callable[[int], Why],
+        other: Callable[[Page, int, Entry], Why],
+    ) -> None:
+        """`absent` is given when a name was written (seconds since 1970), `other` its place and what is
+        shipped there.
+        """
+        self._equal, self._absent, self._other = equal, absent, other
+        pages = pages_in(release.entries)
+        self._pages = {page.folder: page for page in pages}
+        self._entry_folders = frozenset(page.folder for page in pages if page.is_entry)
+
+    def evidence(self, page: Page) -> list[Why]:
+        """What it says of each name of a folder."""
+        there = self._pages.get(page.folder)
+        names, times = page.names, page.numbers[2::COLUMNS]
+        if there is not None and there.digests == page.digests and _comparable(there, page):
+            return [self._equal] * len(names)
+        above = f"{page.folder}/" if page.folder else ""
+        places = {name: at for at, name in enumerate(there.names)} if there is not None else {}
+        found, width = [], DIGEST_BYTES
+        for at, name in enumerate(names):
+            place = places.get(name, -1)
+            if place >= 0 and there is not None:
+                mine = page.digests[at * width : (at + 1) * width]
+                same = (
+                    mine == there.digests[place * width : (place + 1) * width] and mine != NO_DIGEST and mine
+                )
+                found.append(self._equal if same else self._other(page, at, there.entry(place)))
+            elif self._entry_folders and above + name in self._entry_folders:
+                found.append(self._other(page, at, next(self._pages[above + name].entries())))
+            else:
+                found.append(self._absent(times[at] // _SECOND))
+        return found
+
+
+def _comparable(one: Page, other: Page) -> bool:
+    return one.names == other.names and not one.said and not other.said and NO_DIGEST not in one.digests
+
+
+def beside_baseline(release: Release) -> Beside:
+    """The release that the install came from."""
+    name = release.version_text or "the baseline"
+    absent = sources.of_baseline(name, "absent")
+
+    def other(page: Page, at: int, shipped: Entry) -> Why:
+        digest, file_format, link = _of(page, at)
+        return sources.from_baseline(name, shipped, digest, file_format, link)
+
+    return Beside(release, sources.of_baseline(name, "equal"), lambda seconds: absent, other)
+
+
+def beside_arrival(release: Release, times: Times) -> Beside:
+    """The release that has come."""
+    name = release.version_text or "the arrival"
+    near: dict[int, Why] = {}
+
+    def absent(seconds: int) -> Why:
+        known = near.get(seconds)
+        if known is None:
+            case = "arrival-absent" if times.near(seconds) else "arrival-absent-unproven"
+            known = near[seconds] = sources.of_arrival(name, case)
+        return known
+
+    def other(page: Page, at: int, coming: Entry) -> Why:
+        digest, file_format, _ = _of(page, at)
+        seconds = page.numbers[at * COLUMNS + 2] // _SECOND
+        return sources.of_arrival(name, sources.arrival_case(coming, digest, file_format, seconds, times))
+
+    return Beside(release, sources.of_arrival(name, "arrival-equal"), absent, other)
+
+
+def _of(page: Page, at: int) -> tuple[str, str, str]:
+    """(digest, format, link) of a name."""
+    raw = page.digest(at)
+    file_format = page.formats[at] if page.formats else ""
+    return (raw.hex() if raw != NO_DIGEST else ""), file_format, page.said.get(at, "")
