@@ -102,11 +102,21 @@ def changed(path: str, says: str = "it changed while the update was under way") 
     return LeftIntactError("changed-meanwhile", says, path=path, way_out="Draw the plan again.")
 
 
+_NEAR_MOST = 32
+"""Folders that a place keeps open; no call needs more than two at a time."""
+
+
 class Spot(NamedTuple):
     """A name and the handle of the folder it is in; without handles the whole path and None."""
 
     folder: int | None
     name: str
+
+    def __enter__(self) -> Spot:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """The place keeps the handle."""
 
 
 class LocalPlace:
@@ -126,6 +136,8 @@ class LocalPlace:
         self.root, self.ours = root, ours
         self.able = able_to or able()
         self._handle = -1
+        self._near: dict[str, int] = {}
+        """Open folders by path, the oldest first."""
         info = self._open_root()
         self.identity = (info.st_dev, info.st_ino)
         if identity is not None and identity != self.identity:
@@ -147,6 +159,8 @@ class LocalPlace:
         return info
 
     def close(self) -> None:
+        for folder in list(self._near):
+            self._forget(folder)
         if self._handle >= 0:
             os.close(self._handle)
             self._handle = -1
@@ -167,34 +181,57 @@ class LocalPlace:
 
     # ------------------------------------------------------------ walking
 
-    @contextmanager
-    def _spot(self, path: str) -> Iterator[Spot]:
+    def _spot(self, path: str) -> Spot:
         """The folder that a path lies in, open. Raises `changed-meanwhile` where a part of the way is no
         folder.
+
+        A handle is good until as many others were asked for as are kept open.
         """
-        *folders, name = path.split("/")
+        folder, _, name = path.rpartition("/")
         if not self.able.handles:
-            self._refuse_false_folders(folders)
-            yield Spot(None, self.full(path))
-            return
+            self._refuse_false_folders(folder.split("/") if folder else [])
+            return Spot(None, self.full(path))
+        if not folder:
+            return Spot(self._handle, name or ".")
+        known = self._near.get(folder)
+        if known is not None and self._is_still_there(folder, known):
+            return Spot(known, name or ".")
+        self._forget(folder)
+        while len(self._near) >= _NEAR_MOST:
+            self._forget(next(iter(self._near)))
+        self._near[folder] = handle = self._walk(folder.split("/"))
+        return Spot(handle, name or ".")
+
+    def _walk(self, folders: list[str]) -> int:
         at = self._handle
-        try:
-            for number, part in enumerate(folders, 1):
-                try:
-                    inner = os.open(part, _WALK, dir_fd=at)
-                except OSError as error:
-                    if error.errno in (errno.ENOTDIR, errno.ELOOP):
-                        raise changed(
-                            self.full("/".join(folders[:number])), "this is no folder any more"
-                        ) from error
-                    raise
+        for number, part in enumerate(folders, 1):
+            try:
+                inner = os.open(part, _WALK, dir_fd=at)
+            except OSError as error:
+                if error.errno in (errno.ENOTDIR, errno.ELOOP):
+                    raise changed(
+                        self.full("/".join(folders[:number])), "this is no folder any more"
+                    ) from error
+                raise
+            finally:
                 if at != self._handle:
                     os.close(at)
-                at = inner
-            yield Spot(at, name or ".")
-        finally:
-            if at not in (self._handle, -1):
-                os.close(at)
+            at = inner
+        return at
+
+    def _is_still_there(self, folder: str, handle: int) -> bool:
+        """Whether an open folder still has the path that it was walked to, with no link on the way.
+
+        Told by the system's own record of an open handle; without one every path is walked anew.
+        """
+        try:
+            return os.readlink(f"/proc/self/fd/{handle}") == os.path.join(self.root, folder)
+        except OSError:
+            return False
+
+    def _forget(self, folder: str) -> None:
+        if (handle := self._near.pop(folder, None)) is not None:
+            os.close(handle)
 
     def _refuse_false_folders(self, folders: list[str]) -> None:
         at = self.root
