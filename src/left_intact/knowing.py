@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Finding
     from left_intact.core.model.install import Install, Ruling
+    from left_intact.core.model.pages import Page
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.survey.elsewhere import OtherRoot
@@ -178,7 +179,7 @@ class Knowing:
         return os.path.join(folder, f"{what}-{name}{ending}")
 
     def learn_from_update(
-        self, install: Install, survey: Survey, shipped: Iterable[str]
+        self, install: Install, survey: Survey, shipped: Iterable[Page]
     ) -> dict[str, FileClass]:
         """Write down the folders that an update has shown to be the person's, for the versions to come."""
         from left_intact.core.keepsheet.learn import Learnt, folders_of_one_class, with_learnt

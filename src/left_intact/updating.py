@@ -5,7 +5,7 @@ workbench.
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Entry, Folder
     from left_intact.core.model.install import Install
+    from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Arrival, Reading, Release
@@ -115,7 +116,7 @@ class Updating:
         def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances: ...
         def export_path(self, install: Install, what: str, ending: str) -> str: ...
         def learn_from_update(
-            self, install: Install, survey: Survey, shipped: Collection[str]
+            self, install: Install, survey: Survey, shipped: Iterable[Page]
         ) -> dict[str, FileClass]: ...
 
     # ------------------------------------------------------------ the strongbox and its journal
@@ -188,7 +189,6 @@ class Updating:
         plan = replace(plan, inputs={**plan.inputs, **self._inputs(install)})
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
-        on_record = self._baseline(install, None)
         self._refuse_shared(install, plan.roots)
         try:
             update = carry_out(
@@ -204,10 +204,14 @@ class Updating:
             self._note_box(install, box)
         if update.state is State.WAITING:
             return Outcome(update=update, proven=None)
-        self._note_shipped(install, update, on_record, {n: a.release for n, a in enumerate(plan.arrivals)})
+        self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
         if plan.baseline is not None and self._lays_a_release(plan):
+            from left_intact.core.model.pages import pages_in
+
             self.learn_from_update(
-                install, plan.survey, [*plan.baseline.entries, *plan.arrival.release.entries]
+                install,
+                plan.survey,
+                [*pages_in(plan.baseline.entries), *pages_in(plan.arrival.release.entries)],
             )
         return Outcome(update=update, proven=self._prove(install, update, report))
 
@@ -261,11 +265,7 @@ class Updating:
                         )
 
     def _note_shipped(
-        self,
-        install: Install,
-        update: Update,
-        on_record: Release | None,
-        known: Mapping[int, Release] | None = None,
+        self, install: Install, update: Update, known: Mapping[int, Release] | None = None
     ) -> None:
         """Note in the library what the journal says is on record now: a release, or entries laid over the
         one before.
@@ -275,7 +275,8 @@ class Updating:
 
         with Journal(self.strongbox(install).journal_path) as journal:
             stages = [s for s in in_force(journal, update.id) if s.shipped is not None]
-        release, whole = on_record, False
+        release: Release | None = None
+        whole = False
         for stage in stages:
             assert stage.shipped is not None
             number = stage.shipped.arrival
@@ -283,7 +284,10 @@ class Updating:
             if came is None:
                 return
             whole = whole or not stage.shipped.over
-            release = _laid_over(release, came, stage.shipped.paths) if stage.shipped.over else came
+            if stage.shipped.over:
+                release = _laid_over(release or self.on_record(install, update.id), came, stage.shipped.paths)
+            else:
+                release = came
         if release is not None:
             self.library.set_baseline(install, update.id, release)
         if whole:
@@ -673,18 +677,24 @@ class Updating:
             self._note_version(install, version)
         if about.state is State.ON_TRIAL:
             if self.library.baseline(install, about.id) is None:
-                self._note_shipped(install, about, self._baseline_before(install, about))
+                self._note_shipped(install, about)
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self._waits_again(install, about)
         return about
 
-    def _baseline_before(self, install: Install, update: Update) -> Release | None:
-        before = [
-            u.id
-            for u in self.history(install)
-            if u.id < update.id and u.state in (State.ON_TRIAL, State.SETTLED)
-        ]
-        return self.library.baseline(install, before[0] if before else 0)
+    def on_record(self, install: Install, before: int | None = None) -> Release | None:
+        """The release that the install came from, as on record; `before` looks at updates below that number
+        alone.
+
+        An update that laid no whole release (a pack) leaves the record as it was.
+        """
+        for update in self.history(install):
+            in_force = update.state in (State.ON_TRIAL, State.SETTLED)
+            if not in_force or (before is not None and update.id >= before):
+                continue
+            if (release := self.library.baseline(install, update.id)) is not None:
+                return release
+        return self.library.baseline(install, 0)
 
     # ------------------------------------------------------------ what carrying needs of the other stages
 

@@ -357,8 +357,7 @@ class Workbench(Noticing, Knowing, Updating):
         """The release the install came from: as given, or as on record."""
         if path is not None:
             return self.arrival(install, path).release
-        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
-        return self.library.baseline(install, last.id if last is not None else 0)
+        return self.on_record(install)
 
     def set_baseline(self, install: Install, path: str) -> Release:
         """Put on record which release an install came from."""

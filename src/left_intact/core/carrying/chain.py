@@ -17,7 +17,7 @@ from typing import NoReturn, Protocol
 from left_intact.core.carrying import laying
 from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.contents import list_rows
-from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, run_record
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import OtherNames, refuse_bad_path, steps_of, touched_folders, witness_of
@@ -76,6 +76,8 @@ class Chain:
     cancel: CancelToken = field(default_factory=CancelToken)
     names: OtherNames = lambda device, inode: []
     """Where files of a device and inode lie, where a plan has just told it."""
+    fresh: dict[int, list[Step]] = field(default_factory=dict)
+    """The steps of stages that were journalled by this very run, by stage."""
 
     def roots_now(self) -> tuple[Root, ...]:
         return tuple(self.roots.all.values())
@@ -95,7 +97,7 @@ class Chain:
     def run(self, stage: int) -> Iterator[Run]:
         """The steps of a stage, ready to be run over."""
         annexes = Annexes(self.box, self.roots, self.update.id)
-        steps = self.journal.steps(self.update.id, stage)
+        steps = self.fresh.get(stage) or self.journal.steps(self.update.id, stage)
         for step in steps:
             refuse_bad_path(step.at, self.roots)
         run = Run(
@@ -284,6 +286,7 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
         witness = witness_of(moves, plan.kept if plan is not None else Kept(), roots=others, **versions)
         chain.journal.put_carry(update.id, stage, carry=carry, steps=steps, folders=folders, witness=witness)
         chain.journal.set_state(update.id, _going(update, State.STAGING))
+        chain.fresh[stage] = steps
         chain.again()
     except BaseException as error:  # noqa: BLE001 (also Ctrl-C: whatever it is, the stage has not begun)
         _failed(chain, stage, error)
@@ -299,7 +302,7 @@ def _run_stage(chain: Chain, stage: int) -> None:
     with chain.run(stage) as run:
         try:
             laying.stage(run)
-            chain.box.write_list(list_rows(chain.journal, chain.box))
+            chain.box.write_list(list_rows(chain.journal, chain.box, {chain.update.id: run.steps}))
             run.box.flush()
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
             run.annexes.clear()

@@ -247,7 +247,7 @@ class _Unpacked:
 def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
     path = run.update.arrivals[arrival][0]
     source = open_source(path)
-    members = [m for m in source.members() if m.path in wanted]
+    members = source.some(wanted.keys())
     if len(members) != len(wanted):
         raise LeftIntactError(
             "arrival-changed", "parts of the arrival are gone", path=path, way_out="Draw the plan again."

@@ -48,6 +48,8 @@ class Strongbox:
     def __init__(self, folder: str) -> None:
         self.folder = folder
         self._place: LocalPlace | None = None
+        self._made: set[str] = set()
+        """Folders of objects that are known to be there."""
 
     @property
     def journal_path(self) -> str:
@@ -70,6 +72,7 @@ class Strongbox:
         if self._place is not None:
             self._place.close()
             self._place = None
+        self._made.clear()
 
     def make(self) -> None:
         """Make the folders, each for its owner alone. Raises `strongbox-unwritable`."""
@@ -150,13 +153,20 @@ class Strongbox:
 
     def keep(self, source: LocalPlace, path: str, digest: str) -> None:
         """Take a verified copy of a file. Not flushed; see `flush`."""
+        name = self._object(digest)
+        folder = name.rpartition("/")[0]
+        if folder not in self._made:
+            self.place.make_folders(folder)
+            self._made.add(folder)
         if self.has(digest):
             return
-        name = self._object(digest)
-        self.place.make_folders(name.rpartition("/")[0])
-        self.place.discard(name + ".part")
-        self.place.copy_in(source, path, name + ".part", digest)
-        self.place.take(self.place, name + ".part", name, over=True)
+        part = name + ".part"
+        try:
+            self.place.copy_in(source, path, part, digest)
+        except FileExistsError:  # left by a run that was cut off
+            self.place.discard(part)
+            self.place.copy_in(source, path, part, digest)
+        self.place.take(self.place, part, name, over=True)
 
     def give(self, digest: str, place: LocalPlace, path: str) -> None:
         """Copy an object out to a new path. Raises `strongbox-damaged` where it fails its digest."""
@@ -177,6 +187,13 @@ class Strongbox:
             return 0
         self.place.discard(self._object(digest))
         return info.st_size
+
+    def objects(self) -> set[str]:
+        """The digests of all objects that are there, sound or not."""
+        found: set[str] = set()
+        for folder, _, names in os.walk(os.path.join(self.folder, "objects")):
+            found.update(name for name in names if name.startswith(os.path.basename(folder)))
+        return found
 
     def size(self) -> int:
         """Bytes in all objects."""

@@ -18,7 +18,7 @@ import tarfile
 import time
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import IO, Any, Protocol, cast
@@ -68,6 +68,10 @@ class Source(Protocol):
     shape: str
 
     def members(self) -> tuple[Member, ...]: ...
+    def some(self, paths: Collection[str]) -> list[Member]:
+        """The members at some paths; those that are not there are left out."""
+        ...
+
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None: ...
 
 
@@ -204,6 +208,29 @@ class FolderSource:
                 raise hostile(self.path, f"the link {member.path} points out of it, to {member.link}")
         return found
 
+    def some(self, paths: Collection[str]) -> list[Member]:
+        top, sound = os.path.realpath(self.path), {"": True}
+        found = []
+        for path in paths:
+            folder = path.rpartition("/")[0]
+            if folder not in sound:
+                real = os.path.join(top, folder)
+                sound[folder] = safe_path(folder) == folder and os.path.realpath(real) == real
+            # What leads out, or through a link, is not there.
+            if sound[folder] and (member := self._file(path)) is not None:
+                found.append(member)
+        return found
+
+    def _file(self, path: str) -> Member | None:
+        try:
+            info = os.lstat(os.path.join(self.path, path))
+        except OSError:
+            return None
+        if not stat.S_ISREG(info.st_mode):
+            return None
+        mode = stat.S_IMODE(info.st_mode) & MODE_MASK
+        return Member(path=path, kind=Kind.FILE, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns)
+
     def _walk(self, folder: str) -> Iterator[Member]:
         try:
             with os.scandir(os.path.join(self.path, folder)) as listing:
@@ -248,6 +275,9 @@ class SingleFileSource:
         mode = stat.S_IMODE(info.st_mode) & MODE_MASK
         name = os.path.basename(self.path)
         return (Member(path=name, kind=Kind.FILE, bytes=info.st_size, mode=mode, mtime_ns=info.st_mtime_ns),)
+
+    def some(self, paths: Collection[str]) -> list[Member]:
+        return [member for member in self.members() if member.path in paths]
 
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
         for member in wanted:
@@ -298,6 +328,9 @@ class ZipSource:
         if info.create_system == 3 and stat.S_IFMT(unix) not in (0, stat.S_IFREG):
             raise hostile(self.path, f"{path} is a device, pipe or socket")
         return Member(kind=Kind.FILE, bytes=info.file_size, **common)  # type: ignore[arg-type]
+
+    def some(self, paths: Collection[str]) -> list[Member]:
+        return [member for member in self.members() if member.path in paths]
 
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
         with self._opened() as archive:
@@ -368,6 +401,9 @@ class TarSource:
                 raise hostile(self.path, f"{path} is a hard link to {info.linkname}")
             else:
                 raise hostile(self.path, f"{path} is a device, pipe or sparse file")
+
+    def some(self, paths: Collection[str]) -> list[Member]:
+        return [member for member in self.members() if member.path in paths]
 
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
         by_name = {member.handle: member for member in wanted}
@@ -486,6 +522,9 @@ class SevenZipSource:
                 )
             result.append(member)
         return tuple(result)
+
+    def some(self, paths: Collection[str]) -> list[Member]:
+        return [member for member in self.members() if member.path in paths]
 
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None:
         if not wanted:

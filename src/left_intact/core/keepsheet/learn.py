@@ -5,6 +5,7 @@ What a person wrote into a sheet, comments and order included, stays as it is.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -15,6 +16,8 @@ from tomlkit.items import AoT, Table
 from left_intact.core.keepsheet.format import FORMAT
 from left_intact.core.keepsheet.sheet import validated
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.pages import Page
 from left_intact.core.model.survey import Survey
 
 _LIST_KEYS = {
@@ -126,23 +129,38 @@ def _closed(document: Any) -> str:
     return text
 
 
-def folders_of_one_class(survey: Survey, shipped: Iterable[str]) -> dict[str, FileClass]:
+def folders_of_one_class(survey: Survey, shipped: Iterable[Page]) -> dict[str, FileClass]:
     """Folders that an update has shown to be the person's: nothing in them was shipped, and all is surely
     of one class.
 
-    The outermost of them, as patterns of a keepsheet.
+    `shipped` are the pages of all releases that are known. The outermost of such folders, as patterns of a
+    keepsheet.
     """
-    taken = {path[:at] for path in shipped for at in range(len(path)) if path[at] == "/"}
-    kinds: dict[str, dict[FileClass, int]] = {}
+    taken = {
+        folder for page in shipped if page.names or page.is_entry for folder in _with_parents(page.folder)
+    }
+    kinds: dict[str, Counter[FileClass]] = {}
     spoilt: set[str] = set()
-    for finding in survey.findings:
-        folder = finding.path.rpartition("/")[0]
-        while folder:
-            if finding.file_class is FileClass.UNSORTED or finding.certainty < _LEARN_CERTAINTY:
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
+    unsure = {
+        n
+        for n, v in enumerate(findings.table)
+        if v.file_class is FileClass.UNSORTED or v.certainty < _LEARN_CERTAINTY
+    }
+    for page, verdicts in zip(findings.pages, findings.verdicts, strict=True):
+        here = Counter[FileClass]()
+        for verdict, count in Counter(verdicts).items():
+            here[findings.table[verdict].file_class] += count
+        spoils = not unsure.isdisjoint(verdicts)
+        if page.is_entry:
+            _add(
+                kinds, spoilt, page.folder.rpartition("/")[0], findings, unsure, findings.folders[page.folder]
+            )
+        for folder in _with_parents(page.folder) if here else ():
+            kinds.setdefault(folder, Counter()).update(here)
+            if spoils:
                 spoilt.add(folder)
-            counts = kinds.setdefault(folder, {})
-            counts[finding.file_class] = counts.get(finding.file_class, 0) + 1
-            folder = folder.rpartition("/")[0]
     found: dict[str, FileClass] = {}
     for folder in sorted(kinds):
         counts = kinds[folder]
@@ -151,6 +169,27 @@ def folders_of_one_class(survey: Survey, shipped: Iterable[str]) -> dict[str, Fi
         if good and folder not in spoilt and folder not in taken and not _below_any(folder, found):
             found[folder + "/"] = kind
     return found
+
+
+def _add(
+    kinds: dict[str, Counter[FileClass]],
+    spoilt: set[str],
+    above: str,
+    findings: SortedPages,
+    unsure: set[int],
+    verdict: int,
+) -> None:
+    """Count a folder that is an entry itself in those above it."""
+    for folder in _with_parents(above):
+        kinds.setdefault(folder, Counter())[findings.table[verdict].file_class] += 1
+        if verdict in unsure:
+            spoilt.add(folder)
+
+
+def _with_parents(folder: str) -> list[str]:
+    """A folder and all above it, but for the root itself."""
+    parts = folder.split("/") if folder else []
+    return ["/".join(parts[:depth]) for depth in range(1, len(parts) + 1)]
 
 
 def _below_any(folder: str, found: Mapping[str, FileClass]) -> bool:

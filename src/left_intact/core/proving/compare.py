@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASSES, NOT_KEPT, KeptPage
-from left_intact.core.model.pages import NO_DIGEST, Page, PagedEntries
+from left_intact.core.model.pages import DIGEST_BYTES, NO_DIGEST, Page, PagedEntries
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Verb
@@ -82,24 +82,43 @@ def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None
 def _compare_page(tally: Tally, kept: KeptPage, now: Page | None, carried_at: float) -> None:
     was = kept.page
     if now is not None and _is_as_it_was(kept, now):
-        number = len(was.names)
-        before = kept.totals()
-        after = before if was.stats == now.stats else KeptPage(now, kept.classes, kept.reasons).totals()
-        for kind, total in before.items():
-            tally.before[kind] += total
-            tally.after[kind] += after[kind]
-            tally.equal[kind] += total.files
-            if kind.is_the_persons:
-                tally.kept += total
-        tally.counts[Verb.KEEP] += number
+        _count_equal(tally, kept)
         return
-    for at in kept.places:
+    odd = kept.places
+    if now is not None and not was.said and not now.said:
+        odd = [at for at in kept.places if not _is_equal(was, at, now)]
+        if len(odd) < len(kept.places):
+            reasons = bytearray(kept.reasons)
+            for at in odd:
+                reasons[at] = NOT_KEPT
+            _count_equal(tally, replace(kept, reasons=bytes(reasons)))
+    for at in odd:
         entry = was.entry(at)
         row = Witnessed(file_class=CLASSES[kept.classes[at]], verb=Verb.KEEP, before=entry, agreed=entry)
         place = now.find(was.names[at]) if now is not None else -1
-        _compare(
-            tally, entry.path, row, now.entry(place) if now is not None and place >= 0 else None, carried_at
-        )
+        there = now.entry(place) if now is not None and place >= 0 else None
+        _compare(tally, entry.path, row, there, carried_at)
+
+
+def _count_equal(tally: Tally, kept: KeptPage) -> None:
+    """Names that all have the bytes they had; so their sizes are what they were, too."""
+    for kind, total in kept.totals().items():
+        tally.before[kind] += total
+        tally.after[kind] += total
+        tally.equal[kind] += total.files
+        tally.counts[Verb.KEEP] += total.files
+        if kind.is_the_persons:
+            tally.kept += total
+
+
+def _is_equal(was: Page, at: int, now: Page) -> bool:
+    """Whether a name has the digest it had; of pages without links and faults."""
+    name = was.names[at]
+    place = at if at < len(now.names) and now.names[at] == name else now.find(name)
+    if place < 0:
+        return False
+    digest = was.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
+    return digest != NO_DIGEST and digest == now.digests[place * DIGEST_BYTES : (place + 1) * DIGEST_BYTES]
 
 
 def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
