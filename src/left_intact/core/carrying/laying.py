@@ -9,7 +9,9 @@ exchange is to be had) empty on the way between a folder and a file; the journal
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import errno
+import os
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import IO
@@ -17,16 +19,17 @@ from typing import IO
 from blake3 import blake3
 
 from left_intact.core.carrying.annex import Annexes
+from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
 from left_intact.core.carrying.journal import FolderTime, Journal, Step
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.archives import Member, open_source
 from left_intact.core.files.place import LocalPlace, changed
-from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import HalfDone, LeftIntactError, reason_of
 from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.model.stages import FromArrival, FromRoot, Made
+from left_intact.core.model.stages import FromArrival, FromRoot, FromStrongbox, Made
 from left_intact.core.model.update import StageState, State, Update
 
 
@@ -91,19 +94,42 @@ class Run:
 
 def stage(run: Run) -> None:
     """Fill the strongbox with what will go, make ready what will come, and flush both."""
-    bytes_done = 0
+    _make_safe(run)
     undone = run.update.undoes[0] if run.update.undoes else run.update.id
     named = dict(run.journal.trial(undone))
-    for number, step in enumerate(run.steps, 1):
-        run.cancel.check()
-        if step.before is not None and step.before.kind is Kind.FILE:
-            run.box.keep(run.roots.place(step.at.root), step.at.path, step.before.digest)
-            bytes_done += step.before.bytes
+    for step in run.steps:
         if step.by_name and step.before is not None and not run.box.holds(named.get(step.path, "")):
+            run.cancel.check()
             run.journal.note_trial(undone, step.path, _keep_by_name(run, step, step.before, undone))
-        run.tell("safe", number, step.path, bytes_done)
     prepare(run)
     run.flush()
+
+
+def _make_safe(run: Run) -> None:
+    """A verified copy of every file that will be displaced."""
+    going: dict[str, dict[str, Copy]] = {}
+    for step in run.steps:
+        before = step.before
+        if before is not None and before.kind is Kind.FILE:
+            copy = Copy(step.at.path, run.box.object_name(before.digest), before.digest, before.bytes)
+            going.setdefault(step.at.root, {})[before.digest] = copy
+    done = bytes_done = 0
+
+    def copied(one: Copied) -> None:
+        nonlocal done, bytes_done
+        done, bytes_done = done + 1, bytes_done + one.copy.size
+        run.tell("safe", done, one.copy.source, bytes_done)
+
+    for label, copies in going.items():
+        run.box.make_object_folders(copies)
+        copy_all(
+            list(copies.values()),
+            run.roots.place(label),
+            run.box.place,
+            on_copied=copied,
+            on_fault=lambda copy, error: error,
+            cancel=run.cancel,
+        )
 
 
 def _keep_by_name(run: Run, step: Step, before: Entry, undone: int) -> str:
@@ -120,6 +146,7 @@ def _keep_by_name(run: Run, step: Step, before: Entry, undone: int) -> str:
 def prepare(run: Run) -> None:
     """Make ready every file, link and exchanged folder that is to be laid and does not lie there yet."""
     wanted: dict[int, dict[str, list[Step]]] = {}
+    boxed: list[Step] = []
     for step in run.steps:
         entry = step.after
         if (
@@ -137,11 +164,54 @@ def prepare(run: Run) -> None:
             annex.apply_metadata(ready, entry, step.gives)
         elif _second_name(run, step.joins, entry, annex, ready):
             annex.apply_metadata(ready, entry, step.gives)
-        elif not _from_here(run, step):
-            assert isinstance(step.source, FromArrival)
+        elif isinstance(step.source, FromArrival):
             wanted.setdefault(step.source.arrival, {}).setdefault(step.source.member, []).append(step)
+        elif isinstance(step.source, FromStrongbox):
+            boxed.append(step)
+        else:
+            _from_here(run, step)
+    _copies_for(run, boxed, run.box.place, _boxed_name, lambda copy, error: run.box.damaged(copy.digest))
     for arrival, members in wanted.items():
         _unpack(run, arrival, members)
+
+
+def _copies_for(
+    run: Run,
+    steps: Sequence[Step],
+    source: LocalPlace,
+    path_of: Callable[[Step], str],
+    on_fault: Callable[[Copy, LeftIntactError | OSError], Exception],
+) -> None:
+    """Make files ready from a place that has them one by one."""
+    by_annex: dict[str, list[Step]] = {}
+    for step in steps:
+        by_annex.setdefault(step.at.root, []).append(step)
+    done = 0
+
+    for label, mine in by_annex.items():
+        ready = {run.ready(step): step for step in mine}
+
+        def copied(one: Copied, ready: Mapping[str, Step] = ready) -> None:
+            nonlocal done
+            done += 1
+            step = ready[one.copy.target]
+            run.note(step, one.notes)
+            run.report(Progress(stage="unpacking", done=done, total=len(steps), path=step.path))
+
+        copies = [_copy_for(run, step, path_of(step)) for step in mine]
+        target = run.annexes.of(label)
+        copy_all(copies, source, target, on_copied=copied, on_fault=on_fault, cancel=run.cancel)
+
+
+def _boxed_name(step: Step) -> str:
+    assert step.after is not None
+    return Strongbox.object_name(step.after.digest)
+
+
+def _copy_for(run: Run, step: Step, source: str) -> Copy:
+    assert step.after is not None
+    metadata = metadata_of(step.after, _attributes_for(step))
+    return Copy(source, run.ready(step), step.after.digest, step.after.bytes, metadata)
 
 
 def _clear(annex: LocalPlace, path: str) -> None:
@@ -152,8 +222,8 @@ def _clear(annex: LocalPlace, path: str) -> None:
         annex.discard(path)
 
 
-def _from_here(run: Run, step: Step) -> bool:
-    """Make a file ready from bytes that are at hand; False where an arrival has them."""
+def _from_here(run: Run, step: Step) -> None:
+    """Make a file ready from bytes that were made for it, or that lie elsewhere in the install."""
     entry, source, annex, ready = step.after, step.source, run.annex(step), run.ready(step)
     assert entry is not None
     if isinstance(source, Made):
@@ -166,12 +236,9 @@ def _from_here(run: Run, step: Step) -> bool:
             )
         with annex.new_file(ready) as file:
             file.write(source.content)
-    elif isinstance(source, FromArrival):
-        return False
     else:
         _copy_known(run, step, source.at if isinstance(source, FromRoot) else None)
     _apply_new_metadata(run, step)
-    return True
 
 
 def _copy_known(run: Run, step: Step, at: At | None) -> None:
@@ -193,9 +260,13 @@ def _copy_known(run: Run, step: Step, at: At | None) -> None:
 def _apply_new_metadata(run: Run, step: Step) -> None:
     """Mode and time of what is laid; what is exchanged keeps owner and attributes of the one before."""
     assert step.after is not None
-    attributes = step.attributes if step.before is not None and step.before.kind is Kind.FILE else None
-    attributes = step.gives if step.gives is not None else attributes
-    run.note(step, run.annex(step).apply_metadata(run.ready(step), step.after, attributes))
+    run.note(step, run.annex(step).apply_metadata(run.ready(step), step.after, _attributes_for(step)))
+
+
+def _attributes_for(step: Step) -> Attributes | None:
+    if step.gives is not None:
+        return step.gives
+    return step.attributes if step.before is not None and step.before.kind is Kind.FILE else None
 
 
 def prepare_missing(run: Run) -> None:
@@ -244,8 +315,29 @@ class _Unpacked:
             _apply_new_metadata(run, step)
 
 
+def _from_folder(run: Run, folder: str, wanted: Mapping[str, list[Step]]) -> None:
+    """Make files ready from a release in a folder; no link in it is followed."""
+    members = {id(step): member for member, steps in wanted.items() for step in steps}
+    steps = [step for steps in wanted.values() for step in steps]
+
+    def fault(copy: Copy, error: LeftIntactError | OSError) -> Exception:
+        if isinstance(error, OSError) and error.errno not in (errno.ENOENT, errno.ENOTDIR):
+            return error
+        if isinstance(error, LeftIntactError) and error.code != "changed-meanwhile":
+            return error
+        path = os.path.join(folder, copy.source)
+        says = "the arrival is not what the plan was drawn for"
+        return LeftIntactError("arrival-changed", says, path=path, way_out="Draw the plan again.")
+
+    with LocalPlace(os.path.realpath(folder)) as source:
+        _copies_for(run, steps, source, lambda step: members[id(step)], fault)
+
+
 def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
     path = run.update.arrivals[arrival][0]
+    if os.path.isdir(path):
+        _from_folder(run, path, wanted)
+        return
     source = open_source(path)
     members = source.some(wanted.keys())
     if len(members) != len(wanted):

@@ -138,54 +138,47 @@ class Strongbox:
     # ------------------------------------------------------------ objects
 
     @staticmethod
-    def _object(digest: str) -> str:
+    def object_name(digest: str) -> str:
         return f"objects/{digest[:2]}/{digest}"
 
     def object_path(self, digest: str) -> str:
-        return os.path.join(self.folder, *self._object(digest).split("/"))
+        return os.path.join(self.folder, *self.object_name(digest).split("/"))
 
     def has(self, digest: str) -> bool:
         """Whether a verified copy is there; a damaged one counts as none."""
         try:
-            return self.place.digest(self._object(digest)) == digest
+            return self.place.digest(self.object_name(digest)) == digest
         except (OSError, LeftIntactError):
             return False
 
-    def keep(self, source: LocalPlace, path: str, digest: str) -> None:
-        """Take a verified copy of a file. Not flushed; see `flush`."""
-        name = self._object(digest)
-        folder = name.rpartition("/")[0]
-        if folder not in self._made:
+    def make_object_folders(self, digests: Iterable[str]) -> None:
+        """The folders that objects with some digests lie in."""
+        for folder in {self.object_name(digest).rpartition("/")[0] for digest in digests} - self._made:
             self.place.make_folders(folder)
             self._made.add(folder)
-        if self.has(digest):
-            return
-        part = name + ".part"
-        try:
-            self.place.copy_in(source, path, part, digest)
-        except FileExistsError:  # left by a run that was cut off
-            self.place.discard(part)
-            self.place.copy_in(source, path, part, digest)
-        self.place.take(self.place, part, name, over=True)
+
+    def damaged(self, digest: str) -> LeftIntactError:
+        """What is said where an object cannot be copied out."""
+        return LeftIntactError(
+            "strongbox-damaged",
+            "a copy in the strongbox is missing or damaged",
+            path=self.object_path(digest),
+            way_out="Nothing else was touched; see what is in the strongbox before going on.",
+        )
 
     def give(self, digest: str, place: LocalPlace, path: str) -> None:
         """Copy an object out to a new path. Raises `strongbox-damaged` where it fails its digest."""
         try:
-            place.copy_in(self.place, self._object(digest), path, digest)
+            place.copy_in(self.place, self.object_name(digest), path, digest)
         except (LeftIntactError, FileNotFoundError) as error:
-            raise LeftIntactError(
-                "strongbox-damaged",
-                "a copy in the strongbox is missing or damaged",
-                path=self.object_path(digest),
-                way_out="Nothing else was touched; see what is in the strongbox before going on.",
-            ) from error
+            raise self.damaged(digest) from error
 
     def free(self, digest: str) -> int:
         """Let go of an object; returns the bytes it freed."""
-        info = self.place.stat(self._object(digest))
+        info = self.place.stat(self.object_name(digest))
         if info is None:
             return 0
-        self.place.discard(self._object(digest))
+        self.place.discard(self.object_name(digest))
         return info.st_size
 
     def objects(self) -> set[str]:
