@@ -15,6 +15,7 @@ def main() -> None:
     if len(words) == 2 and words[0] == "--home":
         home, words = words[1], []
     if words:
+        gc.set_threshold(100_000, 20, 100)  # columns and rows by the hundred thousand are no cycles
         gc.enable()
         from left_intact.cli.commands import run
 

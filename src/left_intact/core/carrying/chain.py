@@ -302,7 +302,7 @@ def _run_stage(chain: Chain, stage: int) -> None:
     with chain.run(stage) as run:
         try:
             laying.stage(run)
-            chain.box.write_list(list_rows(chain.journal, chain.box, {chain.update.id: run.steps}))
+            chain.box.write_list(list_rows(chain.journal, chain.box, (chain.update.id, run.steps)))
             run.box.flush()
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
             run.annexes.clear()

@@ -102,15 +102,18 @@ def _order(step: Step) -> tuple[int, int, At]:
 def _new_folders(steps: Mapping[At, Step], places: Roots) -> list[Step]:
     """Folders that must be made on the way to what is laid, unless they are there or a step makes them."""
     wanted: dict[At, Step] = {}
+    there_already: set[At] = set()
     for at, step in steps.items():
-        if step.after is None:
+        if step.after is None or at.folder in there_already:
             continue
         for folder in parents(at.path):
             place = At(at.root, folder)
-            if place in wanted or (place in steps and _is_folder(steps[place].after)):
+            known_folder = place in steps and _is_folder(steps[place].after)
+            if place in wanted or place in there_already or known_folder:
                 continue
             there = places.look(place)
             if there is not None and there.kind is Kind.FOLDER:
+                there_already.add(place)
                 continue
             known = steps.get(place)
             before = known.before if known is not None else None

@@ -29,6 +29,7 @@ _LIST_HEAD = (
     "# objects/AB/ABCDEF... To restore by hand, copy it to the path of its line. Paths are JSON strings.\n"
     "object\tupdate\ttaken\tverb\tclass\tbytes\tmode\tmodified\troot\tpath\n"
 )
+_LIST_COLUMNS = 10
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -134,6 +135,25 @@ class Strongbox:
         """The plain list of what every object is."""
         body = "".join("\t".join(row) + "\n" for row in rows)
         self._write_whole(LIST, (_LIST_HEAD + body).encode("utf-8", "backslashreplace"))
+
+    def read_list(self) -> dict[str, list[tuple[str, ...]]] | None:
+        """The rows of the plain list by their run; None where there is none, or it is not as it was
+        written.
+        """
+        try:
+            with open(os.path.join(self.folder, LIST), encoding="utf-8") as file:
+                text = file.read()
+        except (OSError, ValueError):
+            return None
+        if not text.startswith(_LIST_HEAD):
+            return None
+        found: dict[str, list[tuple[str, ...]]] = {}
+        for line in text[len(_LIST_HEAD) :].splitlines():
+            row = tuple(line.split("\t"))
+            if len(row) != _LIST_COLUMNS:
+                return None
+            found.setdefault(row[1], []).append(row)
+        return found
 
     # ------------------------------------------------------------ objects
 

@@ -322,9 +322,12 @@ class LocalPlace:
             return Attributes()
         extended: list[tuple[str, bytes]] = []
         if stat.S_ISREG(info.st_mode) and hasattr(os, "listxattr"):
-            with suppress(OSError, LeftIntactError), self.reading(path) as descriptor:
+            with suppress(OSError, LeftIntactError), self._spot(path) as spot:
+                # By way of the open folder, so that no link is followed and nothing has to be opened.
+                there = f"/proc/self/fd/{spot.folder}/{spot.name}" if spot.folder is not None else spot.name
                 extended = [
-                    (name, os.getxattr(descriptor, name)) for name in sorted(os.listxattr(descriptor))
+                    (name, os.getxattr(there, name, follow_symlinks=False))
+                    for name in sorted(os.listxattr(there, follow_symlinks=False))
                 ]
         names = info.st_nlink if stat.S_ISREG(info.st_mode) else 1
         return Attributes(owner=info.st_uid, group=info.st_gid, names=names, extended=tuple(extended))
