@@ -744,14 +744,15 @@ class _Outside:
     def _classes(self) -> dict[str, FileClass]:
         """As the last survey sorted; a path it did not see counts as the person's."""
         before = self.bench.library.before(self.install)
-        if before.table is None:
+        sorting = before.sorting(before.contexts[0]) if before.contexts else None
+        if sorting is None:
             return {}
+        pages = sorted(before.pages.values(), key=lambda page: page.folder)
         found: dict[str, FileClass] = {}
-        for folder, page in before.pages.items():
-            verdicts = before.verdicts.get(folder)
-            if verdicts is not None:
-                for at, number in enumerate(verdicts[: len(page.names)]):
-                    found[page.path(at)] = before.table[number].file_class
+        findings = sorting.of_pages(pages)
+        for page, verdicts in zip(pages, findings.verdicts, strict=True):
+            for at, number in enumerate(verdicts):
+                found[page.path(at)] = findings.table[number].file_class
         return found
 
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:

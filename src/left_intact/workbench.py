@@ -222,10 +222,7 @@ class Workbench(Noticing, Knowing, Updating):
             cancel=cancel,
         )
         by = known() if callable(known) else known
-        # What is sorted with an arrival in view is for its plan alone: kept, it would cost the next survey
-        # its own.
-        if by.arrival is None or not before().holds(tree.pages):
-            self.library.set_surveyed(install, survey, tree, context, before())
+        self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)
         self._note_summary(install, survey)
         return survey, tree
 

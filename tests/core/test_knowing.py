@@ -170,9 +170,12 @@ def test_an_edited_sheet_and_rulings_stay_one_truth(mock: Mock) -> None:
 def test_a_plan_does_not_cost_the_survey_what_it_left(mock: Mock) -> None:
     mock.arrive(release("1.1"))
     mock.bench.survey(mock.install)
-    context = mock.bench.library.before(mock.install).context
-    mock.bench.draft(mock.install, str(mock.next))
-    assert mock.bench.library.before(mock.install).context == context
+    (plain,) = mock.bench.library.before(mock.install).contexts
+    drawn = mock.bench.draft(mock.install, str(mock.next))
+    contexts = mock.bench.library.before(mock.install).contexts
+    assert contexts[0] == plain and len(contexts) == 2, "the sorting for the plan is kept beside"
+    again = mock.bench.draft(mock.install, str(mock.next))
+    assert tuple(again.inputs.survey.findings) == tuple(drawn.inputs.survey.findings)
     mock.edit({"saves/new.sav": b"1" * 512})
     mock.bench.draft(mock.install, str(mock.next))
     assert "saves" in mock.bench.library.before(mock.install).pages

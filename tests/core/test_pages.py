@@ -166,7 +166,7 @@ def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch
     assert not opened and again.totals() == first.totals() and tuple(again.findings) == tuple(first.findings)
     assert again.readings == first.readings and again.platform == first.platform
     after = mock.bench.library.before(mock.install)
-    assert after.context == before.context and after.pages.keys() == before.pages.keys()
+    assert after.contexts == before.contexts and after.pages.keys() == before.pages.keys()
     mock.bench.rule(mock.install, "saves/", first.findings[0].file_class)
     assert mock.bench.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find(
         "saves/mill.sav"

@@ -5,6 +5,7 @@ Every place is a `Reading` with a weight; the heaviest speaks. Nothing is execut
 
 from __future__ import annotations
 
+import gc
 import io
 import json
 import os
@@ -146,7 +147,11 @@ def read_binaries(name: str, entries: Mapping[str, Entry], open_bytes: ReadText)
     line, or a `name version` text in the read-only data, of a file named after the program.
     """
     bare = name_without_version(name).split(" ")[0]
-    binaries = [e for e in entries.values() if is_binary_program(e.format) and e.bytes <= _BINARY_LIMIT]
+    binaries = [
+        e
+        for e in entries.values()
+        if is_binary_program(e.format) and e.format != "pe dos" and e.bytes <= _BINARY_LIMIT
+    ]
     binaries.sort(key=lambda e: (bare not in e.path.rsplit("/", 1)[-1].lower(), e.path.count("/"), e.path))
     readings = []
     for entry in binaries[:_MOST_BINARIES]:
@@ -162,11 +167,14 @@ def read_binaries(name: str, entries: Mapping[str, Entry], open_bytes: ReadText)
 def _pe_version(data: bytes) -> str:
     import pefile
 
+    gc.freeze()  # the package collects all garbage whenever it closes a file; so it has nothing to go through
     try:
         image: Any = pefile.PE(data=data, fast_load=True)  # type: ignore[no-untyped-call]
         image.parse_data_directories([pefile.DIRECTORY_ENTRY["IMAGE_DIRECTORY_ENTRY_RESOURCE"]])
     except (pefile.PEFormatError, ValueError, IndexError):
         return ""
+    finally:
+        gc.unfreeze()
     for info in getattr(image, "FileInfo", []) or []:
         for block in info:
             for table in getattr(block, "StringTable", []):

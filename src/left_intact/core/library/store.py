@@ -20,7 +20,6 @@ from left_intact.core.model.install import Install, Ruling
 
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
-    from left_intact.core.files.tree import Tree
     from left_intact.core.model.outlet import Hold, Offer, Outlet
     from left_intact.core.model.pages import Page
     from left_intact.core.model.release import Release
@@ -82,8 +81,12 @@ _MIGRATIONS = (
     """
     DROP TABLE pages;
     CREATE TABLE surveyed (
-        install_id INTEGER NOT NULL, part INTEGER NOT NULL, pages BLOB NOT NULL, verdicts BLOB NOT NULL,
-        PRIMARY KEY (install_id, part));
+        install_id INTEGER NOT NULL, part INTEGER NOT NULL, pages BLOB NOT NULL, PRIMARY KEY (install_id,
+        part));
+    DROP TABLE sortings;
+    CREATE TABLE sortings (
+        install_id INTEGER NOT NULL, planned INTEGER NOT NULL, context TEXT NOT NULL, verdicts BLOB NOT NULL,
+        evidence BLOB NOT NULL, said TEXT NOT NULL, PRIMARY KEY (install_id, planned));
     CREATE TABLE releases (place BLOB PRIMARY KEY, used REAL NOT NULL, pages BLOB NOT NULL);
     """,
 )
@@ -441,20 +444,14 @@ class Library:
         )
 
     def set_surveyed(
-        self, install: Install, survey: Survey, tree: Tree, context: str, before: PreviousSurvey
+        self, install: Install, survey: Survey, context: str, before: PreviousSurvey, *, planned: bool
     ) -> None:
+        """Keep what a survey read, and how it was sorted: by itself, or with an arrival in view."""
         from left_intact.core.library.surveyed import save
 
         with self._transaction() as db:
-            save(
-                db,
-                install.id,
-                survey,
-                tree,
-                context,
-                before,
-                lambda reading: reading.source != SAID_BY_ITSELF,
-            )
+            own = [reading for reading in survey.readings if reading.source != SAID_BY_ITSELF]
+            save(db, install.id, replace(survey, readings=tuple(own)), context, before, planned=planned)
 
     def seen(self, install: Install) -> list[Page]:
         """The pages of the last survey, ordered by folder; none before the first."""

@@ -6,12 +6,9 @@ import json
 import sqlite3
 import struct
 import zlib
-from array import array
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import asdict
-from functools import partial
 
-from left_intact.core.files.tree import Tree
 from left_intact.core.library.verdict_rows import (
     table_from_row,
     table_to_row,
@@ -25,8 +22,9 @@ from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
 from left_intact.core.model.pages import Page
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Survey, Total
-from left_intact.core.survey.read import PreviousSurvey
+from left_intact.core.survey.read import PreviousSurvey, Sorting
 
+_WORST = (ValueError, KeyError, TypeError, IndexError, struct.error, zlib.error)
 PART_FOLDERS = 256
 """Folders in one row: a survey that finds a change writes only the rows it is in."""
 
@@ -36,39 +34,38 @@ def load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
     with collector_at_rest():
         try:
             return _load(db, install)
-        except (ValueError, KeyError, TypeError, struct.error, zlib.error):
+        except _WORST:
             return PreviousSurvey()
 
 
 def _load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
-    pages, verdicts = {}, {}
-    query = "SELECT pages, verdicts FROM surveyed WHERE install_id = ? ORDER BY part"
-    for packed, numbers in db.execute(query, (install,)):
-        all_of_part = verdicts_from_row(numbers)
-        at = 0
-        for page in pages_from_bytes(packed):
-            pages[page.folder] = page
-            verdicts[page.folder] = all_of_part[at : at + len(page.names)]
-            at += len(page.names)
-    row = db.execute(
-        "SELECT context, verdicts, said FROM sortings WHERE install_id = ?", (install,)
-    ).fetchone()
-    if row is None:
-        return PreviousSurvey(pages=pages)
-    said = json.loads(row[2])
-    return PreviousSurvey(
-        pages=pages,
-        verdicts=verdicts,
-        table=table_from_row(row[1]),
-        folders=said["folders"],
-        context=row[0],
-        readings=tuple(Reading(**r) for r in said["readings"]),
-        platform=said["platform"],
-        notes=tuple(said["notes"]),
-        totals={
-            c: Total(files=said["totals"][c.value][0], bytes=said["totals"][c.value][1]) for c in FileClass
-        },
+    rows = db.execute("SELECT pages FROM surveyed WHERE install_id = ? ORDER BY part", (install,))
+    pages = {page.folder: page for row in rows for page in pages_from_bytes(row[0])}
+    rows = db.execute(
+        "SELECT context, verdicts, evidence, said FROM sortings WHERE install_id = ? ORDER BY planned",
+        (install,),
     )
+    kept = {row[0]: tuple(row[1:]) for row in rows}
+    return PreviousSurvey(pages=pages, contexts=tuple(kept), sorting=lambda context: _sorting(*kept[context]))
+
+
+def _sorting(verdicts: bytes, evidence: bytes, told: str) -> Sorting | None:
+    try:
+        said = json.loads(told)
+        return Sorting(
+            verdicts=verdicts_from_row(verdicts),
+            table=table_from_row(evidence),
+            folders=said["folders"],
+            readings=tuple(Reading(**r) for r in said["readings"]),
+            platform=said["platform"],
+            notes=tuple(said["notes"]),
+            totals={
+                c: Total(files=said["totals"][c.value][0], bytes=said["totals"][c.value][1])
+                for c in FileClass
+            },
+        )
+    except _WORST:
+        return None
 
 
 def pages_of(db: sqlite3.Connection, install: int) -> list[Page]:
@@ -84,39 +81,37 @@ def save(
     db: sqlite3.Connection,
     install: int,
     survey: Survey,
-    tree: Tree,
     context: str,
     before: PreviousSurvey,
-    own_readings: Callable[[Reading], bool] = lambda reading: True,
-) -> bool:
-    """Write what changed since `before`; tells whether anything did. Runs inside the caller's transaction."""
+    *,
+    planned: bool,
+) -> None:
+    """Write what changed since `before`. Runs inside the caller's transaction."""
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    same_sorting = context == before.context and findings.table is before.table
-    if same_sorting and len(tree.pages) == len(before.pages):
-        return False
-    same_folders = len(before.pages) == len(tree.pages) and all(p.folder in before.pages for p in tree.pages)
-    if not same_folders:
-        db.execute("DELETE FROM surveyed WHERE install_id = ?", (install,))
-    for part, start in enumerate(range(0, len(tree.pages), PART_FOLDERS)):
-        pages = tree.pages[start : start + PART_FOLDERS]
-        verdicts = findings.verdicts[start : start + PART_FOLDERS]
-        if not (same_folders and all(map(partial(_is_known, before), pages, verdicts))):
-            row = (install, part, pages_to_bytes(pages), b"".join(map(verdicts_to_row, verdicts)))
-            db.execute("REPLACE INTO surveyed VALUES (?,?,?,?)", row)
+    same_pages = before.holds(findings.pages)
+    if same_pages and context in before.contexts:
+        return
+    if not same_pages:
+        _save_pages(db, install, findings.pages, before)
+        db.execute("DELETE FROM sortings WHERE install_id = ?", (install,))
     said = {
         "folders": dict(findings.folders),
         "platform": survey.platform,
         "notes": list(survey.notes),
         "totals": {c.value: [t.files, t.bytes] for c, t in findings.totals().items()},
-        "readings": [asdict(r) for r in survey.readings if own_readings(r)],
+        "readings": [asdict(r) for r in survey.readings],
     }
-    db.execute(
-        "REPLACE INTO sortings VALUES (?,?,?,?)",
-        (install, context, table_to_row(findings.table), json.dumps(said)),
-    )
-    return True
+    verdicts = b"".join(map(verdicts_to_row, findings.verdicts))
+    row = (install, planned, context, verdicts, table_to_row(findings.table), json.dumps(said))
+    db.execute("REPLACE INTO sortings VALUES (?,?,?,?,?,?)", row)
 
 
-def _is_known(before: PreviousSurvey, page: Page, verdicts: array[int]) -> bool:
-    return before.pages.get(page.folder) is page and before.verdicts.get(page.folder) == verdicts
+def _save_pages(db: sqlite3.Connection, install: int, pages: Sequence[Page], before: PreviousSurvey) -> None:
+    same_folders = len(before.pages) == len(pages) and all(p.folder in before.pages for p in pages)
+    if not same_folders:
+        db.execute("DELETE FROM surveyed WHERE install_id = ?", (install,))
+    for part, start in enumerate(range(0, len(pages), PART_FOLDERS)):
+        some = pages[start : start + PART_FOLDERS]
+        if not (same_folders and all(before.pages.get(page.folder) is page for page in some)):
+            db.execute("REPLACE INTO surveyed VALUES (?,?,?)", (install, part, pages_to_bytes(some)))

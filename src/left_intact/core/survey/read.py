@@ -34,24 +34,45 @@ Roots = tuple[tuple[str, str], ...]
 """(label, absolute path) of every root beside the first."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sorting:
+    """How some pages were sorted."""
+
+    verdicts: array[int]
+    """Numbers of `table`, of all names of all pages in their order."""
+    table: Sequence[Verdict]
+    folders: Mapping[str, int]
+    readings: tuple[Reading, ...]
+    platform: str
+    notes: tuple[str, ...]
+    totals: Mapping[FileClass, Total]
+
+    def of_pages(self, pages: Sequence[Page]) -> SortedPages:
+        """The findings, where these are the pages that were sorted."""
+        columns, at = [], 0
+        for page in pages:
+            columns.append(self.verdicts[at : at + len(page.names)])
+            at += len(page.names)
+        return SortedPages(pages, columns, self.table, self.folders, self.totals)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PreviousSurvey:
     """What an earlier survey left behind, to spare what has not changed."""
 
     pages: Mapping[str, Page] = field(default_factory=lambda: MappingProxyType({}))
-    verdicts: Mapping[str, array[int]] = field(default_factory=lambda: MappingProxyType({}))
-    table: Sequence[Verdict] = ()
-    folders: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
-    context: str = ""
-    """What it was sorted by; the same context and the same pages give the same findings."""
-    readings: tuple[Reading, ...] = ()
-    platform: str = ""
-    notes: tuple[str, ...] = ()
-    totals: Mapping[FileClass, Total] | None = None
+    contexts: tuple[str, ...] = ()
+    """What its pages were sorted by; the same context and the same pages give the same findings."""
+    sorting: Callable[[str], Sorting | None] = lambda context: None
+    """Gives the sorting of one of the contexts; None where it cannot be read."""
 
     def holds(self, pages: Sequence[Page]) -> bool:
         """Whether some pages are the very ones that were left, all of them."""
         return len(pages) == len(self.pages) and all(self.pages.get(page.folder) is page for page in pages)
+
+    def sorted_by(self, context: str, pages: Sequence[Page]) -> Sorting | None:
+        """How these very pages were sorted by a context before."""
+        return self.sorting(context) if context in self.contexts and self.holds(pages) else None
 
 
 def survey_install(
@@ -85,12 +106,11 @@ def survey_install(
     )
     sorted_by = known_now()
     context = context_of(sorted_by, name, roots, rules)
-    if context == left().context and left().holds(tree.pages):
-        was = left()
-        verdicts = [was.verdicts[page.folder] for page in tree.pages]
+    was = left().sorted_by(context, tree.pages)
+    if was is not None:
         survey = Survey(
             root=tree.root,
-            findings=SortedPages(tree.pages, verdicts, was.table, was.folders, was.totals),
+            findings=was.of_pages(tree.pages),
             folders=tree.folders,
             readings=_by_weight([*extra_readings, *was.readings]),
             platform=was.platform,
