@@ -16,17 +16,14 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 if TYPE_CHECKING:
-    from left_intact.core.arrival.infer import Likeness
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Finding
+    from left_intact.core.model.found import Candidate, Likeness, OtherRoot, Run
     from left_intact.core.model.install import Install, Ruling
     from left_intact.core.model.pages import Page
     from left_intact.core.model.release import Release
     from left_intact.core.model.survey import Survey
-    from left_intact.core.survey.elsewhere import OtherRoot
-    from left_intact.core.survey.finding import Candidate
-    from left_intact.core.survey.watch import Run
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -14,14 +14,10 @@ from left_intact.core.model.progress import CancelToken, Report, silent
 if TYPE_CHECKING:
     from left_intact.core.library.store import Library
     from left_intact.core.model.install import Install
-    from left_intact.core.model.outlet import Hold, Offer, Outlet
+    from left_intact.core.model.outlet import Fetched, Hold, NoteLine, Offer, Outlet, PackView, Ranked
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
-    from left_intact.core.outlets.choose import Ranked
-    from left_intact.core.outlets.fetch import Fetched
-    from left_intact.core.outlets.notes import NoteLine
-    from left_intact.core.outlets.pack import PackView
     from left_intact.core.planning.circumstances import Circumstances
 
 _AT_ONCE = 8

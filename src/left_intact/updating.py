@@ -18,7 +18,6 @@ from left_intact.core.model.update import RunKind, State, Update
 if TYPE_CHECKING:
     from left_intact.core.carrying.chain import Drawn, Outside
     from left_intact.core.carrying.journal import Journal
-    from left_intact.core.carrying.recovery import Settled
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.library.store import Library
@@ -30,6 +29,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.stages import HandStep, Later
     from left_intact.core.model.survey import Survey
+    from left_intact.core.model.update import Settled
     from left_intact.core.planning.back import BackInputs
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.planning.today import Today

@@ -10,9 +10,9 @@ from left_intact.core.keepsheet.sheet import parse_sheet, read_sheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.outline import alike, outline_of, pattern_for
 from left_intact.core.survey.classify import scores
 from left_intact.core.survey.inputs import SurveyInputs
-from left_intact.core.survey.outline import alike, outline_of, pattern_for
 from left_intact.core.survey.patterns import matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.spelling import normalised_name

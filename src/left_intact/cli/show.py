@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from left_intact.core.carrying.recovery import Settled
 from left_intact.core.model.as_json import proof_json, waits_json
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
+from left_intact.core.model.outlet import PackView
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.stages import Carry, HandStep, Stage
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.update import State, Update
-from left_intact.core.outlets.pack import PackView
+from left_intact.core.model.update import Settled, State, Update
 from left_intact.noticing import News
 from left_intact.words import count, size
 from left_intact.workbench import Outcome, ShelfRow, WentBack

@@ -5,37 +5,17 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.demo.outlet import plant_outlet
+from left_intact.demo.room import Room
 
 if TYPE_CHECKING:
     from left_intact.standins.outlet import OutletServer
 
 _MARKER = "pier-room.json"
 _FORMAT = 3
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Room:
-    """Where things are in a built demo."""
-
-    folder: str
-
-    @property
-    def home(self) -> str:
-        return os.path.join(self.folder, "home")
-
-    def install(self, name: str) -> str:
-        return os.path.join(self.folder, "pier", name)
-
-    @property
-    def outlet(self) -> str:
-        return os.path.join(self.folder, "outlet")
-
-    def download(self, name: str) -> str:
-        return os.path.join(self.folder, "downloads", name)
 
 
 def default_folder() -> str:
@@ -81,7 +61,6 @@ def _mark(path: str, number: int) -> None:
 
 def _plant(room: Room) -> None:
     from left_intact.demo import brindlemere, patchwright, tarnlight
-    from left_intact.demo.outlet import plant_outlet
 
     mere, wright, light = brindlemere.invent(), patchwright.invent(), tarnlight.invent()
     mere.install.lay(room.install("brindlemere"))

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from left_intact.demo.planting import Bed
 
 if TYPE_CHECKING:
-    from left_intact.demo.build import Room
+    from left_intact.demo.room import Room
 
 _BRINDLE_NOTES = {
     "4.6.2": "<h3>Fixed</h3><ul><li>The pad of the Brindle 8 Plus no longer drifts.</li>"

@@ -6,12 +6,12 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.install import Install
+from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
-from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.widgets.bars import STOPS, Standing, Stop
 from left_intact.words import count
 from left_intact.workbench import Draft, Outcome, ShelfRow

@@ -8,9 +8,9 @@ from rich.text import Text
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.outline import FolderNode
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question
 from left_intact.core.survey.classify import scores
-from left_intact.core.survey.outline import FolderNode
 from left_intact.core.survey.weights import weights
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.writing import bearable, clip, fit

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
 from left_intact.core.arrival.look import look_into
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.found import Likeness
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Release
 from left_intact.core.model.version import Version, name_without_version, version_in_name
@@ -17,38 +17,6 @@ from left_intact.core.settings.formats.registry import is_settings_text
 
 _ARCHIVES = (".zip", ".7z", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".txz", ".tar.zst")
 _MOST = 12
-ENOUGH = 0.8
-"""So much of what a release shipped, settings aside, must lie here as shipped."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Likeness:
-    """How much of a release lies in an install."""
-
-    path: str
-    release: Release
-    equal: int
-    """Files that lie here byte for byte as shipped."""
-    there: int
-    """Files that lie here at all."""
-    shipped: int
-    """Files that the release shipped, settings aside."""
-    code_equal: int
-    code: int
-
-    @property
-    def share(self) -> float:
-        return self.equal / self.shipped if self.shipped else 0.0
-
-    @property
-    def fits(self) -> bool:
-        """Whether the install came from it: nearly all as shipped, and all but a little of its code."""
-        return self.share >= ENOUGH and self.code_equal >= ENOUGH * self.code
-
-    @property
-    def says(self) -> str:
-        name = self.release.version_text or os.path.basename(self.path)
-        return f"{self.equal:,} of {self.shipped:,} files of {name} lie here as shipped"
 
 
 def likeness(path: str, release: Release, mine: Mapping[str, Entry]) -> Likeness:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from left_intact.core.carrying import laying
 from left_intact.core.carrying.chain import (
@@ -30,18 +30,7 @@ from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.stages import Sign, Verb
-from left_intact.core.model.update import TORN, RunKind, StageState, State, Update, WaitsFor
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Settled:
-    """What settling did."""
-
-    update: Update
-    freed: int
-    """Bytes of the program's own old files."""
-    held: int
-    """Displaced files of the person that stay in the strongbox."""
+from left_intact.core.model.update import TORN, RunKind, Settled, StageState, State, Update, WaitsFor
 
 
 def unfinished(box: Strongbox) -> Update | None:

@@ -77,3 +77,78 @@ class Hold:
             return False
         limit = Version.parse(self.beyond) if self.beyond else None
         return limit is None or (version.compare(limit) != -1 and version.compare(limit) != 0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteLine:
+    """One line of the notes; `why` is what of the person's it touches, empty where nothing."""
+
+    version: str
+    text: str
+    why: str = ""
+    heading: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ranked:
+    """An offer with what is to be said of it for one install."""
+
+    offer: Offer
+    newer: bool
+    fits: bool
+    """Whether it is for this install's system and machine, as far as its name and feed say."""
+    held: bool = False
+    dismissed: bool = False
+    says: tuple[str, ...] = ()
+    """`the same bytes in 2 places`, `this place lags behind`, and the like."""
+
+    @property
+    def waits(self) -> bool:
+        """Worth telling: newer, fitting, not held, not waved off, and a release of the program."""
+        return self.newer and self.fits and not self.held and not self.dismissed and not self.offer.pack
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fetched:
+    """A file that is whole, with what there is to say about how it came."""
+
+    path: str
+    digest: str
+    says: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackLine:
+    """One member of a pack and what it is to this person."""
+
+    member: str
+    bytes: int
+    packed: int
+    """Bytes over the wire."""
+    path: str = ""
+    """Where it goes in the install; empty for what is none of their business."""
+    old_bytes: int = 0
+    kind: str = "other"
+    """`mine` (replaces something owned), `same` (owned as it is), `lacking`, or `other`."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackView:
+    """A pack sorted for one install, with its three sizes."""
+
+    name: str
+    place: str
+    lines: tuple[PackLine, ...]
+    full_bytes: int
+    """The whole set, as the outlet says; 0 where it does not."""
+    pack_bytes: int
+    known: tuple[int, int, bytes] | None = None
+    """The directory of a pack at an outlet, as `RangedFile` takes it again."""
+
+    def of(self, kind: str) -> tuple[PackLine, ...]:
+        return tuple(line for line in self.lines if line.kind == kind)
+
+    @property
+    def share_bytes(self) -> int:
+        """What must come over the wire for what they own."""
+        return sum(line.packed for line in self.of("mine"))

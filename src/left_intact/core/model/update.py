@@ -106,3 +106,14 @@ class KnownBox:
     folder: str
     needed: bool
     """Whether an update is on trial, waits or was cut off: without the box nothing may change."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settled:
+    """What settling did."""
+
+    update: Update
+    freed: int
+    """Bytes of the program's own old files."""
+    held: int
+    """Displaced files of the person that stay in the strongbox."""

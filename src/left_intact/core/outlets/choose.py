@@ -3,30 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from functools import cmp_to_key
 
-from left_intact.core.model.outlet import Hold, Offer
+from left_intact.core.model.outlet import Hold, Offer, Ranked
 from left_intact.core.model.version import Version
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ranked:
-    """An offer with what is to be said of it for one install."""
-
-    offer: Offer
-    newer: bool
-    fits: bool
-    """Whether it is for this install's system and machine, as far as its name and feed say."""
-    held: bool = False
-    dismissed: bool = False
-    says: tuple[str, ...] = ()
-    """`the same bytes in 2 places`, `this place lags behind`, and the like."""
-
-    @property
-    def waits(self) -> bool:
-        """Worth telling: newer, fitting, not held, not waved off, and a release of the program."""
-        return self.newer and self.fits and not self.held and not self.dismissed and not self.offer.pack
 
 
 def rank(

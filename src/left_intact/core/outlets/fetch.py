@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import urlparse
 
 from left_intact.core.model.errors import LeftIntactError, reason_of
-from left_intact.core.model.outlet import Offer, Outlet, OutletKind
+from left_intact.core.model.outlet import Fetched, Offer, Outlet, OutletKind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.outlets.feed import read_feed
 from left_intact.core.outlets.folder import read_folder, read_sums
@@ -35,15 +35,6 @@ class Checked:
 
     outlet: Outlet
     offers: tuple[Offer, ...] | None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Fetched:
-    """A file that is whole, with what there is to say about how it came."""
-
-    path: str
-    digest: str
-    says: tuple[str, ...] = ()
 
 
 @contextmanager

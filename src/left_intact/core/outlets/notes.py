@@ -7,6 +7,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from left_intact.core.model.outlet import NoteLine
+
 _TOO_COMMON = frozenset(
     ("the", "and", "disk", "game", "settings", "save", "data", "file", "video", "sound", "input")
 )
@@ -34,16 +36,6 @@ def as_text(text: str, kind: str) -> str:
         part.tail = f"\n{part.tail or ''}"
     lines = [re.sub(r"[ \t]+", " ", line).strip() for line in tree.text_content().splitlines()]
     return re.sub(r"\n{3,}", "\n\n", "\n".join(lines)).strip()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoteLine:
-    """One line of the notes; `why` is what of the person's it touches, empty where nothing."""
-
-    version: str
-    text: str
-    why: str = ""
-    heading: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,48 +10,11 @@ import os
 import zipfile
 import zlib
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
+from left_intact.core.model.outlet import PackLine, PackView
 from left_intact.core.model.survey import Survey
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PackLine:
-    """One member of a pack and what it is to this person."""
-
-    member: str
-    bytes: int
-    packed: int
-    """Bytes over the wire."""
-    path: str = ""
-    """Where it goes in the install; empty for what is none of their business."""
-    old_bytes: int = 0
-    kind: str = "other"
-    """`mine` (replaces something owned), `same` (owned as it is), `lacking`, or `other`."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PackView:
-    """A pack sorted for one install, with its three sizes."""
-
-    name: str
-    place: str
-    lines: tuple[PackLine, ...]
-    full_bytes: int
-    """The whole set, as the outlet says; 0 where it does not."""
-    pack_bytes: int
-    known: tuple[int, int, bytes] | None = None
-    """The directory of a pack at an outlet, as `RangedFile` takes it again."""
-
-    def of(self, kind: str) -> tuple[PackLine, ...]:
-        return tuple(line for line in self.lines if line.kind == kind)
-
-    @property
-    def share_bytes(self) -> int:
-        """What must come over the wire for what they own."""
-        return sum(line.packed for line in self.of("mine"))
 
 
 def sort_pack(

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.found import OtherRoot
 from left_intact.core.model.pages import Page
 from left_intact.core.survey.self_description import References
 from left_intact.core.survey.spelling import normalised_name
@@ -25,17 +25,6 @@ _BY_CLASS = {
     FileClass.PROGRAM: "own",
 }
 _MOST_FILES = 200_000
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OtherRoot:
-    """A folder that may belong to an install, for the person to confirm."""
-
-    label: str
-    place: str
-    why: str
-    files: int = 0
-    """How many files lie in it, counted up to a limit."""
 
 
 def usual_places(

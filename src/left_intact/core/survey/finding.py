@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 from left_intact.core.files.headers import is_binary_program, recognise
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.found import Candidate
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.version import name_without_version, version_in_name
 from left_intact.core.survey.names import folder_evidence, name_evidence
@@ -50,20 +51,6 @@ _LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
 _ENOUGH = 4.0
 _LOOK_AT = 12
 _HEAD = 128
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
-    """A folder that may be an install."""
-
-    path: str
-    name: str
-    role: str
-    version: str
-    score: float
-    why: tuple[str, ...]
-    known: bool = False
-    """Whether it is on the shelf already."""
 
 
 @dataclass(slots=True)

@@ -10,36 +10,17 @@ import os
 import subprocess
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from left_intact.core.files.roots import absolute, labelled
 from left_intact.core.files.tree import look_again
 from left_intact.core.files.walk import read_pages
 from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.found import Run
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
 _POLL = 0.05
 Roots = Sequence[tuple[str, str]]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Run:
-    """What a watched run left."""
-
-    made: tuple[str, ...] = ()
-    changed: tuple[str, ...] = ()
-    gone: tuple[str, ...] = ()
-    new_folders: tuple[str, ...] = ()
-    seconds: float = 0.0
-    status: int | None = None
-    """What the program ended with, where it was started from here."""
-    digests: tuple[tuple[str, str], ...] = ()
-    """(path, digest) of what was made or changed, right after the run; empty where it could not be read."""
-
-    @property
-    def touched(self) -> tuple[str, ...]:
-        return (*self.made, *self.changed)
 
 
 Stamps = dict[str, dict[str, tuple[int, ...]]]

@@ -10,10 +10,10 @@ from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
-from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words

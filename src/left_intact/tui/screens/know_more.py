@@ -14,9 +14,7 @@ from left_intact.tui.screens.choosing import Choice, ChooseDialog, MenuDialog, S
 from left_intact.words import count
 
 if TYPE_CHECKING:
-    from left_intact.core.arrival.infer import Likeness
-    from left_intact.core.survey.elsewhere import OtherRoot
-    from left_intact.core.survey.watch import Run
+    from left_intact.core.model.found import Likeness, OtherRoot, Run
     from left_intact.tui.screens.survey import SurveyScreen
 
 MENU = (

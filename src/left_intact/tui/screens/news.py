@@ -11,10 +11,8 @@ from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
+from left_intact.core.model.outlet import Fetched, PackView, Ranked
 from left_intact.core.model.progress import Progress
-from left_intact.core.outlets.choose import Ranked
-from left_intact.core.outlets.fetch import Fetched
-from left_intact.core.outlets.pack import PackView
 from left_intact.noticing import News
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look

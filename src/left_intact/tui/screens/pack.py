@@ -11,9 +11,8 @@ from textual.widgets import Static
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
-from left_intact.core.model.outlet import Offer
+from left_intact.core.model.outlet import Offer, PackLine, PackView
 from left_intact.core.model.survey import Survey
-from left_intact.core.outlets.pack import PackLine, PackView
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
 from left_intact.tui.screens.framed import FramedScreen

@@ -10,10 +10,10 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.carrying.recovery import Settled
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict
+from left_intact.core.model.update import Settled
 from left_intact.tui.explain import heading, keys
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import NAME, Look

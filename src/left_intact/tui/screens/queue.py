@@ -15,7 +15,7 @@ from textual.widgets import Static
 
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.survey.outline import pattern_for
+from left_intact.core.model.outline import pattern_for
 from left_intact.tui.explain import speaking_words
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME

@@ -26,7 +26,7 @@ from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow
 
 if TYPE_CHECKING:
-    from left_intact.core.survey.finding import Candidate
+    from left_intact.core.model.found import Candidate
 
 
 def amounts(row: ShelfRow, unit: str) -> dict[FileClass, int]:

@@ -9,12 +9,12 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.progress import CancelToken, Report
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
-from left_intact.core.outlets.notes import NoteLine
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look

@@ -13,8 +13,8 @@ from textual.widgets import Input, Static
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.outline import FolderNode, Outline, alike, outline_of, pattern_for
 from left_intact.core.model.survey import Survey
-from left_intact.core.survey.outline import FolderNode, Outline, alike, outline_of, pattern_for
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
