@@ -25,15 +25,15 @@ def main() -> None:
             with open(os.path.join(root, "VERSION"), "w", encoding="utf-8") as file:
                 file.write("4.6.1\n")
             install = bench.library.register(root)
-            bench.survey(install)
-            bench.follow(
+            bench.surveys.survey(install)
+            bench.outlets.follow(
                 install,
                 f"{server.url}/feed/{('Brindlemere', 'Patchwright', 'Tarnlight')[number % 3]}.xml?{number}",
             )
         times = []
         for _ in range(ROUNDS):
             began = time.perf_counter()
-            bench.look_for_news()
+            bench.outlets.look_for_news()
             times.append(time.perf_counter() - began)
         again = statistics.median(times[1:])
         print(

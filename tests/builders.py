@@ -129,8 +129,10 @@ class Mock:
         return self.next
 
     def draft(self, *, baseline: bool = True) -> Draft:
-        install = self.bench.find(str(self.root))
-        return self.bench.draft(install, str(self.next), baseline=str(self.base) if baseline else None)
+        install = self.bench.shelf.find(str(self.root))
+        return self.bench.updates.draft(
+            install, str(self.next), baseline=str(self.base) if baseline else None
+        )
 
     def plan(self, answers: dict[str, str] | None = None, *, baseline: bool = True) -> Plan:
         return self.draft(baseline=baseline).plan(answers)
@@ -139,14 +141,14 @@ class Mock:
         draft = self.draft(baseline=baseline)
         plan = draft.plan()
         plan = draft.plan({q.id: q.default for q in plan.questions})
-        return self.bench.update(plan, draft.install, **more)
+        return self.bench.updates.update(plan, draft.install, **more)
 
     def state(self) -> dict[str, Any]:
         return snapshot(str(self.root))
 
     @property
     def install(self) -> Any:
-        return self.bench.find(str(self.root))
+        return self.bench.shelf.find(str(self.root))
 
     def read(self, path: str) -> str:
         return (self.root / path).read_text()

@@ -103,12 +103,12 @@ class MadeUp:
         self.box_at = box_at
         self.home = str(folder / "home")
         bench = self.bench
-        self.install = bench.library.register(str(self.root), name="Mocklet")
-        bench.survey(self.install)
+        self.install = bench.surveys.library.register(str(self.root), name="Mocklet")
+        bench.surveys.survey(self.install)
         if box_at is not None:
             self.box.make()
             card = self.box.claim(str(self.root), str(self.install.id))
-            bench.library.set_box(self.install, card.id, str(box_at / "box"), needed=False)
+            bench.surveys.library.set_box(self.install, card.id, str(box_at / "box"), needed=False)
             self.box.close()
         with_later(PLANNER, _later)
 
@@ -119,7 +119,9 @@ class MadeUp:
     @property
     def box(self) -> Strongbox:
         return (
-            self.bench.strongbox(self.install) if self.box_at is None else Strongbox(str(self.box_at / "box"))
+            self.bench.updates.strongbox(self.install)
+            if self.box_at is None
+            else Strongbox(str(self.box_at / "box"))
         )
 
     @property
@@ -133,7 +135,7 @@ class MadeUp:
     def plan(self, *, hand: bool = True, on_failure: OnFailure = OnFailure.UNDO, **more: Any) -> Plan:
         """Drawn by hand, as a route would."""
         bench = self.bench
-        arrivals = tuple(bench.arrival(self.install, str(path)) for path in (self.one, self.two))
+        arrivals = tuple(bench.surveys.arrival(self.install, str(path)) for path in (self.one, self.two))
         roots = tuple(
             Root(label=label, place=str(place), identity=identity_of(str(place)), existed=place.exists())
             for label, place in self.places.items()
@@ -158,7 +160,7 @@ class MadeUp:
             route=Route.IN_PLACE,
             stages=steps,
             kept=Kept(rest=kept),
-            survey=bench.survey(self.install),
+            survey=bench.surveys.survey(self.install),
             arrivals=arrivals,
             on_failure=on_failure,
             **more,

@@ -20,7 +20,7 @@ from tests.cli.test_commands import Line
 @pytest.fixture
 def line(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> Line:
     made = MadeUp(tmp_path / "all")
-    made.bench.update(made.plan(), made.install)
+    made.bench.updates.update(made.plan(), made.install)
     return Line(made, capfd)  # type: ignore[arg-type]
 
 
@@ -108,7 +108,7 @@ def test_a_step_that_cannot_be_seen_is_said(tmp_path: Path, capfd: pytest.Captur
         before = made.state()
         from dataclasses import replace
 
-        made.bench.update(replace(made.plan(hand=False), stages=(*plan.stages, step)), made.install)
+        made.bench.updates.update(replace(made.plan(hand=False), stages=(*plan.stages, step)), made.install)
         line = Line(made, capfd)  # type: ignore[arg-type]
         out, _ = line("go-on", "mocklet", code=1)
         assert "--done restart" in out
@@ -133,11 +133,11 @@ def test_a_step_by_hand_is_undone_by_hand(tmp_path: Path, capfd: pytest.CaptureF
         why="only the program may",
         check=HandCheck(sign=Sign.GONE, at=hand.check.at),
     )
-    made.bench.update(
+    made.bench.updates.update(
         replace(plan, stages=(plan.stages[0], replace(hand, back=undo), plan.stages[2])), made.install
     )
     made.start_once()
-    made.bench.go_on(made.install)
+    made.bench.updates.go_on(made.install)
     line = Line(made, capfd)  # type: ignore[arg-type]
     stages = line.json("go-back", "mocklet", "--plan")["stages"]
     assert [s["kind"] for s in stages] == ["carry", "hand", "later"]
@@ -147,7 +147,7 @@ def test_a_step_by_hand_is_undone_by_hand(tmp_path: Path, capfd: pytest.CaptureF
     assert line.json("shelf")["installs"][0]["state"] == "waiting"
     (made.root / "started").unlink()
     assert line.json("go-on", "mocklet")["verdict"] == "intact"
-    assert made.state() == before and made.bench.history(made.install)[0].state is State.GONE_BACK
+    assert made.state() == before and made.bench.updates.history(made.install)[0].state is State.GONE_BACK
 
 
 def test_what_goes_beyond_the_consent_is_asked(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
@@ -157,7 +157,7 @@ def test_what_goes_beyond_the_consent_is_asked(tmp_path: Path, capfd: pytest.Cap
     plan = made.plan()
     later = plan.stages[2]
     narrow = replace(later, consent=replace(later.consent, roots=("saves",)))  # type: ignore[union-attr, type-var]
-    made.bench.update(replace(plan, stages=(*plan.stages[:2], narrow)), made.install)
+    made.bench.updates.update(replace(plan, stages=(*plan.stages[:2], narrow)), made.install)
     made.start_once()
     line = Line(made, capfd)  # type: ignore[arg-type]
     said = line.json("go-on", "mocklet", code=1)["waits_for"]
@@ -198,17 +198,17 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
 
         with monkeypatch.context() as patch, pytest.raises(LeftIntactError) as error:
             patch.setattr(laying, "lay", fails)
-            made.bench.update(plan, made.install)
+            made.bench.updates.update(plan, made.install)
         if way is OnFailure.UNDO:
             assert made.state() == before and "nothing was changed" in error.value.line()
-            assert made.bench.history(made.install)[0].state is State.ABANDONED
+            assert made.bench.updates.history(made.install)[0].state is State.ABANDONED
             continue
         assert error.value.code == "stopped-half-way" and "1 of 3 stages" in error.value.line()
         assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.0" in (
             made.root / "mocklet"
         ).read_bytes()
-        assert made.bench.history(made.install)[0].state is State.ON_TRIAL
-        made.bench.go_back(made.install)
+        assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
+        made.bench.updates.back.go(made.install)
         assert made.state() == before
 
 
@@ -244,18 +244,18 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(
         def killed(made: MadeUp = made, plan: Any = plan, number: int = number) -> None:
             laying.lay = fails
             kill = KillAt(number)
-            made.bench.update(
+            made.bench.updates.update(
                 plan, made.install, report=lambda p: kill(p) if p.stage == "going back" else None
             )
 
         assert in_child(killed)
-        made.bench.recover(made.install, forward)
+        made.bench.updates.recover(made.install, forward)
         if forward:
-            proof = made.bench.prove(made.install).proof
+            proof = made.bench.updates.prove(made.install).proof
             assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.1" in (
                 made.root / "mocklet"
             ).read_bytes()
             assert b"lines = 3" in (made.root / "mocklet.ini").read_bytes()
             assert proof.verdict is Verdict.INTACT, proof
-            made.bench.go_back(made.install)
+            made.bench.updates.back.go(made.install)
         assert made.state() == before

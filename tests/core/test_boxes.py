@@ -62,11 +62,13 @@ def test_a_renamed_parent_hides_no_update_on_trial(pier: Mock) -> None:
     pier.root.parent.rename(pier.folder / "jetty")
     pier.root = pier.folder / "jetty" / "mocklet"
     bench = Workbench(str(pier.folder / "home"))
-    install = bench.find(str(pier.root))
-    assert install.name == "Mocklet" and len(bench.library.installs()) == 1  # the same install, elsewhere
-    assert bench.history(install)[0].state is State.ON_TRIAL
-    assert bench.prove(install).proof.verdict is Verdict.INTACT
-    bench.go_back(install)
+    install = bench.shelf.find(str(pier.root))
+    assert (
+        install.name == "Mocklet" and len(bench.surveys.library.installs()) == 1
+    )  # the same install, elsewhere
+    assert bench.updates.history(install)[0].state is State.ON_TRIAL
+    assert bench.updates.prove(install).proof.verdict is Verdict.INTACT
+    bench.updates.back.go(install)
     assert pier.state() == before
 
 
@@ -76,13 +78,13 @@ def test_a_renamed_parent_hides_no_half_done_update(pier: Mock, forward: bool) -
     _cut(pier)
     pier.root.parent.rename(pier.folder / "jetty")
     pier.root = pier.folder / "jetty" / "mocklet"
-    install = pier.bench.find(str(pier.root))
+    install = pier.bench.shelf.find(str(pier.root))
     with pytest.raises(Interrupted):
-        pier.bench.draft(install, str(pier.next))
-    state = pier.bench.recover(install, forward).state
+        pier.bench.updates.draft(install, str(pier.next))
+    state = pier.bench.updates.recover(install, forward).state
     assert state is (State.ON_TRIAL if forward else State.ABANDONED)
     if forward:
-        pier.bench.go_back(install)
+        pier.bench.updates.back.go(install)
     assert pier.state() == before
 
 
@@ -90,18 +92,18 @@ def test_a_lost_library_loses_no_update(pier: Mock) -> None:
     before = pier.state()
     _update(pier)
     other = Workbench(str(pier.folder / "another home"))
-    install = other.find(str(pier.root))
-    assert other.history(install)[0].state is State.ON_TRIAL
-    other.go_back(install)
+    install = other.shelf.find(str(pier.root))
+    assert other.updates.history(install)[0].state is State.ON_TRIAL
+    other.updates.back.go(install)
     assert pier.state() == before
 
 
 def test_another_home_meets_the_half_done_update_too(pier: Mock) -> None:
     _cut(pier)
     other = Workbench(str(pier.folder / "another home"))
-    install = other.find(str(pier.root))
+    install = other.shelf.find(str(pier.root))
     with pytest.raises(Interrupted):
-        other.draft(install, str(pier.next))
+        other.updates.draft(install, str(pier.next))
 
 
 def test_two_ways_to_one_folder_share_box_and_lock(pier: Mock) -> None:
@@ -109,12 +111,12 @@ def test_two_ways_to_one_folder_share_box_and_lock(pier: Mock) -> None:
     way = pier.folder / "way"
     way.symlink_to(pier.root.parent)
     bench = Workbench(str(pier.folder / "home"))
-    through = bench.find(str(way / "mocklet"))
-    assert through == bench.find(str(pier.root)) and len(bench.library.installs()) == 1
+    through = bench.shelf.find(str(way / "mocklet"))
+    assert through == bench.shelf.find(str(pier.root)) and len(bench.surveys.library.installs()) == 1
     stranger = Workbench(str(pier.folder / "another home"))
     other = stranger.find(str(way / "mocklet"))
-    assert stranger.strongbox(other).folder == bench.strongbox(through).folder
-    with bench.strongbox(through).locked(), pytest.raises(LeftIntactError) as error:
+    assert stranger.strongbox(other).folder == bench.updates.strongbox(through).folder
+    with bench.updates.strongbox(through).locked(), pytest.raises(LeftIntactError) as error:
         stranger.go_back(other)
     assert error.value.code == "busy"
 
@@ -129,36 +131,36 @@ def test_two_installs_of_one_name_have_boxes_of_their_own(tmp_path: Path) -> Non
 
 def test_a_box_that_is_needed_and_gone_stops_every_changing_command(pier: Mock) -> None:
     _update(pier)
-    box = pier.bench.strongbox(pier.install)
+    box = pier.bench.updates.strongbox(pier.install)
     shutil.move(os.path.dirname(box.folder), pier.folder / "stick")
     now = pier.state()
     pier.arrive(release("1.2"), "mocklet-1.2")
     calls: tuple[Callable[[], object], ...] = (
         pier.update,
-        lambda: pier.bench.go_back(pier.install),
-        lambda: pier.bench.settle(pier.install),
-        lambda: pier.bench.recover(pier.install, None),
-        lambda: pier.bench.prove(pier.install),
+        lambda: pier.bench.updates.back.go(pier.install),
+        lambda: pier.bench.updates.settle(pier.install),
+        lambda: pier.bench.updates.recover(pier.install, None),
+        lambda: pier.bench.updates.prove(pier.install),
     )
     for call in calls:
         with pytest.raises(LeftIntactError) as error:
             call()
         assert error.value.code == "strongbox-missing" and box.folder in error.value.line()
     assert pier.state() == now
-    assert "should be" in pier.bench.shelf()[0].trouble
+    assert "should be" in pier.bench.shelf.rows()[0].trouble
     shutil.move(pier.folder / "stick", os.path.dirname(box.folder))
-    pier.bench.go_back(pier.install)
+    pier.bench.updates.back.go(pier.install)
 
 
 def test_a_box_that_lies_elsewhere_is_found_by_its_number(pier: Mock) -> None:
     """As on a stick that is mounted elsewhere: at home, say, where somebody put it."""
     before = pier.state()
     _update(pier)
-    box = pier.bench.strongbox(pier.install)
+    box = pier.bench.updates.strongbox(pier.install)
     home = pier.folder / "home" / "strongbox"
     home.mkdir(mode=0o700)
     shutil.move(box.folder, home / "brought-here")
-    pier.bench.go_back(pier.install)
+    pier.bench.updates.back.go(pier.install)
     assert pier.state() == before
 
 
@@ -180,12 +182,12 @@ def test_a_box_planted_by_somebody_else_is_not_obeyed(pier: Mock) -> None:
     _plant_box(pier.root.parent, pier.root)
     for path in (pier.root.parent / ".left-intact", *(pier.root.parent / ".left-intact").rglob("*")):
         os.chown(path, 4242, 4242)
-    box = pier.bench.strongbox(pier.install)
+    box = pier.bench.updates.strongbox(pier.install)
     assert box.folder.startswith(str(pier.folder / "home"))
-    assert not pier.bench.interrupted()
+    assert not pier.bench.shelf.interrupted()
     before = pier.state()
     _update(pier)
-    pier.bench.go_back(pier.install)
+    pier.bench.updates.back.go(pier.install)
     assert pier.state() == before
 
 
@@ -193,13 +195,13 @@ def test_a_link_or_a_folder_that_all_may_write_is_no_place_for_a_box(pier: Mock,
     away = tmp_path / "away"
     _plant_box(away, pier.root)
     (pier.root.parent / ".left-intact").symlink_to(away / ".left-intact")
-    assert pier.bench.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
+    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
     (pier.root.parent / ".left-intact").unlink()
     (pier.root.parent / ".left-intact").mkdir()
     (pier.root.parent / ".left-intact").chmod(0o777)
-    assert pier.bench.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
+    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
     (pier.root.parent / ".left-intact").chmod(0o700)
-    assert pier.bench.strongbox(pier.install).folder.startswith(str(pier.root.parent))
+    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.root.parent))
 
 
 @AS_ROOT
@@ -229,9 +231,9 @@ def test_another_user_cannot_go_over_it_unseen(pier: Mock, cut: bool) -> None:
         os.setgid(4343)
         os.setuid(4343)
         bench = Workbench(str(pier.folder / "theirs" / "home"))
-        install = bench.find(str(pier.root))
+        install = bench.shelf.find(str(pier.root))
         try:
-            bench.draft(install, str(pier.next))
+            bench.updates.draft(install, str(pier.next))
         except LeftIntactError as error:
             said.write_text(error.code)
 
@@ -269,8 +271,8 @@ def test_what_the_superuser_updated_is_not_gone_over_by_the_owner(pier: Mock) ->
 def test_everything_of_ours_is_for_its_owner_alone(pier: Mock) -> None:
     os.umask(0o022)
     _update(pier)
-    pier.bench.export_proof(pier.install)
-    box = Path(pier.bench.strongbox(pier.install).folder)
+    pier.bench.updates.export_proof(pier.install)
+    box = Path(pier.bench.updates.strongbox(pier.install).folder)
     for path in (box.parent, box, *box.rglob("*"), pier.folder / "home", *(pier.folder / "home").rglob("*")):
         wanted = 0o700 if path.is_dir() else 0o600
         if "objects" in path.parts and path.is_file():
@@ -304,7 +306,7 @@ def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
         release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
     )
     pier.update()
-    box = Path(pier.bench.strongbox(pier.install).folder)
+    box = Path(pier.bench.updates.strongbox(pier.install).folder)
 
     def listed() -> set[str]:
         lines = (box / LIST).read_text().splitlines()
@@ -314,7 +316,7 @@ def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
         return {p.name for p in (box / "objects").rglob("*") if p.is_file()}
 
     assert listed() == kept() and len(kept()) > 1
-    assert pier.bench.settle(pier.install).held == 1
+    assert pier.bench.updates.settle(pier.install).held == 1
     assert listed() == kept() and len(kept()) == 1
 
 
@@ -323,12 +325,12 @@ def test_a_journals_paths_are_vetted_as_a_strangers(pier: Mock) -> None:
 
     _cut(pier)
     away = plant(pier.folder / "away", {"victim": "mine\n"})
-    with Journal(pier.bench.strongbox(pier.install).journal_path) as journal:
+    with Journal(pier.bench.updates.strongbox(pier.install).journal_path) as journal:
         row = journal._db.execute("SELECT seq, record FROM steps ORDER BY seq LIMIT 1").fetchone()
         said = json.loads(row["record"]) | {"at": ["", "../away/victim"]}
         journal._db.execute("UPDATE steps SET record = ? WHERE seq = ?", (json.dumps(said), row["seq"]))
     for forward in (True, False):
         with pytest.raises(LeftIntactError) as error:
-            pier.bench.recover(pier.install, forward)
+            pier.bench.updates.recover(pier.install, forward)
         assert error.value.code == "bad-path"
     assert (away / "victim").read_text() == "mine\n"

@@ -64,7 +64,7 @@ def made(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.Mon
 
 
 def _carry(made: MadeUp, report: Callable[[Progress], None] = lambda p: None) -> Any:
-    return made.bench.update(made.plan(), made.install, report=report)
+    return made.bench.updates.update(made.plan(), made.install, report=report)
 
 
 def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp) -> None:
@@ -73,16 +73,16 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
     assert outcome.waits and outcome.update.state is State.WAITING
     waits = outcome.update.waits
     assert waits is not None and waits.step == "start-once" and "folder for its saves" in waits.why
-    row = made.bench.shelf()[0]
+    row = made.bench.shelf.rows()[0]
     assert row.state is State.WAITING and row.waits == waits
     for refused in ("settle", "prove", "draft_back"):
         with pytest.raises(LeftIntactError) as error:
             getattr(made.bench, refused)(made.install)
         assert error.value.code == "waiting" and "start Mocklet once" in error.value.line()
-    again = made.bench.go_on(made.install)
+    again = made.bench.updates.go_on(made.install)
     assert again.waits and again.update.waits == waits  # it looked, and it was not done
     made.start_once()
-    done = made.bench.go_on(made.install)
+    done = made.bench.updates.go_on(made.install)
     assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof
     assert (made.saves / "b044/kept.blk").read_bytes() == b"\x01" * 700 and not (
         made.root / "memory/harbour.sav"
@@ -98,11 +98,11 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
         and counts[Verb.MERGE] == 1
         and not done.proof.lost
     )
-    back = made.bench.go_back(made.install)
+    back = made.bench.updates.back.go(made.install)
     assert not back.missing and not back.kept
     assert made.state() == before
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
-    assert made.bench.history(made.install)[0].state is State.GONE_BACK
+    assert made.bench.updates.history(made.install)[0].state is State.GONE_BACK
     assert not list(made.folder.rglob("annex-*")) and not list(made.folder.rglob("work-*"))
 
 
@@ -140,7 +140,11 @@ class Points:
 
 def _carry_only(made: MadeUp, plan: Any, report: Points) -> None:
     carry_out(
-        plan, made.box, made.bench._outside(made.install), install_id=str(made.install.id), report=report
+        plan,
+        made.box,
+        made.bench.updates.back.outside(made.install),
+        install_id=str(made.install.id),
+        report=report,
     )
 
 
@@ -156,10 +160,10 @@ def _same(made: MadeUp, expected: dict[str, Any], where: object) -> None:
 def _recovered(made: MadeUp, forward: bool, killed_at: int, where: object) -> None:
     """Recover; with `killed_at` the recovery is killed too, and another one ends it."""
     if killed_at:
-        in_child(lambda: made.bench.recover(made.install, forward, Points(killed_at)))
-    if made.bench.interrupted():
-        made.bench.recover(made.install, forward)
-    assert not made.bench.interrupted(), where
+        in_child(lambda: made.bench.updates.recover(made.install, forward, Points(killed_at)))
+    if made.bench.shelf.interrupted():
+        made.bench.updates.recover(made.install, forward)
+    assert not made.bench.shelf.interrupted(), where
 
 
 PARTS = 2
@@ -179,7 +183,7 @@ def test_killed_at_every_step_of_the_first_stage(made: MadeUp, part: int) -> Non
         assert in_child(lambda n=number: _carry_only(made, plan, Points(n))) == signal.SIGKILL
         made.copy_to(crashed)
         _recovered(made, True, number % 5, number)
-        assert made.bench.history(made.install)[0].state is State.WAITING
+        assert made.bench.updates.history(made.install)[0].state is State.WAITING
         _same(made, waiting, number)
         made.back_from(crashed)
         _recovered(made, False, number % 7, number)
@@ -193,23 +197,23 @@ def test_killed_at_every_step_behind_the_hand_step(made: MadeUp, part: int) -> N
     started, safe, crashed = made.state(), made.folder.parent / "safe", made.folder.parent / "crashed"
     made.copy_to(safe)
     counted = Points()
-    made.bench.go_on(made.install, report=counted)
+    made.bench.updates.go_on(made.install, report=counted)
     done = made.state()
     assert counted.seen > 6
     for number in range(1 + part, counted.seen + 1, PARTS):
         made.back_from(safe)
-        in_child(lambda n=number: made.bench.go_on(made.install, report=Points(n)))
+        in_child(lambda n=number: made.bench.updates.go_on(made.install, report=Points(n)))
         made.copy_to(crashed)
-        if made.bench.interrupted():
+        if made.bench.shelf.interrupted():
             _recovered(made, False, number % 3, number)
             _same(made, started, number)
-            assert made.bench.history(made.install)[0].state is State.WAITING
-            assert made.bench.go_on(made.install).proof.verdict is Verdict.INTACT
+            assert made.bench.updates.history(made.install)[0].state is State.WAITING
+            assert made.bench.updates.go_on(made.install).proof.verdict is Verdict.INTACT
             _same(made, done, number)
             made.back_from(crashed)
             _recovered(made, True, number % 4, number)
         _same(made, done, number)
-        assert made.bench.prove(made.install).proof.verdict is Verdict.INTACT
+        assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
 
 
 @pytest.mark.parametrize("part", range(PARTS))
@@ -217,15 +221,15 @@ def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
     before = made.state()
     _carry_only(made, made.plan(), Points())
     made.start_once()
-    made.bench.go_on(made.install)
+    made.bench.updates.go_on(made.install)
     done, safe, crashed = made.state(), made.folder.parent / "safe", made.folder.parent / "crashed"
     made.copy_to(safe)
-    plan, counted = made.bench.draft_back(made.install), Points()
+    plan, counted = made.bench.updates.back.draw(made.install), Points()
     _carry_only(made, plan, counted)
     assert made.state() == before and counted.seen > 30
     for number in range(1 + part, counted.seen + 1, PARTS):
         made.back_from(safe)
-        plan = made.bench.draft_back(made.install)  # the root that was made is another folder now
+        plan = made.bench.updates.back.draw(made.install)  # the root that was made is another folder now
         assert in_child(lambda p=plan, n=number: _carry_only(made, p, Points(n))) == signal.SIGKILL
         made.copy_to(crashed)
         _recovered(made, False, number % 5, number)
@@ -233,7 +237,7 @@ def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
         made.back_from(crashed)
         _recovered(made, True, number % 6, number)
         _same(made, done, number)
-        assert made.bench.history(made.install)[0].state is State.ON_TRIAL
+        assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
 
 
 # ---------------------------------------------------------------- a root that is removed, and laid again by
@@ -309,24 +313,28 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     back = Later(planner="put-back-saves", intends="put yours back", consent=consent, with_=saves)
     roots = plan.roots[:1]
     plan = replace(plan, roots=roots, kept=Kept(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
-    assert made.bench.update(plan, made.install).update.waits.step == "remove"
-    assert made.bench.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
+    assert made.bench.updates.update(plan, made.install).update.waits.step == "remove"
+    assert made.bench.updates.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
     shutil.rmtree(made.root.parent)
     bench = made.bench
-    assert bench.shelf()[0].missing and bench.shelf()[0].waits is not None and bench.interrupted() == []
-    assert bench.go_on(made.install).update.waits.step == "lay"
-    assert bench.go_on(made.install).waits  # days may pass
+    assert (
+        bench.shelf.rows()[0].missing
+        and bench.shelf.rows()[0].waits is not None
+        and bench.shelf.interrupted() == []
+    )
+    assert bench.updates.go_on(made.install).update.waits.step == "lay"
+    assert bench.updates.go_on(made.install).waits  # days may pass
     plant(
         made.root, {"mocklet": '#!/bin/sh\nVERSION="1.1"\n', "VERSION": "1.1\n", "memory/mill.sav": b"stub"}
     )
-    done = bench.go_on(made.install)
+    done = bench.updates.go_on(made.install)
     assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof.checks
     assert (made.root / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (
         made.root / "memory/harbour.sav"
     ).exists()
-    assert bench.prove(made.install).proof.verdict is Verdict.INTACT
+    assert bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
     plant(made.saves, SAVES, mtime=LATER)
-    gone_back = bench.go_back(made.install)
+    gone_back = bench.updates.back.go(made.install)
     assert gone_back.proof is not None and gone_back.proof.verdict is Verdict.INTACT and not gone_back.missing
     now = made.state()[""]
     assert {p: s for p, s in now.items() if not p.endswith("/")} == {

@@ -93,10 +93,10 @@ def test_killed_at_every_step_and_recovered_each_way(crashing: Mock, part: int) 
     """The plan is drawn once; every crash starts from the same tree and is recovered forward and back."""
     folder, before = crashing.folder, crashing.state()
     _lay_out(folder, folder / "fresh")
-    box = crashing.bench.strongbox(crashing.install)
+    box = crashing.bench.updates.strongbox(crashing.install)
     plan = crashing.plan()
     reports: dict[str, int] = {}
-    outside = crashing.bench._outside(crashing.install)
+    outside = crashing.bench.updates.back.outside(crashing.install)
     carry_out(
         plan, box, outside, report=lambda p: reports.update({p.stage: max(reports.get(p.stage, 0), p.done)})
     )
@@ -125,14 +125,14 @@ def test_back_from_a_crash_restores_the_times_of_folders_too(crashing: Mock, num
     assert _crash(crashing, "laying", number)
     crashing.bench = Workbench(str(crashing.folder / "home"))
     with pytest.raises(Interrupted):
-        crashing.bench.prove(crashing.install)
-    crashing.bench.recover(crashing.install, False)
-    assert crashing.state() == before and crashing.bench.interrupted() == []
+        crashing.bench.updates.prove(crashing.install)
+    crashing.bench.updates.recover(crashing.install, False)
+    assert crashing.state() == before and crashing.bench.shelf.interrupted() == []
     assert _crash(crashing, "laying", number)
     crashing.bench = Workbench(str(crashing.folder / "home"))
-    crashing.bench.recover(crashing.install, True)
-    assert crashing.bench.prove(crashing.install).proof.verdict is Verdict.INTACT
-    crashing.bench.go_back(crashing.install)
+    crashing.bench.updates.recover(crashing.install, True)
+    assert crashing.bench.updates.prove(crashing.install).proof.verdict is Verdict.INTACT
+    crashing.bench.updates.back.go(crashing.install)
     assert crashing.state() == before
 
 
@@ -143,13 +143,13 @@ def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
     for step in (number, number + 3):
 
         def work(at: int = step) -> None:
-            Workbench(str(crashing.folder / "home")).recover(
+            Workbench(str(crashing.folder / "home")).updates.recover(
                 crashing.install, False, _killing_at("going back", at)
             )
 
         assert in_child(work) == signal.SIGKILL
     crashing.bench = Workbench(str(crashing.folder / "home"))
-    crashing.bench.recover(crashing.install, None)
+    crashing.bench.updates.recover(crashing.install, None)
     assert crashing.state() == before
 
 
@@ -161,18 +161,18 @@ def test_going_back_may_be_cut_off_and_ended_either_way(crashing: Mock, number: 
 
     def work() -> None:
         bench = Workbench(str(crashing.folder / "home"))
-        bench.go_back(bench.find(str(crashing.root)), _killing_at("going back", number))
+        bench.updates.back.go(bench.shelf.find(str(crashing.root)), _killing_at("going back", number))
 
     assert in_child(work) == signal.SIGKILL
     crashing.bench = Workbench(str(crashing.folder / "home"))
-    assert len(crashing.bench.interrupted()) == 1
+    assert len(crashing.bench.shelf.interrupted()) == 1
     if number == 40:
-        crashing.bench.recover(crashing.install, True)
+        crashing.bench.updates.recover(crashing.install, True)
         files = {k: v for k, v in crashing.state().items() if not k.endswith("/")}
         assert files == {k: v for k, v in after.items() if not k.endswith("/")}
-        crashing.bench.go_back(crashing.install)
+        crashing.bench.updates.back.go(crashing.install)
     else:
-        assert crashing.bench.recover(crashing.install, False).state is State.GONE_BACK
+        assert crashing.bench.updates.recover(crashing.install, False).state is State.GONE_BACK
     assert crashing.state() == before
 
 
@@ -182,15 +182,15 @@ def test_forward_without_the_arrival_says_so_and_back_still_works(crashing: Mock
     crashing.next.unlink()
     crashing.bench = Workbench(str(crashing.folder / "home"))
     with pytest.raises(LeftIntactError) as error:
-        crashing.bench.recover(crashing.install, True)
+        crashing.bench.updates.recover(crashing.install, True)
     assert error.value.code == "cannot-go-forward" and "--back" in error.value.line()
-    crashing.bench.recover(crashing.install, False)
+    crashing.bench.updates.recover(crashing.install, False)
     assert crashing.state() == before
 
 
 def test_nothing_to_recover(crashing: Mock) -> None:
     with pytest.raises(LeftIntactError) as error:
-        crashing.bench.recover(crashing.install, None)
+        crashing.bench.updates.recover(crashing.install, None)
     assert error.value.code == "nothing-to-recover"
 
 

@@ -44,7 +44,7 @@ def test_update_then_back_restores_all(mock: Mock) -> None:
     assert (mock.root / "lib/latest").readlink() == Path("libcore.so") and (mock.root / "blank").is_dir()
     assert not (mock.root / "lib/libpad.so").exists() and os.access(mock.root / "mocklet", os.X_OK)
     assert outcome.proof.counts[Verb.RETIRE] == 1 and outcome.proof.kept.files == 5
-    back = mock.bench.go_back(mock.install)
+    back = mock.bench.updates.back.go(mock.install)
     assert mock.state() == before and not back.kept
     assert mock.update().proof.verdict is Verdict.INTACT
 
@@ -52,7 +52,7 @@ def test_update_then_back_restores_all(mock: Mock) -> None:
 def test_a_second_plan_has_nothing_to_do(mock: Mock) -> None:
     _next(mock)
     mock.update()
-    plan = mock.bench.draft(mock.install, str(mock.next)).plan()
+    plan = mock.bench.updates.draft(mock.install, str(mock.next)).plan()
     assert not plan.changes and not plan.questions and {w.code for w in plan.warnings} == {"same-version"}
 
 
@@ -63,24 +63,24 @@ def test_updates_stack_and_go_back_one_by_one(mock: Mock) -> None:
         mock.update(baseline=version == "1.1")
         states.append(mock.state())
     for expected in (states[1], states[0]):
-        mock.bench.go_back(mock.install)
+        mock.bench.updates.back.go(mock.install)
         assert mock.state() == expected
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.go_back(mock.install)
+        mock.bench.updates.back.go(mock.install)
     assert error.value.code == "nothing-to-go-back-to" and error.value.exit_code == 3
 
 
 def test_settling_frees_the_programs_and_keeps_theirs(mock: Mock) -> None:
     _next(mock)
     mock.update()
-    box = mock.bench.strongbox(mock.install)
+    box = mock.bench.updates.strongbox(mock.install)
     before = box.size()
-    done = mock.bench.settle(mock.install)
+    done = mock.bench.updates.settle(mock.install)
     assert done.freed > 0 and box.size() == before - done.freed and done.held == 1
     for code in ("go_back", "settle"):
         with pytest.raises(LeftIntactError):
             getattr(mock.bench, code)(mock.install)
-    assert mock.bench.prove(mock.install).proof.verdict is Verdict.INTACT
+    assert mock.bench.updates.prove(mock.install).proof.verdict is Verdict.INTACT
 
 
 def test_what_was_made_on_trial_is_kept(mock: Mock) -> None:
@@ -90,7 +90,7 @@ def test_what_was_made_on_trial_is_kept(mock: Mock) -> None:
         {"saves/new.sav": b"fresh", "mocklet.ini": "[video]\nsmooth = maybe\n", "new/deep/mine.txt": "mine"}
     )
     (mock.root / "saves/mill.sav").write_bytes(b"played on")
-    back = mock.bench.go_back(mock.install)
+    back = mock.bench.updates.back.go(mock.install)
     assert mock.read("mocklet.ini").startswith("; mine")
     assert (mock.root / "saves/new.sav").read_bytes() == b"fresh" and mock.read("new/deep/mine.txt") == "mine"
     assert (mock.root / "saves/mill.sav").read_bytes() == b"played on"
@@ -106,7 +106,7 @@ def test_folders_removed_on_trial_come_back(mock: Mock) -> None:
     before = mock.state()
     mock.update()
     shutil.rmtree(mock.root / "lib")
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     after = mock.state()
     assert {k: v for k, v in after.items() if not k.endswith("/")} == {
         k: v for k, v in before.items() if not k.endswith("/") and (k in after)
@@ -126,7 +126,7 @@ def test_stopping_at_any_stage_puts_all_back(mock: Mock, stage: str) -> None:
     with pytest.raises(LeftIntactError) as error:
         mock.update(report=report, cancel=token)
     assert error.value.code == "stopped" and mock.state() == before
-    assert mock.bench.history(mock.install)[0].state is State.ABANDONED
+    assert mock.bench.updates.history(mock.install)[0].state is State.ABANDONED
     assert mock.update().proof.verdict is Verdict.INTACT
 
 
@@ -183,7 +183,7 @@ def test_refusals_change_nothing(mock: Mock) -> None:
     with pytest.raises(Refusal) as error:
         mock.update()
     assert error.value.code == "older-version" and mock.state() == before
-    assert not mock.bench.history(mock.install)
+    assert not mock.bench.updates.history(mock.install)
     assert mock.update(allowed=["older-version"]).proof.verdict is Verdict.INTACT
 
 
@@ -193,7 +193,7 @@ def test_open_questions_are_not_answered_by_the_engine(mock: Mock) -> None:
     plan = draft.plan()
     assert plan.open_questions
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.update(plan, draft.install)
+        mock.bench.updates.update(plan, draft.install)
     assert error.value.code == "questions-open"
 
 
@@ -222,7 +222,7 @@ def test_an_arrival_exchanged_after_the_plan_is_noticed(mock: Mock) -> None:
     before = mock.state()
     mock.arrive(release("1.1", VERSION="1.1 but other\n"))
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.update(plan, draft.install)
+        mock.bench.updates.update(plan, draft.install)
     assert error.value.code == "arrival-changed" and mock.state() == before
 
 
@@ -231,14 +231,14 @@ def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
     _next(mock)
     before = mock.state()
     mock.update()
-    box = mock.bench.strongbox(mock.install)
+    box = mock.bench.updates.strongbox(mock.install)
     victim = next(p for p in Path(box.folder, "objects").rglob("*") if p.is_file())
     victim.write_bytes(b"rot")
-    proof = mock.bench.prove(mock.install).proof
+    proof = mock.bench.updates.prove(mock.install).proof
     assert proof.verdict is Verdict.ATTENTION
-    plan = mock.bench.draft_back(mock.install)
+    plan = mock.bench.updates.back.draw(mock.install)
     assert [w.code for w in plan.warnings] == ["strongbox-damaged"]
-    back = mock.bench.go_back(mock.install)
+    back = mock.bench.updates.back.go(mock.install)
     assert len(back.missing) == 1 and "no sound copy" in back.missing[0]
     after = mock.state()
     assert len([path for path in before if path in after and before[path] != after[path]]) <= 1
@@ -251,7 +251,7 @@ def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
 
 def test_one_at_a_time(mock: Mock) -> None:
     _next(mock)
-    with mock.bench.strongbox(mock.install).locked(), pytest.raises(LeftIntactError) as error:
+    with mock.bench.updates.strongbox(mock.install).locked(), pytest.raises(LeftIntactError) as error:
         mock.update()
     assert error.value.code == "busy"
 
@@ -283,7 +283,7 @@ def test_names_that_are_no_utf8_survive(mock: Mock) -> None:
     _next(mock)
     before = mock.state()
     assert mock.update().proof.verdict is Verdict.INTACT
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
 
 
@@ -295,7 +295,7 @@ def test_files_become_folders_and_folders_files(mock: Mock) -> None:
     outcome = mock.update()
     assert outcome.proof.verdict is Verdict.INTACT
     assert mock.read("turns/inside.txt") == "now a folder" and mock.read("was") == "now a file"
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
 
 
@@ -321,21 +321,21 @@ def test_a_running_program_is_left_alone(mock: Mock) -> None:
 def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
     """After an update, after going back, after a recovery; without a survey in between."""
     _next(mock)
-    mock.bench.survey(mock.install)
+    mock.bench.surveys.survey(mock.install)
     mock.update()
-    assert mock.bench.shelf()[0].summary["version"] == "1.1"
-    mock.bench.go_back(mock.install)
-    row = mock.bench.shelf()[0]
+    assert mock.bench.shelf.rows()[0].summary["version"] == "1.1"
+    mock.bench.updates.back.go(mock.install)
+    row = mock.bench.shelf.rows()[0]
     assert row.summary["version"] == "1.0" and row.waiting is not None and row.waiting[1] == "1.1"
     from left_intact.core.carrying.journal import Journal
 
     mock.update()
-    number = mock.bench.history(mock.install)[0].id
+    number = mock.bench.updates.history(mock.install)[0].id
     for forward, version in ((False, "1.0"), (True, "1.1")):
         if forward:
             mock.update()
-            number = mock.bench.history(mock.install)[0].id
-        with Journal(mock.bench.strongbox(mock.install).journal_path) as journal:
+            number = mock.bench.updates.history(mock.install)[0].id
+        with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
             journal.set_state(number, State.CARRYING)
-        mock.bench.recover(mock.install, forward)
-        assert mock.bench.shelf()[0].summary["version"] == version
+        mock.bench.updates.recover(mock.install, forward)
+        assert mock.bench.shelf.rows()[0].summary["version"] == version

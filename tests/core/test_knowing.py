@@ -129,57 +129,59 @@ def test_merging_says_where_two_sheets_differ() -> None:
 
 def test_sheets_of_an_install(mock: Mock, tmp_path: Path) -> None:
     bench, install = mock.bench, mock.install
-    bench.rule(install, "notes on harbour.txt", C.CONTENT)
-    path = bench.export_sheet(install)
+    bench.surveys.rule(install, "notes on harbour.txt", C.CONTENT)
+    path = bench.surveys.export_sheet(install)
     assert path.startswith(str(tmp_path)) and dict(parse_sheet(Path(path).read_text(), path).classes) == {
         "notes on harbour.txt": C.CONTENT
     }
     mine = tmp_path / "mine.toml"
     mine.write_text('format = 1\n[classes]\n"games/" = "extras"\n')
-    assert bench.import_sheet(install, str(mine), merge=True) == []
-    found = bench.survey(install).findings.find("games/harbour.cart")
+    assert bench.surveys.import_sheet(install, str(mine), merge=True) == []
+    found = bench.surveys.survey(install).findings.find("games/harbour.cart")
     assert found is not None and found.file_class is C.EXTRAS
     mine.write_text("format = 9\n")
     with pytest.raises(LeftIntactError):
-        bench.import_sheet(install, str(mine))
-    assert "games/" in bench.sheet_text(install)  # what was there stayed
-    bench.take_sheet(install, "")
-    assert "games/" not in bench.sheet_text(install)
+        bench.surveys.import_sheet(install, str(mine))
+    assert "games/" in bench.surveys.sheet_text(install)  # what was there stayed
+    bench.surveys.take_sheet(install, "")
+    assert "games/" not in bench.surveys.sheet_text(install)
 
 
 def test_an_edited_sheet_and_rulings_stay_one_truth(mock: Mock) -> None:
     bench, install = mock.bench, mock.install
-    bench.rule(install, "games/", C.EXTRAS)
-    bench.rule(install, "notes on harbour.txt", C.CONTENT)
-    text = bench.sheet_text(install)
-    bench.take_edited(install, text)  # nothing was changed
-    assert len(bench.rulings(install)) == 2 and "games/" not in bench.library.sheet(install)
-    bench.unrule(install, "games/")  # and so a ruling can still be taken back
-    found = bench.survey(install).findings.find("games/harbour.cart")
+    bench.surveys.rule(install, "games/", C.EXTRAS)
+    bench.surveys.rule(install, "notes on harbour.txt", C.CONTENT)
+    text = bench.surveys.sheet_text(install)
+    bench.surveys.take_edited(install, text)  # nothing was changed
+    assert len(bench.surveys.rulings(install)) == 2 and "games/" not in bench.surveys.library.sheet(install)
+    bench.surveys.unrule(install, "games/")  # and so a ruling can still be taken back
+    found = bench.surveys.survey(install).findings.find("games/harbour.cart")
     assert found is not None and found.file_class is C.CONTENT
-    lines = [line for line in bench.sheet_text(install).splitlines() if "harbour.txt" not in line]
-    bench.take_edited(install, "\n".join([*lines, '"more/" = "saves"']))
-    assert not bench.rulings(install) and dict(bench.sheet_of(install).classes) == {"more/": C.SAVES}
+    lines = [line for line in bench.surveys.sheet_text(install).splitlines() if "harbour.txt" not in line]
+    bench.surveys.take_edited(install, "\n".join([*lines, '"more/" = "saves"']))
+    assert not bench.surveys.rulings(install) and dict(bench.surveys.sheet_of(install).classes) == {
+        "more/": C.SAVES
+    }
     with pytest.raises(LeftIntactError):
-        bench.take_edited(install, "format = 9")
-    assert dict(bench.sheet_of(install).classes) == {"more/": C.SAVES}
-    bench.take_edited(install, "")
-    assert bench.library.sheet(install) == ""
+        bench.surveys.take_edited(install, "format = 9")
+    assert dict(bench.surveys.sheet_of(install).classes) == {"more/": C.SAVES}
+    bench.surveys.take_edited(install, "")
+    assert bench.surveys.library.sheet(install) == ""
 
 
 def test_a_plan_does_not_cost_the_survey_what_it_left(mock: Mock) -> None:
     mock.arrive(release("1.1"))
-    mock.bench.survey(mock.install)
-    (plain,) = mock.bench.library.before(mock.install).contexts
-    drawn = mock.bench.draft(mock.install, str(mock.next))
-    contexts = mock.bench.library.before(mock.install).contexts
+    mock.bench.surveys.survey(mock.install)
+    (plain,) = mock.bench.surveys.library.before(mock.install).contexts
+    drawn = mock.bench.updates.draft(mock.install, str(mock.next))
+    contexts = mock.bench.surveys.library.before(mock.install).contexts
     assert contexts[0] == plain and len(contexts) == 2, "the sorting for the plan is kept beside"
-    again = mock.bench.draft(mock.install, str(mock.next))
+    again = mock.bench.updates.draft(mock.install, str(mock.next))
     assert tuple(again.inputs.survey.findings) == tuple(drawn.inputs.survey.findings)
     mock.edit({"saves/new.sav": b"1" * 512})
-    mock.bench.draft(mock.install, str(mock.next))
-    assert "saves" in mock.bench.library.before(mock.install).pages
-    assert mock.bench.survey(mock.install).findings.find("saves/new.sav") is not None
+    mock.bench.updates.draft(mock.install, str(mock.next))
+    assert "saves" in mock.bench.surveys.library.before(mock.install).pages
+    assert mock.bench.surveys.survey(mock.install).findings.find("saves/new.sav") is not None
 
 
 def test_an_update_that_is_refused_teaches_nothing(mock: Mock) -> None:
@@ -188,18 +190,18 @@ def test_an_update_that_is_refused_teaches_nothing(mock: Mock) -> None:
     plan = mock.plan()
     (mock.root / "VERSION").write_text("meanwhile\n")
     with pytest.raises(LeftIntactError):
-        mock.bench.update(plan, mock.install)
-    assert mock.bench.library.sheet(mock.install) == ""
+        mock.bench.updates.update(plan, mock.install)
+    assert mock.bench.surveys.library.sheet(mock.install) == ""
 
 
 def test_an_update_teaches_which_folders_are_the_persons(mock: Mock) -> None:
     mock.edit({"saves/a.sav": b"1" * 512, "saves/b.sav": b"2" * 512, "states/b.state": b"3" * 900})
     mock.arrive(release("1.1"))
     mock.update()
-    learnt = dict(mock.bench.sheet_of(mock.install).classes)
+    learnt = dict(mock.bench.surveys.sheet_of(mock.install).classes)
     assert learnt.get("saves/") is C.SAVES and "lib/" not in learnt
     mock.edit({"saves/an odd one": b"\x81\x82"})
-    found = mock.bench.survey(mock.install).findings.find("saves/an odd one")
+    found = mock.bench.surveys.survey(mock.install).findings.find("saves/an odd one")
     assert (
         found is not None and found.file_class is C.SAVES and any(e.source == "keepsheet" for e in found.why)
     )
@@ -217,22 +219,22 @@ rm -f "notes on harbour.txt"
 
 def test_a_run_is_watched_and_becomes_evidence(mock: Mock) -> None:
     mock.edit({"go.sh": RUNS})
-    run = mock.bench.watch(mock.install, command=["./go.sh"])
+    run = mock.bench.surveys.watch(mock.install, command=["./go.sh"])
     assert (
         run.made == ("fresh/made.cfg",)
         and run.changed == ("saves/mill.sav",)
         and run.gone == ("notes on harbour.txt",)
     )
     assert run.new_folders == ("fresh",) and run.status == 0
-    survey = mock.bench.survey(mock.install)
+    survey = mock.bench.surveys.survey(mock.install)
     made, changed = survey.findings.find("fresh/made.cfg"), survey.findings.find("saves/mill.sav")
     assert made is not None and made.file_class is C.SETTINGS
     assert any(e.source == "run" and "a stub" in e.says for e in made.why)
     assert changed is not None and changed.file_class is C.SAVES
-    assert [f.path for f in mock.bench.stubs(mock.install, survey)] == ["fresh/made.cfg"]
+    assert [f.path for f in mock.bench.surveys.stubs(mock.install, survey)] == ["fresh/made.cfg"]
     mock.edit({"fresh/made.cfg": "a = 2\n"})
-    assert mock.bench.stubs(mock.install, mock.bench.survey(mock.install)) == []
-    assert "fresh/made.cfg" in mock.bench.sheet_text(mock.install)
+    assert mock.bench.surveys.stubs(mock.install, mock.bench.surveys.survey(mock.install)) == []
+    assert "fresh/made.cfg" in mock.bench.surveys.sheet_text(mock.install)
 
 
 def test_a_run_that_the_person_starts_is_waited_for(mock: Mock) -> None:
@@ -243,7 +245,7 @@ def test_a_run_that_the_person_starts_is_waited_for(mock: Mock) -> None:
         begun.set()
         assert over.wait(20)
 
-    work = threading.Thread(target=lambda: found.append(mock.bench.watch(mock.install, wait=wait)))
+    work = threading.Thread(target=lambda: found.append(mock.bench.surveys.watch(mock.install, wait=wait)))
     work.start()
     assert begun.wait(20)
     with open(mock.root / "open.dat", "wb") as held:  # the program holds it open while it is looked at
@@ -256,12 +258,12 @@ def test_a_run_that_the_person_starts_is_waited_for(mock: Mock) -> None:
 
 def test_a_command_that_cannot_be_started_changes_nothing(mock: Mock) -> None:
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.watch(mock.install, command=["./no such thing"])
-    assert error.value.code == "no-start" and not mock.bench.library.runs(mock.install)
+        mock.bench.surveys.watch(mock.install, command=["./no such thing"])
+    assert error.value.code == "no-start" and not mock.bench.surveys.library.runs(mock.install)
     token = CancelToken()
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.watch(mock.install, wait=token.cancel, cancel=token)
-    assert error.value.code == "stopped" and not mock.bench.library.runs(mock.install)
+        mock.bench.surveys.watch(mock.install, wait=token.cancel, cancel=token)
+    assert error.value.code == "stopped" and not mock.bench.surveys.library.runs(mock.install)
 
 
 def test_looking_twice_at_what_did_not_change(mock: Mock) -> None:
@@ -281,12 +283,12 @@ def test_the_release_it_came_from_is_found_among_others(mock: Mock, tmp_path: Pa
     zipped(release("0.9"), downloads / "mocklet-0.9.zip", "mocklet-0.9")
     zipped({"other": "x"}, downloads / "another-1.0.zip")
     (downloads / "mocklet-broken.zip").write_bytes(b"PK\x03\x04 nothing")
-    found = mock.bench.infer_baseline(mock.install, [str(downloads)])
+    found = mock.bench.surveys.infer_baseline(mock.install, [str(downloads)])
     assert [os.path.basename(f.path) for f in found] == ["mocklet-1.0.zip", "mocklet-0.9.zip"]
     assert found[0].fits and not found[1].fits and found[0].release.version_text == "1.0"
-    mock.bench.adopt_baseline(mock.install, found[0].release)
-    assert mock.bench.survey(mock.install).baseline == "1.0"
-    pointed = mock.bench.infer_baseline(mock.install, [str(downloads / "mocklet-0.9.zip")])
+    mock.bench.surveys.adopt_baseline(mock.install, found[0].release)
+    assert mock.bench.surveys.survey(mock.install).baseline == "1.0"
+    pointed = mock.bench.surveys.infer_baseline(mock.install, [str(downloads / "mocklet-0.9.zip")])
     assert len(pointed) == 1 and "lie here as shipped" in pointed[0].says
 
 
@@ -302,7 +304,7 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
         tmp_path / "my memory" / "deep", {"mill.mem": b"\x01" * 512, "race.mem": b"\x02" * 512}, mtime=LATER
     )
     mock.edit({"mocklet.ini": f"[folders]\nmemory_card_folder = {away}\n"})
-    found = mock.bench.find_roots(mock.install, home=str(home))
+    found = mock.bench.surveys.find_roots(mock.install, home=str(home))
     assert {(f.label, f.place) for f in found} == {
         ("saves", str(away)),
         ("settings", str(home / ".config/mocklet")),
@@ -310,9 +312,9 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
     }
     assert all(f.why and f.files for f in found)
     for one in found:
-        mock.bench.add_root(mock.install, one.label, one.place)
-    assert mock.bench.find_roots(mock.install, home=str(home)) == []
-    survey = mock.bench.survey(mock.install)
+        mock.bench.surveys.add_root(mock.install, one.label, one.place)
+    assert mock.bench.surveys.find_roots(mock.install, home=str(home)) == []
+    survey = mock.bench.surveys.survey(mock.install)
     memory = survey.findings.find("saves:/mill.mem")
     assert (
         memory is not None
@@ -327,10 +329,12 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
     assert outcome.proof.verdict.value == "intact" and {p: p.read_bytes() for p in before} == before
     (away / "mill.mem").write_bytes(b"\x03" * 512)
     os.remove(away / "race.mem")
-    proof = mock.bench.prove(mock.install).proof
+    proof = mock.bench.updates.prove(mock.install).proof
     assert proof.lost == ("saves:/race.mem",) and proof.verdict.value == "broken"
-    mock.bench.drop_root(mock.install, "saves")
-    assert "saves" not in dict(mock.bench.library.roots(mock.install)) and (away / "mill.mem").exists()
+    mock.bench.surveys.drop_root(mock.install, "saves")
+    assert (
+        "saves" not in dict(mock.bench.surveys.library.roots(mock.install)) and (away / "mill.mem").exists()
+    )
 
 
 @pytest.mark.parametrize(
@@ -345,17 +349,17 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
 def test_what_cannot_be_a_root(mock: Mock, tmp_path: Path, label: str, place: str, code: str) -> None:
     (tmp_path / "apart").mkdir()
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.add_root(mock.install, label, str(tmp_path / place))
-    assert error.value.code == code and not mock.bench.library.roots(mock.install)
+        mock.bench.surveys.add_root(mock.install, label, str(tmp_path / place))
+    assert error.value.code == code and not mock.bench.surveys.library.roots(mock.install)
     with pytest.raises(LeftIntactError):
-        mock.bench.drop_root(mock.install, "none")
+        mock.bench.surveys.drop_root(mock.install, "none")
 
 
 def test_nothing_apart_is_ever_retired(mock: Mock, tmp_path: Path) -> None:
     """Not even what is surely code and gone from the release."""
     away = plant(tmp_path / "apart", {"libold.so": program("1"), "tool": program("2")})
-    mock.bench.add_root(mock.install, "own", str(away))
-    mock.bench.rule(mock.install, "own:/", C.PROGRAM)
+    mock.bench.surveys.add_root(mock.install, "own", str(away))
+    mock.bench.surveys.rule(mock.install, "own:/", C.PROGRAM)
     mock.arrive(release("1.1"))
     for baseline in (True, False):
         assert {m.verb for m in mock.plan(baseline=baseline).moves if m.path.startswith("own:")} == {
@@ -380,32 +384,32 @@ def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> No
         specimen.bed.lay(str(disk / place))
     plant(disk / "photos/2024", {f"holiday {n}.jpg": b"\xff\xd8\xff\xe0" for n in range(9)})
     plant(disk / "work/site", {"index.html": "<p>", "build.sh": "#!/bin/sh\n", "src/a.py": "x = 1\n"})
-    found = mock.bench.find_installs(str(disk))
+    found = mock.bench.shelf.find_installs(str(disk))
     assert {os.path.relpath(c.path, disk): c.role for c in found} == {
         place: role for place, (_, role) in places.items()
     }
     assert all(c.why and c.score >= 4 and not c.known for c in found)
     by_name = {c.name: c for c in found}
     assert by_name["Mudlark"].version == "0.9" and by_name["Wrack"].version == "2.1"
-    install = mock.bench.take_up(by_name["Mudlark"])
-    assert install.role == "emulator" and mock.bench.survey(install).totals()[C.SAVES].files
-    assert [c.name for c in mock.bench.find_installs(str(disk)) if c.known] == ["Mudlark"]
+    install = mock.bench.shelf.take_up(by_name["Mudlark"])
+    assert install.role == "emulator" and mock.bench.surveys.survey(install).totals()[C.SAVES].files
+    assert [c.name for c in mock.bench.shelf.find_installs(str(disk)) if c.known] == ["Mudlark"]
     with pytest.raises(LeftIntactError):
-        mock.bench.find_installs(str(tmp_path / "none"))
+        mock.bench.shelf.find_installs(str(tmp_path / "none"))
 
 
 def test_rulings_are_previewed_and_taken_back(mock: Mock) -> None:
-    survey = mock.bench.survey(mock.install)
-    seen = mock.bench.preview(survey, "saves/", C.EXTRAS)
-    assert (seen.meets, seen.changes) == (2, 2) and mock.bench.preview(
+    survey = mock.bench.surveys.survey(mock.install)
+    seen = mock.bench.surveys.preview(survey, "saves/", C.EXTRAS)
+    assert (seen.meets, seen.changes) == (2, 2) and mock.bench.surveys.preview(
         survey, "VERSION", C.PROGRAM
     ).changes == 0
-    assert mock.bench.preview(survey, "nothing", C.SAVES).meets == 0
+    assert mock.bench.surveys.preview(survey, "nothing", C.SAVES).meets == 0
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.unrule(mock.install, "saves/")
+        mock.bench.surveys.unrule(mock.install, "saves/")
     assert error.value.code == "no-ruling"
-    mock.bench.rule(mock.install, "saves/", C.EXTRAS)
+    mock.bench.surveys.rule(mock.install, "saves/", C.EXTRAS)
     mock.arrive(release("1.1"))
     mock.update()
-    found = mock.bench.survey(mock.install).findings.find("saves/mill.sav")
+    found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill.sav")
     assert found is not None and found.file_class is C.EXTRAS  # carried on to the next version

@@ -147,16 +147,16 @@ def _update_then_back(shipped, edits, gone, arriving, *, modes: bool = True) -> 
                 assert move.path not in theirs
             if move.verb is Verb.DROP:
                 assert not os.path.lexists(mock.root / move.path)
-        outcome = mock.bench.update(plan, draft.install)
+        outcome = mock.bench.updates.update(plan, draft.install)
         assert (
             outcome.proof.verdict is Verdict.INTACT and not outcome.proof.lost and not outcome.proof.altered
         )
         for path, data in theirs.items():
             if path not in plan.merges:
                 assert (mock.root / path).read_bytes() == data
-        again = mock.bench.draft(draft.install, str(mock.next)).plan()
+        again = mock.bench.updates.draft(draft.install, str(mock.next)).plan()
         assert not again.changes and not again.questions
-        back = mock.bench.go_back(draft.install)
+        back = mock.bench.updates.back.go(draft.install)
         assert back.proof is not None and back.proof.verdict is Verdict.INTACT and not back.missing
         after = mock.state()
         assert after == before if modes else _without_modes(after) == _without_modes(before)
@@ -178,7 +178,7 @@ def test_going_back_loses_nothing_that_was_made_on_trial(
         if plan.blockers:
             return
         plan = draft.plan({q.id: q.default for q in plan.questions})
-        mock.bench.update(plan, draft.install)
+        mock.bench.updates.update(plan, draft.install)
         after = _contents(mock.root)
         there = sorted(after)
         for number in set(deleted):
@@ -187,7 +187,7 @@ def test_going_back_loses_nothing_that_was_made_on_trial(
         made = {p: c for p, c in _clean(trial).items() if world._fits(p)}
         plant(mock.root, made, mtime=BUILT + 80 * 86400)
         left = _contents(mock.root)
-        back = mock.bench.go_back(draft.install)
+        back = mock.bench.updates.back.go(draft.install)
         now = _contents(mock.root)
         barred = {p for w in back.missing for p in (*before, *after) if p in w}
         touched = {m.path for m in plan.changes}
@@ -200,7 +200,7 @@ def test_going_back_loses_nothing_that_was_made_on_trial(
         for path, content in made.items():
             data = content.encode() if isinstance(content, str) else content
             assert data in kept or data in now.values() or data in after.values(), path
-        assert not mock.bench.interrupted() and not list(Path(folder).rglob("work-*"))
+        assert not mock.bench.shelf.interrupted() and not list(Path(folder).rglob("work-*"))
 
 
 def _contents(root: Path) -> dict[str, bytes]:
@@ -227,8 +227,8 @@ def test_without_a_baseline_theirs_is_never_displaced_either(shipped, edits, gon
         displaced = {m.path for m in plan.moves if m.verb in (Verb.REPLACE, Verb.RETIRE)}
         assert not displaced & set(theirs)
         if not plan.blockers:
-            mock.bench.update(plan, draft.install)
-            mock.bench.go_back(draft.install)
+            mock.bench.updates.update(plan, draft.install)
+            mock.bench.updates.back.go(draft.install)
             assert mock.state() == before
 
 

@@ -42,7 +42,7 @@ class Old:
             _lead(path, f"{WAS}/{name}", here)
         box.rename(box.parent / f"mocklet-{sha256(os.fsencode(str(self.root))).hexdigest()[:8]}")
         self.bench = Workbench(str(self.home))
-        self.install = self.bench.find("mocklet")
+        self.install = self.bench.shelf.find("mocklet")
         said = json.loads((self.folder / "before.json").read_text())
         self.before = {path: tuple(values) for path, values in said.items()}
 
@@ -104,19 +104,19 @@ def test_the_fixture_is_what_it_says(tmp_path: Path, name: str) -> None:
 
 def test_an_update_on_trial_proves_and_goes_back(tmp_path: Path) -> None:
     old = Old(tmp_path, "trial")
-    assert [u.state for u in old.bench.history(old.install)] == [State.ON_TRIAL, State.SETTLED]
-    proof = old.bench.prove(old.install).proof
+    assert [u.state for u in old.bench.updates.history(old.install)] == [State.ON_TRIAL, State.SETTLED]
+    proof = old.bench.updates.prove(old.install).proof
     assert proof.verdict is Verdict.INTACT and proof.merged
-    back = old.bench.go_back(old.install)
+    back = old.bench.updates.back.go(old.install)
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT and not back.missing
     assert old.is_as_before()
-    assert [u.state for u in old.bench.history(old.install)] == [State.GONE_BACK, State.SETTLED]
+    assert [u.state for u in old.bench.updates.history(old.install)] == [State.GONE_BACK, State.SETTLED]
 
 
 def test_an_update_on_trial_settles_and_the_next_goes_in(tmp_path: Path) -> None:
     old = Old(tmp_path, "trial")
-    assert old.bench.settle(old.install).freed > 0
-    draft = old.bench.draft(old.install, str(old.folder / "mocklet-1.1.zip"))
+    assert old.bench.updates.settle(old.install).freed > 0
+    draft = old.bench.updates.draft(old.install, str(old.folder / "mocklet-1.1.zip"))
     assert {fault.code for fault in draft.plan().blockers} == {"older-version"}
 
 
@@ -124,24 +124,24 @@ def test_an_update_on_trial_settles_and_the_next_goes_in(tmp_path: Path) -> None
 @pytest.mark.parametrize("forward", [True, False, None])
 def test_what_was_cut_off_is_ended_either_way(tmp_path: Path, name: str, forward: bool | None) -> None:
     old = Old(tmp_path, name)
-    assert [i.name for i, _ in old.bench.interrupted()] == ["Mocklet"]
-    update = old.bench.recover(old.install, forward)
+    assert [i.name for i, _ in old.bench.shelf.interrupted()] == ["Mocklet"]
+    update = old.bench.updates.recover(old.install, forward)
     in_force = forward if forward is not None else name == "cut-laying"
     assert update.state is (
         State.ON_TRIAL if in_force else State.GONE_BACK if name == "cut-back" else State.ABANDONED
     )
     if in_force:
-        assert old.bench.prove(old.install).proof.verdict is Verdict.INTACT
-        old.bench.go_back(old.install)
+        assert old.bench.updates.prove(old.install).proof.verdict is Verdict.INTACT
+        old.bench.updates.back.go(old.install)
     assert old.is_as_before()
-    assert not old.bench.interrupted() and not list(old.folder.rglob("work-*"))
+    assert not old.bench.shelf.interrupted() and not list(old.folder.rglob("work-*"))
 
 
 def test_a_library_of_old_keeps_what_it_knew(tmp_path: Path) -> None:
     old = Old(tmp_path, "trial")
-    base = old.bench.library.baseline(old.install, 2)
+    base = old.bench.surveys.library.baseline(old.install, 2)
     assert base is not None and base.version_text == "1.2" and base.entries["mocklet"].digest
-    assert old.bench.library.proof(old.install, 2) is not None
+    assert old.bench.surveys.library.proof(old.install, 2) is not None
 
 
 @pytest.mark.parametrize("which", ["journal", "library"])
@@ -176,7 +176,7 @@ def test_the_journal_is_readable_by_its_owner_alone(tmp_path: Path) -> None:
     os.chmod(old.home, 0o755)
     os.chmod(old.home / "library.sqlite", 0o644)
     bench = Workbench(str(old.home))
-    bench.settle(bench.find("mocklet"))
+    bench.updates.settle(bench.shelf.find("mocklet"))
     for path in (old.journal.parent, old.journal.parent.parent, old.home):
         assert path.stat().st_mode & 0o077 == 0, path
     for path in (old.journal, old.home / "library.sqlite"):

@@ -60,14 +60,14 @@ def outlet(tmp_path: Path) -> Iterator[OutletServer]:
 @pytest.fixture
 def following(mock: Mock, outlet: OutletServer) -> Mock:
     mock.edit({"mocklet.ini": "[video]\nsmooth = on\nscale = 2\n\n[sound]\nrate = 44100\n"})
-    mock.bench.survey(mock.install)
-    mock.bench.set_baseline(mock.install, str(mock.base))
-    mock.bench.follow(mock.install, f"{outlet.url}/feed/mocklet.xml")
+    mock.bench.surveys.survey(mock.install)
+    mock.bench.surveys.set_baseline(mock.install, str(mock.base))
+    mock.bench.outlets.follow(mock.install, f"{outlet.url}/feed/mocklet.xml")
     return mock
 
 
 def test_news_from_a_feed(following: Mock, outlet: OutletServer) -> None:
-    news = following.bench.look_for_news()[0]
+    news = following.bench.outlets.look_for_news()[0]
     assert news.best is not None and news.best.offer.version == "1.1"
     assert [r.offer.version for r in news.ranked] == ["1.2-beta1", "1.1", "1.0.5"]
     reasons = {line.text: line.why for line in news.lines if line.why}
@@ -75,15 +75,15 @@ def test_news_from_a_feed(following: Mock, outlet: OutletServer) -> None:
     assert "harbour" in reasons["Harbour loads faster."] and "The tuba is in tune." not in reasons
     assert news.lines[0].why and not news.lines[-1].why
     before = len(outlet.log)
-    following.bench.look_for_news()
+    following.bench.outlets.look_for_news()
     assert outlet.log[before:] == [("/feed/mocklet.xml", 304, 0)]
 
 
 def test_offline_is_a_normal_state(following: Mock, outlet: OutletServer) -> None:
-    following.bench.look_for_news()
+    following.bench.outlets.look_for_news()
     outlet.shutdown()
     outlet.server_close()
-    news = following.bench.look_for_news()[0]
+    news = following.bench.outlets.look_for_news()[0]
     assert (
         news.best is not None
         and "cannot be reached" in news.outlets[0].trouble
@@ -96,16 +96,16 @@ def test_a_folder_of_downloads_and_a_place_that_lags(
 ) -> None:
     folder = _shelf(tmp_path / "downloads", ("1.0.5",))
     (folder / "SHA256SUMS").write_text(f"{sha256_of(str(folder / 'mocklet-1.0.5.zip'))}  mocklet-1.0.5.zip\n")
-    following.bench.follow(following.install, str(folder))
-    news = following.bench.look_for_news()[0]
+    following.bench.outlets.follow(following.install, str(folder))
+    news = following.bench.outlets.look_for_news()[0]
     said = {(r.offer.version, r.offer.outlet): r.says for r in news.ranked}
     lagging = next(
         says for (version, place), says in said.items() if version == "1.0.5" and place == news.outlets[1].id
     )
     assert any("lags behind: 1.1" in s for s in lagging)
-    following.bench.unfollow(following.install, str(folder))
+    following.bench.outlets.unfollow(following.install, str(folder))
     with pytest.raises(LeftIntactError):
-        following.bench.follow(following.install, "no/such/place")
+        following.bench.outlets.follow(following.install, "no/such/place")
 
 
 def test_ranking_says_what_fits() -> None:
@@ -143,12 +143,12 @@ def test_holds(hold: Hold, version: str, forbids: bool) -> None:
 
 
 def test_a_hold_blocks_and_can_be_passed_knowingly(following: Mock) -> None:
-    following.bench.hold(following.install, "1.0", "the mod is not ready", "1.2")
+    following.bench.outlets.hold(following.install, "1.0", "the mod is not ready", "1.2")
     following.arrive(release("1.1"))
     plan = following.plan()
     assert [b.code for b in plan.blockers] == ["held"] and "the mod is not ready" in plan.blockers[0].says
     assert following.update(allowed=["held"]).proof.verdict is Verdict.INTACT
-    following.bench.release_hold(following.install)
+    following.bench.outlets.release_hold(following.install)
 
 
 def test_notes_of_every_kind() -> None:
@@ -187,8 +187,8 @@ def test_what_is_no_feed_is_refused(data: bytes) -> None:
 
 
 def _fetched(mock: Mock, version: str = "1.1", **more: object) -> object:
-    mock.bench.look_for_news()
-    return mock.bench.fetch(mock.install, mock.bench.offer_of(mock.install, version), **more)  # type: ignore[arg-type]
+    mock.bench.outlets.look_for_news()
+    return mock.bench.outlets.fetch(mock.install, mock.bench.outlets.offer_of(mock.install, version), **more)  # type: ignore[arg-type]
 
 
 def test_fetching_goes_on_after_drops_and_ends_in_an_update(following: Mock, outlet: OutletServer) -> None:
@@ -199,7 +199,7 @@ def test_fetching_goes_on_after_drops_and_ends_in_an_update(following: Mock, out
     assert answers == [200, 206, 206]
     again = _fetched(following)
     assert again.says == ("fetched before",)  # type: ignore[attr-defined]
-    waiting = following.bench.shelf()[0].waiting
+    waiting = following.bench.shelf.rows()[0].waiting
     assert waiting == (got.path, "1.1")  # type: ignore[attr-defined]
     following.next = Path(got.path)  # type: ignore[attr-defined]
     assert following.update().proof.verdict is Verdict.INTACT
@@ -209,10 +209,10 @@ def test_wrong_bytes_are_never_used(following: Mock, outlet: OutletServer) -> No
     outlet.wrong = True
     with pytest.raises(LeftIntactError) as error:
         _fetched(following)
-    assert error.value.code == "wrong-digest" and following.bench.shelf()[0].waiting is None
+    assert error.value.code == "wrong-digest" and following.bench.shelf.rows()[0].waiting is None
     outlet.wrong = False
     _fetched(following)
-    assert following.bench.shelf()[0].waiting is not None
+    assert following.bench.shelf.rows()[0].waiting is not None
 
 
 def test_a_stop_keeps_what_came_and_goes_on(following: Mock, outlet: OutletServer) -> None:
@@ -224,7 +224,7 @@ def test_a_stop_keeps_what_came_and_goes_on(following: Mock, outlet: OutletServe
 
     with pytest.raises(LeftIntactError) as error:
         _fetched(following, report=report, cancel=token)
-    assert error.value.code == "stopped" and following.bench.shelf()[0].waiting is None
+    assert error.value.code == "stopped" and following.bench.shelf.rows()[0].waiting is None
     _fetched(following)
     assert any(status == 206 for _, status, _ in outlet.log)
 
@@ -246,7 +246,7 @@ def test_a_redirect_elsewhere_is_said_and_a_stale_place_shown(
     other.shutdown()
     other.server_close()
     outlet.stale = True
-    news = following.bench.look_for_news()[0]
+    news = following.bench.outlets.look_for_news()[0]
     assert "1.2-beta1" not in [r.offer.version for r in news.ranked]
 
 
@@ -261,11 +261,11 @@ def test_no_room_and_no_file_are_one_line(following: Mock, tmp_path: Path) -> No
 
 
 def test_not_this_one_is_remembered(following: Mock) -> None:
-    following.bench.look_for_news()
-    following.bench.dismiss(following.install, "1.1")
-    assert following.bench.news(following.install).best.offer.version == "1.0.5"  # type: ignore[union-attr]
-    following.bench.dismiss(following.install, "1.1", again=True)
-    assert following.bench.news(following.install).best.offer.version == "1.1"  # type: ignore[union-attr]
+    following.bench.outlets.look_for_news()
+    following.bench.outlets.dismiss(following.install, "1.1")
+    assert following.bench.outlets.news(following.install).best.offer.version == "1.0.5"  # type: ignore[union-attr]
+    following.bench.outlets.dismiss(following.install, "1.1", again=True)
+    assert following.bench.outlets.news(following.install).best.offer.version == "1.1"  # type: ignore[union-attr]
 
 
 # ---------------------------------------------------------------- packs
@@ -295,8 +295,8 @@ def packed(mock: Mock, tmp_path: Path) -> Iterator[tuple[Mock, OutletServer]]:
 def test_only_my_share_of_a_pack_comes_over_the_wire(packed: tuple[Mock, OutletServer]) -> None:
     mock, server = packed
     before = mock.state()
-    survey = mock.bench.survey(mock.install)
-    view = mock.bench.pack(mock.install, f"{server.url}/files/pack.zip", survey)
+    survey = mock.bench.surveys.survey(mock.install)
+    view = mock.bench.outlets.pack(mock.install, f"{server.url}/files/pack.zip", survey)
     assert [line.path for line in view.of("mine")] == [
         "games/g03.cart",
         "games/g05.cart",
@@ -304,45 +304,45 @@ def test_only_my_share_of_a_pack_comes_over_the_wire(packed: tuple[Mock, OutletS
         "games/g09.cart",
     ]
     assert len(view.of("same")) == 16 and len(view.of("lacking")) == 70 and len(view.of("other")) == 1
-    plan = mock.bench.pack_plan(mock.install, view, survey)
+    plan = mock.bench.outlets.pack_plan(mock.install, view, survey)
     wire = sum(size for _, _, size in server.log)
     with zipfile.ZipFile(Path(server.folder, "pack.zip")) as archive:
         directory = Path(server.folder, "pack.zip").stat().st_size - archive.start_dir
     assert wire <= 1.1 * view.share_bytes + directory + 1024, (wire, view.share_bytes, directory)
     assert wire < 0.15 * view.pack_bytes
-    outcome = mock.bench.update(plan, mock.install)
+    outcome = mock.bench.updates.update(plan, mock.install)
     assert outcome.proof.verdict is Verdict.INTACT and outcome.proof.counts[Verb.REPLACE] == 4
     assert (mock.root / "games/g03.cart").read_bytes() == bytes([200]) * 3100
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
 
 
 def test_a_local_pack_with_what_is_lacking(packed: tuple[Mock, OutletServer]) -> None:
     mock, server = packed
-    survey = mock.bench.survey(mock.install)
-    view = mock.bench.pack(mock.install, str(Path(server.folder, "pack.zip")), survey)
+    survey = mock.bench.surveys.survey(mock.install)
+    view = mock.bench.outlets.pack(mock.install, str(Path(server.folder, "pack.zip")), survey)
     lacking = [line.member for line in view.of("lacking")][:2]
-    plan = mock.bench.pack_plan(mock.install, view, survey, with_lacking=lacking)
+    plan = mock.bench.outlets.pack_plan(mock.install, view, survey, with_lacking=lacking)
     assert plan.count(Verb.ADD) == 2 and plan.carries[0].shipped is None
-    mock.bench.set_baseline(mock.install, str(mock.base))
-    assert mock.bench.update(plan, mock.install).proof.verdict is Verdict.INTACT
+    mock.bench.surveys.set_baseline(mock.install, str(mock.base))
+    assert mock.bench.updates.update(plan, mock.install).proof.verdict is Verdict.INTACT
     mock.arrive(release("1.1"))
-    again = mock.bench.draft(mock.install, str(mock.next)).plan()
+    again = mock.bench.updates.draft(mock.install, str(mock.next)).plan()
     assert again.baseline is not None and not again.blockers
     assert all(m.verb == "keep" for m in again.moves if m.path.startswith("games/"))
 
 
 def test_packs_that_are_none(packed: tuple[Mock, OutletServer], tmp_path: Path) -> None:
     mock, server = packed
-    survey = mock.bench.survey(mock.install)
+    survey = mock.bench.surveys.survey(mock.install)
     (tmp_path / "bad.zip").write_bytes(b"PK but no")
     for place in (str(tmp_path / "bad.zip"), str(tmp_path / "none.zip"), f"{server.url}/files/none.zip"):
         with pytest.raises(LeftIntactError):
-            mock.bench.pack(mock.install, place, survey)
+            mock.bench.outlets.pack(mock.install, place, survey)
     zipped({"x/nothing.txt": "1"}, tmp_path / "empty.zip")
-    view = mock.bench.pack(mock.install, str(tmp_path / "empty.zip"), survey)
+    view = mock.bench.outlets.pack(mock.install, str(tmp_path / "empty.zip"), survey)
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.pack_plan(mock.install, view, survey)
+        mock.bench.outlets.pack_plan(mock.install, view, survey)
     assert error.value.code == "nothing-in-it"
 
 
@@ -360,7 +360,7 @@ def test_packs_that_are_folders_or_other_archives(packed: tuple[Mock, OutletServ
     from tests.builders import tarred
 
     mock, _ = packed
-    survey = mock.bench.survey(mock.install)
+    survey = mock.bench.surveys.survey(mock.install)
     inside = {
         "a pack/new/g03.cart": bytes([9]) * 50,
         "a pack/new/g04.cart": bytes([4]) * 3000,
@@ -370,9 +370,9 @@ def test_packs_that_are_folders_or_other_archives(packed: tuple[Mock, OutletServ
         plant(tmp_path / "as folder", dict(inside)),
         tarred(dict(inside), tmp_path / "as.tar.gz", "w:gz"),
     ):
-        view = mock.bench.pack(mock.install, str(place), survey)
+        view = mock.bench.outlets.pack(mock.install, str(place), survey)
         assert [line.path for line in view.of("mine")] == ["games/g03.cart"] and len(view.of("same")) == 1
-        plan = mock.bench.pack_plan(mock.install, view, survey)
+        plan = mock.bench.outlets.pack_plan(mock.install, view, survey)
         assert [m.path for m in plan.changes] == ["games/g03.cart"]
 
 

@@ -157,27 +157,27 @@ def test_a_fault_is_kept_as_one(tmp_path: Path) -> None:
 
 
 def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
-    first = mock.bench.survey(mock.install)
+    first = mock.bench.surveys.survey(mock.install)
     opened: list[str] = []
     real = os.open
     monkeypatch.setattr(os, "open", lambda p, *m, **n: (opened.append(str(p)), real(p, *m, **n))[1])
-    before = mock.bench.library.before(mock.install)
-    again = mock.bench.survey(mock.install)
+    before = mock.bench.surveys.library.before(mock.install)
+    again = mock.bench.surveys.survey(mock.install)
     assert not opened and again.totals() == first.totals() and tuple(again.findings) == tuple(first.findings)
     assert again.readings == first.readings and again.platform == first.platform
-    after = mock.bench.library.before(mock.install)
+    after = mock.bench.surveys.library.before(mock.install)
     assert after.contexts == before.contexts and after.pages.keys() == before.pages.keys()
-    mock.bench.rule(mock.install, "saves/", first.findings[0].file_class)
-    assert mock.bench.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find(
+    mock.bench.surveys.rule(mock.install, "saves/", first.findings[0].file_class)
+    assert mock.bench.surveys.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find(
         "saves/mill.sav"
     )
 
 
 def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
-    first = mock.bench.survey(mock.install)
-    with mock.bench.library._transaction() as db:
+    first = mock.bench.surveys.survey(mock.install)
+    with mock.bench.surveys.library._transaction() as db:
         db.execute("UPDATE surveyed SET pages = x'0102'")
-    assert mock.bench.survey(mock.install).totals() == first.totals()
+    assert mock.bench.surveys.survey(mock.install).totals() == first.totals()
 
 
 def test_several_roots_are_one_tree(tmp_path: Path) -> None:

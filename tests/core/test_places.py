@@ -51,7 +51,7 @@ def test_a_root_that_became_a_link_after_planning_is_refused(mock: Mock, tmp_pat
     mock.root.rename(tmp_path / "moved")
     mock.root.symlink_to(copy)
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.update(plan, draft.install)
+        mock.bench.updates.update(plan, draft.install)
     assert error.value.code == "root-replaced" and str(mock.root) in error.value.line()
     assert snapshot(str(copy)) == before
 
@@ -64,7 +64,7 @@ def test_a_root_that_is_another_folder_after_planning_is_refused(mock: Mock, tmp
     copy_of(tmp_path / "moved", mock.root)
     before = mock.state()
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.update(plan, draft.install)
+        mock.bench.updates.update(plan, draft.install)
     assert error.value.code == "root-replaced" and mock.state() == before
 
 
@@ -112,8 +112,8 @@ def test_a_folder_exchanged_for_a_link_in_a_loop_leads_no_write_outside(mock: Mo
         stop.clear()
         other.start()
         try:
-            mock.bench.update(plan, draft.install)
-            mock.bench.go_back(draft.install)
+            mock.bench.updates.update(plan, draft.install)
+            mock.bench.updates.back.go(draft.install)
         except LeftIntactError:
             pass
         finally:
@@ -121,8 +121,8 @@ def test_a_folder_exchanged_for_a_link_in_a_loop_leads_no_write_outside(mock: Mo
             other.join()
             if real.exists() and not lib.exists():
                 real.rename(lib)
-            if mock.bench.interrupted():
-                mock.bench.recover(draft.install, False)
+            if mock.bench.shelf.interrupted():
+                mock.bench.updates.recover(draft.install, False)
         assert snapshot(str(away)) == before
 
 
@@ -134,9 +134,9 @@ def test_going_back_through_a_folder_that_became_a_link_touches_nothing_outside(
     away, before = _outside(tmp_path)
     (mock.root / "lib").rename(tmp_path / "lib-moved")
     (mock.root / "lib").symlink_to(away)
-    plan = mock.bench.draft_back(mock.install)
+    plan = mock.bench.updates.back.draw(mock.install)
     assert "in-the-way" in {w.code for w in plan.warnings}
-    back = mock.bench.go_back(mock.install)
+    back = mock.bench.updates.back.go(mock.install)
     assert back.missing and snapshot(str(away)) == before and (mock.root / "lib").is_symlink()
     assert mock.read("VERSION") == "1.0\n"
 
@@ -187,7 +187,7 @@ def test_extended_attributes_come_through_an_update_and_back(mock: Mock, tmp_pat
     assert (
         os.getxattr(mock.root / "mocklet", "user.shelf") == b"left"
     )  # what is exchanged keeps those of the one before
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     for name in ("mocklet", "lib/libpad.so"):
         assert os.getxattr(mock.root / name, "user.shelf") == b"left"
 
@@ -199,7 +199,7 @@ def test_hard_links_are_one_file_again_after_going_back(mock: Mock) -> None:
     _next(mock)
     mock.update()
     assert not (mock.root / "lib/libpad.so").exists() and (mock.root / "lib/pad-kept.so").exists()
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
     for one, other in (("libpad.so", "pad-kept.so"), ("libcore.so", "libcore-too.so")):
         assert (mock.root / "lib" / one).stat().st_ino == (mock.root / "lib" / other).stat().st_ino
@@ -213,7 +213,7 @@ def test_owner_and_group_come_through_an_update_and_back(mock: Mock) -> None:
     mock.update()
     for name in ("mocklet", "lib/libcore.so"):
         assert ((mock.root / name).stat().st_uid, (mock.root / name).stat().st_gid) == (4242, 4343)
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     for name in ("mocklet", "lib/libpad.so", "lib/libcore.so"):
         assert ((mock.root / name).stat().st_uid, (mock.root / name).stat().st_gid) == (4242, 4343)
 
@@ -227,7 +227,7 @@ def test_a_set_user_id_file_of_somebody_elses_stays_theirs(mock: Mock) -> None:
     mock.update()
     info = (mock.root / "mocklet").stat()
     assert not info.st_mode & stat.S_ISUID or info.st_uid == 4242
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     info = (mock.root / "mocklet").stat()
     assert info.st_uid == 4242 and info.st_mode & stat.S_ISUID and mock.state() == before
 

@@ -192,9 +192,9 @@ def test_rulings_outweigh_the_baseline(mock: Mock) -> None:
     from left_intact.core.model.classes import FileClass
 
     mock.arrive(release("1.1"))
-    mock.bench.rule(mock.install, "lib/", FileClass.EXTRAS)
+    mock.bench.surveys.rule(mock.install, "lib/", FileClass.EXTRAS)
     assert verbs(mock.plan())["lib/libcore.so"] == "keep"
-    mock.bench.unrule(mock.install, "lib/")
+    mock.bench.surveys.unrule(mock.install, "lib/")
     assert verbs(mock.plan())["lib/libcore.so"] == "replace"
 
 
@@ -213,14 +213,14 @@ def test_what_cannot_be_an_arrival(mock: Mock) -> None:
     with pytest.raises(LeftIntactError) as error:
         mock.plan()
     assert error.value.code == "arrival-is-install"
-    install = mock.bench.find(str(mock.root))
+    install = mock.bench.shelf.find(str(mock.root))
     mock.arrive(release("1.1"))
     with pytest.raises(Misuse):
-        mock.bench.draft(install, str(mock.next), route="side-by-side")
+        mock.bench.updates.draft(install, str(mock.next), route="side-by-side")
     with pytest.raises(Misuse):
-        mock.bench.draft(install, str(mock.next), route="by balloon")
+        mock.bench.updates.draft(install, str(mock.next), route="by balloon")
     with pytest.raises(Misuse):
-        mock.bench.draft(install, str(mock.next), into="x")
+        mock.bench.updates.draft(install, str(mock.next), into="x")
 
 
 def test_a_script_program_keeps_its_right_to_run(mock: Mock) -> None:

@@ -86,7 +86,7 @@ CASES: dict[str, tuple[Callable[[Mock], object], Verdict, str, CheckState]] = {
 def test_what_the_proof_sees(updated: Mock, case: str) -> None:
     act, verdict, name, state = CASES[case]
     act(updated)
-    proof = updated.bench.prove(updated.install).proof
+    proof = updated.bench.updates.prove(updated.install).proof
     assert proof.verdict is verdict and _check(proof, name) is state
     if verdict is Verdict.BROKEN and name == "yours":
         assert proof.lost + proof.altered == ("saves/mill.sav",)
@@ -94,7 +94,7 @@ def test_what_the_proof_sees(updated: Mock, case: str) -> None:
 
 def test_a_version_that_is_not_the_arriving_one_is_noticed(updated: Mock) -> None:
     for path, data in (("VERSION", b"9.9\n"),):
-        updated.bench.go_back(updated.install)
+        updated.bench.updates.back.go(updated.install)
         arriving = release("1.1")
         arriving[path] = data
         updated.next.unlink()
@@ -104,7 +104,7 @@ def test_a_version_that_is_not_the_arriving_one_is_noticed(updated: Mock) -> Non
 
 
 def test_the_ledger_adds_up(updated: Mock) -> None:
-    proof = updated.bench.prove(updated.install).proof
+    proof = updated.bench.updates.prove(updated.install).proof
     for line in proof.ledger:
         assert (
             line.equal + line.agreed + line.trouble >= line.before.files or line.file_class.value == "program"
@@ -118,31 +118,33 @@ def test_the_ledger_adds_up(updated: Mock) -> None:
 def test_ticks_and_export_are_remembered(updated: Mock) -> None:
     import json
 
-    outcome = updated.bench.prove(updated.install)
-    updated.bench.tick(updated.install, outcome.update, ["start the program and look around"])
-    assert updated.bench.ticked(updated.install, outcome.update) == {"start the program and look around"}
-    with open(updated.bench.export_proof(updated.install), encoding="utf-8") as file:
+    outcome = updated.bench.updates.prove(updated.install)
+    updated.bench.updates.tick(updated.install, outcome.update, ["start the program and look around"])
+    assert updated.bench.updates.ticked(updated.install, outcome.update) == {
+        "start the program and look around"
+    }
+    with open(updated.bench.updates.export_proof(updated.install), encoding="utf-8") as file:
         assert json.load(file)["verdict"] == "intact"
 
 
 def test_nothing_to_prove(mock: Mock) -> None:
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.prove(mock.install)
+        mock.bench.updates.prove(mock.install)
     assert error.value.code == "nothing-to-prove"
 
 
 def test_the_library_keeps_its_own(mock: Mock) -> None:
-    library = mock.bench.library
+    library = mock.bench.surveys.library
     first = mock.install
     assert library.find("MOCKLET").id == first.id == library.find(str(mock.root)).id
     other = library.register(str(mock.base), name=first.name)
-    assert other.name == "Mocklet 2" and len(mock.bench.shelf()) == 2
+    assert other.name == "Mocklet 2" and len(mock.bench.shelf.rows()) == 2
     library.forget(other)
     assert [i.name for i in library.installs()] == ["Mocklet"]
     with pytest.raises(LeftIntactError) as error:
         library.find("no such thing")
     assert error.value.code == "no-install"
-    release_of = mock.bench.set_baseline(first, str(mock.base))
+    release_of = mock.bench.surveys.set_baseline(first, str(mock.base))
     assert library.baseline(first, 0) == release_of
 
 

@@ -50,9 +50,9 @@ def _box_at(mock: Mock, folder: Path) -> None:
     box.make()
     Journal(box.journal_path).close()
     card = box.claim(str(mock.root), str(mock.install.id))
-    mock.bench.library.set_box(mock.install, card.id, box.folder, needed=False)
+    mock.bench.surveys.library.set_box(mock.install, card.id, box.folder, needed=False)
     box.close()
-    assert mock.bench.strongbox(mock.install).folder == box.folder
+    assert mock.bench.updates.strongbox(mock.install).folder == box.folder
 
 
 def _refusing(
@@ -96,9 +96,9 @@ def test_a_full_disk_while_laying_with_the_box_elsewhere(
     assert (
         error.value.code == "disk" and "nothing was changed" in error.value.line() and apart.state() == before
     )
-    assert not apart.bench.interrupted() and not list(apart.root.parent.glob(".left-intact/*/work-*"))
+    assert not apart.bench.shelf.interrupted() and not list(apart.root.parent.glob(".left-intact/*/work-*"))
     assert apart.update().proof.verdict is Verdict.INTACT
-    apart.bench.go_back(apart.install)
+    apart.bench.updates.back.go(apart.install)
     assert apart.state() == before
 
 
@@ -110,7 +110,7 @@ def test_a_name_of_240_bytes_is_retired_and_comes_back(apart: Mock) -> None:
     _next(apart)
     apart.update()
     assert not (apart.root / "lib" / long).exists()
-    apart.bench.go_back(apart.install)
+    apart.bench.updates.back.go(apart.install)
     assert apart.state() == before
 
 
@@ -124,19 +124,19 @@ def test_killed_while_what_goes_is_moved_with_the_box_elsewhere(apart: Mock, for
         bench = Workbench(str(apart.folder / "home"))
 
         def killed(n: int = number, b: Workbench = bench) -> None:
-            b.update(
+            b.updates.update(
                 plan,
                 apart.install,
                 report=lambda p: KillAt(1)(p) if p.stage == "laying" and p.done == n else None,
             )
 
         assert in_child(killed) == signal.SIGKILL
-        in_child(lambda b=bench: b.recover(apart.install, forward, KillAt(2)))
-        if bench.interrupted():
-            bench.recover(apart.install, forward)
+        in_child(lambda b=bench: b.updates.recover(apart.install, forward, KillAt(2)))
+        if bench.shelf.interrupted():
+            bench.updates.recover(apart.install, forward)
         if forward:
-            assert bench.prove(apart.install).proof.verdict is Verdict.INTACT
-            bench.go_back(apart.install)
+            assert bench.updates.prove(apart.install).proof.verdict is Verdict.INTACT
+            bench.updates.back.go(apart.install)
         assert apart.state() == before
 
 
@@ -156,8 +156,8 @@ def test_when_putting_back_fails_it_says_what_is_half_done(
     said = error.value.line()
     assert error.value.exit_code == 4 and "nothing was changed" not in said and "recover --back" in said
     assert str(mock.root) in said and "places are back" in said
-    assert [u.state for _, u in mock.bench.interrupted()] == [State.PUTTING_BACK]
-    mock.bench.recover(mock.install, False)
+    assert [u.state for _, u in mock.bench.shelf.interrupted()] == [State.PUTTING_BACK]
+    mock.bench.updates.recover(mock.install, False)
     assert mock.state() == before
 
 
@@ -169,11 +169,11 @@ def test_a_half_done_going_back_can_be_ended_either_way(mock: Mock, monkeypatch:
         _refusing(patch, "exchange", Once(mock.root, 2), errno.EIO)
         _refusing(patch, "take", lambda place, words: place.root == str(mock.root), errno.EIO)
         with pytest.raises(LeftIntactError):
-            mock.bench.go_back(mock.install)
-    if mock.bench.interrupted():
-        mock.bench.recover(mock.install, False)
+            mock.bench.updates.back.go(mock.install)
+    if mock.bench.shelf.interrupted():
+        mock.bench.updates.recover(mock.install, False)
     else:
-        mock.bench.go_back(mock.install)
+        mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
 
 
@@ -189,7 +189,7 @@ def test_a_file_of_theirs_named_like_one_of_ours_stays(mock: Mock) -> None:
     before = mock.state()
     _next(mock)
     mock.update()
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     assert mock.state() == before
 
 
@@ -211,22 +211,22 @@ def test_a_cut_going_back_keeps_what_was_made_on_trial(mock: Mock, forward: bool
 
     def killed() -> None:
         bench = Workbench(str(mock.folder / "home"))
-        bench.go_back(
+        bench.updates.back.go(
             mock.install, lambda p: KillAt(1)(p) if p.stage == "going back" and p.done == number else None
         )
 
     assert in_child(killed) == signal.SIGKILL
     bench = Workbench(str(mock.folder / "home"))
-    bench.recover(mock.install, forward)
+    bench.updates.recover(mock.install, forward)
     files = lambda state: {p: s for p, s in state.items() if not p.endswith("/")}  # noqa: E731
     if forward:
         assert files(mock.state()) == files(trial)
-        back = bench.go_back(mock.install)
+        back = bench.updates.back.go(mock.install)
         assert {path for path, _ in back.kept} >= {"mocklet.ini", "lib/libcore.so"}
     assert mock.state() == before
     from left_intact.core.carrying.journal import Journal
 
-    with Journal(bench.strongbox(mock.install).journal_path) as journal:
+    with Journal(bench.updates.strongbox(mock.install).journal_path) as journal:
         kept = dict(journal.trial(1))
     assert Path(kept["mocklet.ini"]).read_text() == "[video]\nsmooth = maybe\n"
     assert Path(kept["lib/libcore.so"]).read_bytes() == b"my own build"
@@ -237,12 +237,12 @@ def test_used_since_stays_where_the_person_wants_it(mock: Mock) -> None:
     _next(mock, **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
     mock.update()
     plant(mock.root, {"mocklet.ini": "[video]\nsmooth = maybe\n"}, mtime=LATER + 99)
-    plan = mock.bench.draft_back(mock.install)
+    plan = mock.bench.updates.back.draw(mock.install)
     assert [q.id for q in plan.questions] == ["used-since"] and plan.questions[0].paths == ("mocklet.ini",)
     assert any(m.path == "mocklet.ini" for m in plan.changes)
-    stays = mock.bench.draft_back(mock.install, answers={"used-since": "stay"})
+    stays = mock.bench.updates.back.draw(mock.install, answers={"used-since": "stay"})
     assert not any(m.path == "mocklet.ini" for m in stays.changes)
-    back = mock.bench.go_back(mock.install, plan=stays)
+    back = mock.bench.updates.back.go(mock.install, plan=stays)
     assert mock.read("mocklet.ini") == "[video]\nsmooth = maybe\n" and mock.read("VERSION") == "1.0\n"
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
 
@@ -267,23 +267,25 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
         return replace(whole, stages=(carry,), kept=Kept(rest=[replace(m, after=m.before) for m in kept]))
 
     before = mock.state()
-    mock.bench.update(only("docs/guide.html"), draft.install)
-    mock.bench.update(only("VERSION", "lib/libcore.so"), draft.install)
-    mock.bench.go_back(draft.install, number=1)
-    assert [u.state for u in mock.bench.history(draft.install)] == [State.ON_TRIAL, State.GONE_BACK]
+    mock.bench.updates.update(only("docs/guide.html"), draft.install)
+    mock.bench.updates.update(only("VERSION", "lib/libcore.so"), draft.install)
+    mock.bench.updates.back.go(draft.install, number=1)
+    assert [u.state for u in mock.bench.updates.history(draft.install)] == [State.ON_TRIAL, State.GONE_BACK]
     assert (
         mock.read("docs/guide.html") == "<!doctype html>\n<p>guide 1.0</p>\n"
         and mock.read("VERSION") == "1.1\n"
     )
-    mock.bench.go_back(draft.install)
+    mock.bench.updates.back.go(draft.install)
     assert mock.state() == before
     draft = mock.draft()
     plan = draft.plan({q.id: q.default for q in draft.plan().questions})
-    mock.bench.update(plan, draft.install)
+    mock.bench.updates.update(plan, draft.install)
     mock.arrive(release("1.2"), "mocklet-1.2")
     mock.update(baseline=False)
-    number = mock.bench.history(draft.install)[1].id
-    assert [b.code for b in mock.bench.draft_back(draft.install, number=number).blockers] == ["later-update"]
+    number = mock.bench.updates.history(draft.install)[1].id
+    assert [b.code for b in mock.bench.updates.back.draw(draft.install, number=number).blockers] == [
+        "later-update"
+    ]
 
 
 # ---------------------------------------------------------------- damaged files, full disks
@@ -297,23 +299,23 @@ def test_one_damaged_journal_stops_no_other_install(mock: Mock, tmp_path: Path) 
     _next(mock)
     mock.update()
     other = plant(tmp_path / "other", release("1.0"))
-    install = mock.bench.find(str(other))
-    mock.bench.survey(install)
-    _damage(Path(mock.bench.strongbox(mock.install).journal_path))
+    install = mock.bench.shelf.find(str(other))
+    mock.bench.surveys.survey(install)
+    _damage(Path(mock.bench.updates.strongbox(mock.install).journal_path))
     bench = Workbench(str(mock.folder / "home"))
-    rows = {row.install.name: row for row in bench.shelf()}
+    rows = {row.install.name: row for row in bench.shelf.rows()}
     assert len(rows) == 2 and "journal" in rows["Mocklet"].trouble and not rows["Other"].trouble
-    assert bench.interrupted() == [] and [i.name for i, _ in bench.troubled()] == ["Mocklet"]
+    assert bench.shelf.interrupted() == [] and [i.name for i, _ in bench.shelf.troubled()] == ["Mocklet"]
     with pytest.raises(LeftIntactError) as error:
-        bench.go_back(mock.install)
+        bench.updates.back.go(mock.install)
     assert error.value.code == "journal-broken" and "restore by hand" in error.value.line()
 
 
 def test_a_damaged_library_is_said_in_one_line(tmp_path: Path) -> None:
-    Workbench(str(tmp_path)).library.close()
+    Workbench(str(tmp_path)).surveys.library.close()
     _damage(tmp_path / "library.sqlite")
     with pytest.raises(LeftIntactError) as error:
-        Workbench(str(tmp_path)).shelf()
+        Workbench(str(tmp_path)).shelf.rows()
     assert error.value.code == "library-broken" and "Move it elsewhere" in error.value.line()
 
 
@@ -321,15 +323,15 @@ def test_a_library_that_is_damaged_further_in_is_said_in_one_line_too(tmp_path: 
     """The first page is sound, so it opens; the rows are not."""
     bench = Workbench(str(tmp_path / "home"))
     for number in range(300):
-        bench.library.register(
+        bench.surveys.library.register(
             str(plant(tmp_path / f"install {number:03}", {"a": "1"})), name=f"a rather long name {number}" * 4
         )
-    bench.library.close()
+    bench.surveys.library.close()
     path = tmp_path / "home" / "library.sqlite"
     data = path.read_bytes()
     path.write_bytes(data[:4096] + b"\xff" * (len(data) - 4096))
     with pytest.raises(LeftIntactError) as error:
-        Workbench(str(tmp_path / "home")).shelf()
+        Workbench(str(tmp_path / "home")).shelf.rows()
     assert error.value.code == "library-broken" and str(path) in error.value.line()
 
 
@@ -360,10 +362,10 @@ def test_a_lock_that_cannot_be_written_is_not_somebody_at_work(
 ) -> None:
     _next(mock)
     mock.update()
-    box = mock.bench.strongbox(mock.install)
+    box = mock.bench.updates.strongbox(mock.install)
     _damage(Path(box.folder, "lock.sqlite"))
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.go_back(mock.install)
+        mock.bench.updates.back.go(mock.install)
     assert error.value.code != "busy" and "another Left Intact" not in error.value.line()
 
 
@@ -427,7 +429,7 @@ def test_a_folder_that_becomes_a_file_killed_after_the_last_step(
     mock.arrive(release("1.1", data="a file now\n"))
     last: list[int] = []
     mock.update(report=lambda p: last.append(p.total) if p.stage == "laying" else None)
-    mock.bench.go_back(mock.install)
+    mock.bench.updates.back.go(mock.install)
     for number in range(1, last[0] + 1):
 
         def killed(n: int = number) -> None:
@@ -435,10 +437,10 @@ def test_a_folder_that_becomes_a_file_killed_after_the_last_step(
 
         assert in_child(killed) == signal.SIGKILL
         bench = Workbench(str(mock.folder / "home"))
-        bench.recover(mock.install, forward)
+        bench.updates.recover(mock.install, forward)
         if forward:
             assert mock.read("data") == "a file now\n"
-            bench.go_back(mock.install)
+            bench.updates.back.go(mock.install)
         assert mock.state() == before
 
 
@@ -483,7 +485,7 @@ def test_ctrl_c_while_laying_puts_all_back_and_says_so(mock: Mock) -> None:
     assert (
         done.returncode == 3
         and mock.state() == before
-        and not Workbench(str(mock.folder / "home")).interrupted()
+        and not Workbench(str(mock.folder / "home")).shelf.interrupted()
     )
 
 

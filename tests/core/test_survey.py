@@ -71,7 +71,7 @@ def test_the_baseline_speaks_loudest_of_the_evidence(mock: Mock) -> None:
             "lib/own.so": b"\x7fELF" + bytes(60),
         }
     )
-    base = mock.bench.arrival(mock.install, str(mock.base)).release
+    base = mock.bench.surveys.arrival(mock.install, str(mock.base)).release
     found = classes(mock.root, baseline=base)
     assert found["docs/licence.txt"].certainty > weights().retire
     assert found["mocklet.ini"].file_class is C.SETTINGS
@@ -153,12 +153,12 @@ def test_a_keepsheet_is_read_and_a_bad_one_refused_with_its_line(tmp_path: Path)
 
 
 def test_sorting_again_reads_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
-    survey = mock.bench.survey(mock.install)
-    mock.bench.rule(mock.install, "saves/", C.EXTRAS)
-    again = mock.bench.sort_again(mock.install, survey)
+    survey = mock.bench.surveys.survey(mock.install)
+    mock.bench.surveys.rule(mock.install, "saves/", C.EXTRAS)
+    again = mock.bench.surveys.sort_again(mock.install, survey)
     assert (
         again.totals()[C.EXTRAS].files == survey.totals()[C.EXTRAS].files + 2
-        and len(mock.bench.met_by(survey, "saves/")) == 2
+        and len(mock.bench.surveys.met_by(survey, "saves/")) == 2
     )
-    mock.bench.unrule(mock.install, "saves/")
-    assert mock.bench.sort_again(mock.install, again).totals()[C.SAVES].files == 2
+    mock.bench.surveys.unrule(mock.install, "saves/")
+    assert mock.bench.surveys.sort_again(mock.install, again).totals()[C.SAVES].files == 2

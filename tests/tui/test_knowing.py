@@ -40,7 +40,7 @@ def waiting(mock: Mock) -> Mock:
             "config/p.cfg": "[a]\nb = 1\n",
         }
     )
-    mock.bench.survey(mock.install)
+    mock.bench.surveys.survey(mock.install)
     return mock
 
 
@@ -61,7 +61,7 @@ async def test_the_queue_clears_the_unsorted_in_a_few_keys(waiting: Mock) -> Non
         assert isinstance(app.screen, SurveyScreen)
         survey = stage(app).desk.survey
         assert survey is not None and not survey.unsorted()
-        assert {r.pattern: r.file_class for r in waiting.bench.rulings(waiting.install)} == {
+        assert {r.pattern: r.file_class for r in waiting.bench.surveys.rulings(waiting.install)} == {
             "odd/*.qq": C.SAVES,
             "mocklet.ini": C.SETTINGS,
             "mystery": C.EXTRAS,
@@ -73,7 +73,7 @@ async def test_the_queue_clears_the_unsorted_in_a_few_keys(waiting: Mock) -> Non
 async def test_leaving_the_queue_keeps_what_was_ruled(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter", "q", "c", "escape")
-        assert [r.pattern for r in waiting.bench.rulings(waiting.install)] == ["odd/*.qq"]
+        assert [r.pattern for r in waiting.bench.surveys.rulings(waiting.install)] == ["odd/*.qq"]
 
 
 async def test_what_is_inside(waiting: Mock) -> None:
@@ -131,7 +131,7 @@ async def test_watching_a_run_that_is_started_here(waiting: Mock) -> None:
         assert isinstance(app.screen, SurveyScreen)
         survey = stage(app).desk.survey
         assert survey is not None and survey.findings.find("made.cfg") is not None
-        assert waiting.bench.library.runs(waiting.install)["made.cfg"][0] == "made"
+        assert waiting.bench.surveys.library.runs(waiting.install)["made.cfg"][0] == "made"
 
 
 async def test_watching_a_run_that_the_person_starts(waiting: Mock) -> None:
@@ -142,7 +142,7 @@ async def test_watching_a_run_that_the_person_starts(waiting: Mock) -> None:
         assert "use it, and quit it" in words(app)
         (waiting.root / "by hand.cfg").write_text("a = 1\n")
         await press(app, pilot, "enter")
-        assert waiting.bench.library.runs(waiting.install).keys() >= {"by hand.cfg"}
+        assert waiting.bench.surveys.library.runs(waiting.install).keys() >= {"by hand.cfg"}
 
 
 async def test_leaving_a_watch_writes_nothing_down(waiting: Mock) -> None:
@@ -151,7 +151,9 @@ async def test_leaving_a_watch_writes_nothing_down(waiting: Mock) -> None:
         await pilot.press("enter")
         await pilot.press("escape")
         await settled(app, pilot)
-        assert isinstance(app.screen, SurveyScreen) and not waiting.bench.library.runs(waiting.install)
+        assert isinstance(app.screen, SurveyScreen) and not waiting.bench.surveys.library.runs(
+            waiting.install
+        )
 
 
 async def test_its_baseline_and_its_folders_elsewhere(waiting: Mock, tmp_path: Path) -> None:
@@ -167,11 +169,11 @@ async def test_its_baseline_and_its_folders_elsewhere(waiting: Mock, tmp_path: P
         await press(app, pilot, "m", "o")
         assert isinstance(app.screen, ChooseDialog) and "settings:" in words(app)
         await press(app, pilot, "space", "enter")
-        assert dict(waiting.bench.library.roots(waiting.install)) == {"settings": str(away)}
+        assert dict(waiting.bench.surveys.library.roots(waiting.install)) == {"settings": str(away)}
         survey = stage(app).desk.survey
         assert survey is not None and survey.findings.find("settings:/x.ini") is not None
         await press(app, pilot, "m", "o", "space", "enter")
-        assert not waiting.bench.library.roots(waiting.install)
+        assert not waiting.bench.surveys.library.roots(waiting.install)
 
 
 async def test_the_keepsheet_is_edited_and_a_bad_one_refused(waiting: Mock) -> None:

@@ -55,21 +55,21 @@ async def test_holding_waving_off_and_following(room: SimpleNamespace, tmp_path:
         app.screen.query_one(Input).value = "until 4.8: the pads first"
         await press(app, pilot, "enter")
         assert "held at 4.6.1" in words(app) and "the pads first" in words(app)
-        hold = room.bench.library.hold(room.bench.find("Brindlemere"))
+        hold = room.bench.surveys.library.hold(room.bench.shelf.find("Brindlemere"))
         assert (hold.beyond, hold.until) == ("4.6.1", "4.8")
         await press(app, pilot, "o")
         app.screen.query_one(Input).value = str(tmp_path / "nowhere")
         await press(app, pilot, "enter")
-        assert len(room.bench.library.outlets(room.bench.find("Brindlemere"))) == 1
+        assert len(room.bench.surveys.library.outlets(room.bench.shelf.find("Brindlemere"))) == 1
         await press(app, pilot, "a", "escape")
         assert isinstance(app.screen, ShelfScreen) and "held at 4.6.1" in words(app)
-        assert room.bench.library.choice("look-at-start") == "yes"
+        assert room.bench.surveys.library.choice("look-at-start") == "yes"
     async with running(room) as (app, pilot):
         assert any(path.startswith("/feed/") and status == 304 for path, status, _ in room.server.log)
         await press(app, pilot, "n")
         _go(app, "install:Brindlemere")
         await press(app, pilot, "h", "a")
-        assert room.bench.library.hold(room.bench.find("Brindlemere")) is None
+        assert room.bench.surveys.library.hold(room.bench.shelf.find("Brindlemere")) is None
 
 
 async def test_fetching_all_and_going_on_to_the_arrival(room: SimpleNamespace) -> None:
@@ -88,7 +88,7 @@ async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleName
         _go(app, "tarnlight-26.11")
         await press(app, pilot, "f")
         assert "thrown away" in _said(app)
-    assert room.bench.library.waiting(room.bench.find("Tarnlight")) is None
+    assert room.bench.surveys.library.waiting(room.bench.shelf.find("Tarnlight")) is None
 
 
 async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace) -> None:
@@ -108,7 +108,7 @@ async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace)
         assert app.screen.desk.outcome is not None and app.screen.desk.outcome.proof.verdict is Verdict.INTACT
         await press(app, pilot, "g", "enter")
     assert snapshot(root) == before
-    assert room.bench.library.waiting(room.bench.find("Tarnlight")) is None
+    assert room.bench.surveys.library.waiting(room.bench.shelf.find("Tarnlight")) is None
 
 
 @pytest.mark.parametrize("size", [(80, 24), (60, 16)])

@@ -30,7 +30,7 @@ from tests.builders import Mock, release
 async def running(
     mock: Mock, size: tuple[int, int] = (160, 50)
 ) -> AsyncIterator[tuple[LeftIntactApp, Pilot[int]]]:
-    app = LeftIntactApp(mock.bench, mock.bench.shelf())
+    app = LeftIntactApp(mock.bench, mock.bench.shelf.rows())
     async with app.run_test(size=size) as pilot:
         await settled(app, pilot)
         yield app, pilot
@@ -76,9 +76,9 @@ def waiting(mock: Mock) -> Mock:
         }
     )
     mock.arrive(arriving)
-    mock.bench.survey(mock.install)
-    mock.bench.set_baseline(mock.install, str(mock.base))
-    mock.bench.set_waiting(mock.install, mock.bench.arrival(mock.install, str(mock.next)))
+    mock.bench.surveys.survey(mock.install)
+    mock.bench.surveys.set_baseline(mock.install, str(mock.base))
+    mock.bench.shelf.set_waiting(mock.install, mock.bench.surveys.arrival(mock.install, str(mock.next)))
     return mock
 
 
@@ -143,9 +143,9 @@ async def test_ruling_by_key_and_taking_it_back(waiting: Mock) -> None:
         await press(app, pilot, "v")
         assert screen.desk.survey is not None
         assert [f.path for f in screen.desk.survey.unsorted()] == []
-        assert waiting.bench.rulings(waiting.install)[0].file_class is FileClass.SAVES
+        assert waiting.bench.surveys.rulings(waiting.install)[0].file_class is FileClass.SAVES
         await press(app, pilot, "z")
-        assert len(screen.desk.survey.unsorted()) == 1 and not waiting.bench.rulings(waiting.install)
+        assert len(screen.desk.survey.unsorted()) == 1 and not waiting.bench.surveys.rulings(waiting.install)
 
 
 async def test_ruling_a_folder_and_a_pattern(waiting: Mock) -> None:
@@ -235,14 +235,14 @@ async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool
 
     before = waiting.state()
     waiting.update()
-    with Journal(waiting.bench.strongbox(waiting.install).journal_path) as journal:
+    with Journal(waiting.bench.updates.strongbox(waiting.install).journal_path) as journal:
         journal.set_state(1, State.CARRYING)
     async with running(waiting) as (app, pilot):
         assert "cut off" in words(app)
         await press(app, pilot, "enter")
         assert isinstance(app.screen, RecoverDialog)
         await press(app, pilot, "f" if forward else "b")
-        assert isinstance(app.screen, ShelfScreen) and not waiting.bench.interrupted()
+        assert isinstance(app.screen, ShelfScreen) and not waiting.bench.shelf.interrupted()
     assert (waiting.state() == before) is not forward
 
 

@@ -112,10 +112,10 @@ def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal:
     before = snapshot(root)
     code = (
         "import os, signal, sys\nfrom left_intact.workbench import Workbench\n"
-        f"b = Workbench({room.home!r}); i = b.find('Patchwright')\n"
-        f"d = b.draft(i, {room.download('patchwright-3.9.10.zip')!r})\n"
+        f"b = Workbench({room.home!r}); i = b.shelf.find('Patchwright')\n"
+        f"d = b.updates.draft(i, {room.download('patchwright-3.9.10.zip')!r})\n"
         "def kill(p):\n    if p.stage == 'laying' and p.done == 12: os.kill(os.getpid(), signal.SIGKILL)\n"
-        "b.update(d.plan(), i, report=kill)\n"
+        "b.updates.update(d.plan(), i, report=kill)\n"
     )
     done = subprocess.run([sys.executable, "-c", code], check=False)
     assert done.returncode == -signal.SIGKILL and snapshot(root) != before
@@ -125,7 +125,7 @@ def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal:
     screen.until("Forward completes it")
     screen.keys("b")
     screen.until("nothing is cut off any more")
-    assert snapshot(root) == before and not Workbench(room.home).interrupted()
+    assert snapshot(root) == before and not Workbench(room.home).shelf.interrupted()
     screen.keys("q")
 
 

@@ -20,7 +20,7 @@ from tests.tui.test_screens import press, running, settled, words
 @pytest.fixture
 def made(tmp_path: Path) -> MadeUp:
     made = MadeUp(tmp_path / "all")
-    made.bench.update(made.plan(), made.install)
+    made.bench.updates.update(made.plan(), made.install)
     return made
 
 
@@ -43,7 +43,7 @@ async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp)
         await press(app, pilot, "l")
         assert (
             isinstance(app.screen, WaitingScreen)
-            and made.bench.history(made.install)[0].state is State.WAITING
+            and made.bench.updates.history(made.install)[0].state is State.WAITING
         )
 
 
@@ -53,7 +53,7 @@ async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
         made.start_once()
         await press(app, pilot, "l")
         assert isinstance(app.screen, ShelfScreen) and "on trial" in words(app)
-    assert made.bench.history(made.install)[0].state is State.ON_TRIAL
+    assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
 
 
 async def test_it_looks_by_itself(made: MadeUp) -> None:
@@ -72,7 +72,7 @@ async def test_giving_up_leaves_it_on_trial(made: MadeUp) -> None:
         await press(app, pilot, "enter", "x", "enter")
         assert (
             isinstance(app.screen, ShelfScreen)
-            and made.bench.history(made.install)[0].state is State.ON_TRIAL
+            and made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
         )
 
 
@@ -83,9 +83,9 @@ async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> N
     plan = made.plan()
     later = plan.stages[2]
     narrow = replace(later, consent=replace(later.consent, roots=("saves",)))  # type: ignore[union-attr, type-var]
-    made.bench.update(replace(plan, stages=(*plan.stages[:2], narrow)), made.install)
+    made.bench.updates.update(replace(plan, stages=(*plan.stages[:2], narrow)), made.install)
     made.start_once()
-    assert made.bench.go_on(made.install).waits
+    assert made.bench.updates.go_on(made.install).waits
     async with running(made) as (app, pilot):  # type: ignore[arg-type]
         await press(app, pilot, "enter")
         assert "lay" in words(app) and "leave" in words(app) and "was not spoken of" in words(app)
@@ -122,8 +122,10 @@ async def test_one_damaged_journal_is_said_on_its_row_alone(mock: Mock, tmp_path
     mock.arrive(release("1.1"))
     mock.update()
     other = plant(tmp_path / "other", release("1.0"))
-    mock.bench.survey(mock.bench.find(str(other)))
-    Path(mock.bench.strongbox(mock.install).journal_path).write_bytes(b"SQLite format 3\0" + b"\xff" * 8000)
+    mock.bench.surveys.survey(mock.bench.shelf.find(str(other)))
+    Path(mock.bench.updates.strongbox(mock.install).journal_path).write_bytes(
+        b"SQLite format 3\0" + b"\xff" * 8000
+    )
     async with running(mock) as (app, pilot):
         assert "cannot be opened" in words(app) and "restore by hand" in words(app)
         await press(app, pilot, "enter")

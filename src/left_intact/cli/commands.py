@@ -68,7 +68,7 @@ def _start(
 @app.command()
 def shelf(as_json: AsJson = False) -> None:
     """List the installs."""
-    rows = bench_of().shelf()
+    rows = bench_of().shelf.rows()
     if as_json:
         _out({"installs": [show.shelf_json(row) for row in rows]})
     else:
@@ -85,7 +85,7 @@ def survey(
 ) -> None:
     """Read an install and say what every file is; changes nothing."""
     bench = bench_of()
-    found = bench.survey(bench.find(install), baseline=baseline, sheet=sheet)
+    found = bench.surveys.survey(bench.shelf.find(install), baseline=baseline, sheet=sheet)
     if figure:
         from left_intact.charts.composition import draw_composition
 
@@ -109,7 +109,9 @@ def plan(
 ) -> None:
     """Draw up the plan of an update; changes nothing."""
     bench = bench_of()
-    draft = bench.draft(bench.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet)
+    draft = bench.updates.draft(
+        bench.shelf.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet
+    )
     drawn = draft.plan(_read_answers(answers))
     if as_json:
         _out(plan_json(drawn))
@@ -132,8 +134,8 @@ def update(
 ) -> None:
     """Carry the plan out, then prove it."""
     bench = bench_of()
-    target = bench.find(install)
-    draft = bench.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
+    target = bench.shelf.find(install)
+    draft = bench.updates.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
     given = _read_answers(answers)
     drawn = draft.plan(given)
     _refuse_blocked(drawn, allow or [])
@@ -145,7 +147,7 @@ def update(
         given |= {q.id: q.default for q in drawn.open_questions}
         drawn = draft.plan(given)
     with cancelling() as cancel:
-        outcome = bench.update(drawn, target, allowed=allow or [], cancel=cancel)
+        outcome = bench.updates.update(drawn, target, allowed=allow or [], cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
 
 
@@ -191,8 +193,8 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
 def prove(install: InstallWord, as_json: AsJson = False) -> None:
     """Compare the disk with the witness of the last update."""
     bench = bench_of()
-    target = bench.find(install)
-    _finish_with_proof(target, bench.prove(target), as_json)
+    target = bench.shelf.find(install)
+    _finish_with_proof(target, bench.updates.prove(target), as_json)
 
 
 @app.command("go-back")
@@ -207,8 +209,8 @@ def go_back(
 ) -> None:
     """Undo the last update, or a named one, byte for byte; then prove it."""
     bench = bench_of()
-    target = bench.find(install)
-    drawn = bench.draft_back(target, number=update, answers=_read_answers(answers))
+    target = bench.shelf.find(install)
+    drawn = bench.updates.back.draw(target, number=update, answers=_read_answers(answers))
     if plan:
         if as_json:
             _out(plan_json(drawn))
@@ -216,7 +218,7 @@ def go_back(
             typer.echo(show.plan_text(drawn))
         return
     with cancelling() as cancel:
-        back = bench.go_back(target, plan=drawn, cancel=cancel)
+        back = bench.updates.back.go(target, plan=drawn, cancel=cancel)
     if as_json:
         _out(show.back_json(target, back))
     else:
@@ -243,9 +245,11 @@ def go_on(
     if done and skip:
         raise Misuse("done-and-skip", "--done and --skip exclude each other", way_out="Give one of them.")
     bench = bench_of()
-    target = bench.find(install)
+    target = bench.shelf.find(install)
     with cancelling() as cancel:
-        outcome = bench.go_on(target, done=done, skip=skip, answers=_read_answers(answers), cancel=cancel)
+        outcome = bench.updates.go_on(
+            target, done=done, skip=skip, answers=_read_answers(answers), cancel=cancel
+        )
     _finish_with_proof(target, outcome, as_json)
 
 
@@ -253,8 +257,8 @@ def go_on(
 def give_up(install: InstallWord, as_json: AsJson = False) -> None:
     """End a waiting update where it stands; what is in force stays on trial."""
     bench = bench_of()
-    target = bench.find(install)
-    ended = bench.give_up(target)
+    target = bench.shelf.find(install)
+    ended = bench.updates.give_up(target)
     if as_json:
         _out({"install": target.name, "state": ended.state.value, "to_version": ended.to_version})
     else:
@@ -265,8 +269,8 @@ def give_up(install: InstallWord, as_json: AsJson = False) -> None:
 def settle(install: InstallWord, as_json: AsJson = False) -> None:
     """Confirm the last update and free the program's old files."""
     bench = bench_of()
-    target = bench.find(install)
-    done = bench.settle(target)
+    target = bench.shelf.find(install)
+    done = bench.updates.settle(target)
     if as_json:
         _out(
             {
@@ -291,10 +295,10 @@ def recover(
         raise Misuse("both-ways", "--forward and --back exclude each other", way_out="Give one of them.")
     bench = bench_of()
     direction = True if forward else False if back else None
-    done, failed = [], list(bench.troubled())
-    for install, _ in bench.interrupted():
+    done, failed = [], list(bench.shelf.troubled())
+    for install, _ in bench.shelf.interrupted():
         try:
-            done.append((install, bench.recover(install, direction)))
+            done.append((install, bench.updates.recover(install, direction)))
         except LeftIntactError as error:
             failed.append((install, error))
     if as_json:
@@ -352,9 +356,9 @@ def follow(
 ) -> None:
     """Follow a place where releases appear."""
     bench = bench_of()
-    target = bench.find(install)
-    (bench.unfollow if stop else bench.follow)(target, place)
-    outlets = [outlet.place for outlet in bench.news(target).outlets]
+    target = bench.shelf.find(install)
+    (bench.outlets.unfollow if stop else bench.outlets.follow)(target, place)
+    outlets = [outlet.place for outlet in bench.outlets.news(target).outlets]
     if as_json:
         _out({"install": target.name, "outlets": outlets})
     else:
@@ -371,8 +375,8 @@ def news(
 ) -> None:
     """What is newer, and whether it has anything for you."""
     bench = bench_of()
-    chosen = [bench.find(install)] if install else bench.library.installs()
-    found = bench.look_for_news(chosen) if check else [bench.news(one) for one in chosen]
+    chosen = [bench.shelf.find(install)] if install else bench.shelf.installs()
+    found = bench.outlets.look_for_news(chosen) if check else [bench.outlets.news(one) for one in chosen]
     if as_json:
         _out({"installs": [show.news_json(one) for one in found]})
     else:
@@ -392,12 +396,12 @@ def hold(
 ) -> None:
     """Hold an install back on purpose."""
     bench = bench_of()
-    target = bench.find(install)
+    target = bench.shelf.find(install)
     if off:
-        bench.release_hold(target)
+        bench.outlets.release_hold(target)
     else:
-        bench.hold(target, beyond, reason, until)
-    kept = bench.library.hold(target)
+        bench.outlets.hold(target, beyond, reason, until)
+    kept = bench.outlets.held(target)
     if as_json:
         said = {"beyond": kept.beyond, "reason": kept.reason, "until": kept.until} if kept else None
         _out({"install": target.name, "hold": said})
@@ -415,8 +419,8 @@ def fetch(
 ) -> None:
     """Fetch a release that an outlet offers; it then waits for its install."""
     bench = bench_of()
-    target = bench.find(install)
-    got = bench.fetch(target, bench.offer_of(target, version))
+    target = bench.shelf.find(install)
+    got = bench.outlets.fetch(target, bench.outlets.offer_of(target, version))
     if as_json:
         _out({"install": target.name, "path": got.path, "sha256": got.digest, "says": list(got.says)})
     else:
@@ -435,9 +439,9 @@ def pack(
 ) -> None:
     """See what of a content pack is yours, and lay only that."""
     bench = bench_of()
-    target = bench.find(install)
-    found = bench.survey(target)
-    view = bench.pack(target, place, found)
+    target = bench.shelf.find(install)
+    found = bench.surveys.survey(target)
+    view = bench.outlets.pack(target, place, found)
     if not lay:
         if as_json:
             _out(show.pack_json(view))
@@ -445,9 +449,9 @@ def pack(
             typer.echo(show.pack_text(view))
         return
     extra = [line.member for line in view.of("lacking")] if lacking else []
-    drawn = bench.pack_plan(target, view, found, with_lacking=extra)
+    drawn = bench.outlets.pack_plan(target, view, found, with_lacking=extra)
     _refuse_blocked(drawn, [])
-    _finish_with_proof(target, bench.update(drawn, target), as_json)
+    _finish_with_proof(target, bench.updates.update(drawn, target), as_json)
 
 
 app.add_typer(knowing.app)

@@ -35,17 +35,17 @@ def rule(
 ) -> None:
     """Say what a path, a folder or a pattern is; it holds for all versions to come."""
     work = bench()
-    target = work.find(install)
+    target = work.shelf.find(install)
     if undo:
-        work.unrule(target, pattern)
+        work.surveys.unrule(target, pattern)
         _say_ruled(
             as_json, {"install": target.name, "pattern": pattern, "class": None}, f"taken back: {pattern}"
         )
         return
     wanted = _class(kind)
-    seen = work.preview(work.survey(target), pattern, wanted)
+    seen = work.surveys.preview(work.surveys.survey(target), pattern, wanted)
     if not preview:
-        work.rule(target, pattern, wanted)
+        work.surveys.rule(target, pattern, wanted)
     said = {
         "install": target.name,
         "pattern": pattern,
@@ -83,8 +83,8 @@ def _class(word: str) -> FileClass:
 def rulings(install: InstallWord, as_json: AsJson = False) -> None:
     """List what you said about an install."""
     work = bench()
-    target = work.find(install)
-    found = work.rulings(target)
+    target = work.shelf.find(install)
+    found = work.surveys.rulings(target)
     if as_json:
         out(
             {
@@ -134,18 +134,18 @@ def sheet(
             "no-install-named", "an install is missing", way_out="Name one, or use --check or --schema."
         )
     work = bench()
-    target = work.find(install)
+    target = work.shelf.find(install)
     differ: list[str] = []
     if take or merge:
-        differ = work.import_sheet(target, take or merge or "", merge=merge is not None)
+        differ = work.surveys.import_sheet(target, take or merge or "", merge=merge is not None)
     if edit:
         import click
 
-        text = click.edit(work.sheet_text(target), extension=".toml")
+        text = click.edit(work.surveys.sheet_text(target), extension=".toml")
         if text is not None:
-            work.take_edited(target, text)
-    written = work.export_sheet(target, to) if to else ""
-    text = work.sheet_text(target)
+            work.surveys.take_edited(target, text)
+    written = work.surveys.export_sheet(target, to) if to else ""
+    text = work.surveys.sheet_text(target)
     if as_json:
         out({"install": target.name, "sheet": text, "differ": differ, "written": written or None})
         return
@@ -164,7 +164,7 @@ def watch(
 ) -> None:
     """Watch one run of a program: what it makes and changes becomes evidence."""
     work = bench()
-    target = work.find(install)
+    target = work.shelf.find(install)
 
     def wait() -> None:
         typer.echo(f"Start {target.name}, do something, quit it; then press Enter here.", err=True)
@@ -173,8 +173,8 @@ def watch(
         except EOFError:
             return
 
-    run = work.watch(target, command=command or (), wait=wait)
-    stubs = [f.path for f in work.stubs(target, work.survey(target))]
+    run = work.surveys.watch(target, command=command or (), wait=wait)
+    stubs = [f.path for f in work.surveys.stubs(target, work.surveys.survey(target))]
     if as_json:
         out(
             {
@@ -214,18 +214,18 @@ def baseline(
 ) -> None:
     """Say which release an install came from, or find out."""
     work = bench()
-    target = work.find(install)
+    target = work.shelf.find(install)
     if not (infer or look_in or take):
         if release is None:
             raise Misuse(
                 "no-release", "a release is missing", way_out="Name one, or look for it with --infer."
             )
-        taken = work.set_baseline(target, release)
+        taken = work.surveys.set_baseline(target, release)
         _say_ruled(
             as_json, {"install": target.name, "baseline": taken.version_text}, f"on record: {taken.name}"
         )
         return
-    found = work.infer_baseline(target, [*(look_in or []), *([release] if release else [])])
+    found = work.surveys.infer_baseline(target, [*(look_in or []), *([release] if release else [])])
     best = found[0] if found and found[0].fits else None
     if take:
         if best is None:
@@ -234,7 +234,7 @@ def baseline(
                 f"no release was found that {target.name} came from",
                 way_out="Point at one with --in PLACE.",
             )
-        work.adopt_baseline(target, best.release)
+        work.surveys.adopt_baseline(target, best.release)
     if as_json:
         rows = [
             {
@@ -269,13 +269,13 @@ def roots(
 ) -> None:
     """The folders of an install: its own, and those elsewhere that belong to it."""
     work = bench()
-    target = work.find(install)
+    target = work.shelf.find(install)
     if add:
-        work.add_root(target, label, add)
+        work.surveys.add_root(target, label, add)
     if drop:
-        work.drop_root(target, drop)
-    known = work.library.roots(target)
-    found = work.find_roots(target) if find else []
+        work.surveys.drop_root(target, drop)
+    known = work.surveys.roots(target)
+    found = work.surveys.find_roots(target) if find else []
     if as_json:
         rows = [{"label": f.label, "place": f.place, "why": f.why, "files": f.files} for f in found]
         out(
@@ -301,8 +301,8 @@ def find(
 ) -> None:
     """Find what looks like an install below a folder."""
     work = bench()
-    found = work.find_installs(place)
-    taken = [work.take_up(one).name for one in found if not one.known] if take else []
+    found = work.shelf.find_installs(place)
+    taken = [work.shelf.take_up(one).name for one in found if not one.known] if take else []
     if as_json:
         rows = [
             {

@@ -14,9 +14,8 @@ from left_intact.core.model.proof import CheckState
 from left_intact.core.model.stages import Carry, HandStep, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import Settled, State, Update
-from left_intact.noticing import News
 from left_intact.words import count, size
-from left_intact.workbench import Outcome, ShelfRow, WentBack
+from left_intact.workbench import News, Outcome, ShelfRow, WentBack
 
 _MARK = {CheckState.PASSED: "ok", CheckState.FAILED: "FAILED", CheckState.YOURS: "yours"}
 

@@ -96,15 +96,15 @@ def _register(room: Room) -> None:
         ("Tarnlight", "arcade emulator", "", "kept/tarnlight-26.10-linux.zip"),
     ):
         program = name.lower()
-        install = bench.library.register(
+        install = bench.shelf.register(
             room.install(program), name=name, role=role, version_command=(program, "--version")
         )
-        bench.survey(install)
+        bench.surveys.survey(install)
         if kept:
-            bench.set_baseline(install, room.download(kept))
-            bench.survey(install)
+            bench.surveys.set_baseline(install, room.download(kept))
+            bench.surveys.survey(install)
         if waiting:
-            bench.set_waiting(install, bench.arrival(install, room.download(waiting)))
+            bench.shelf.set_waiting(install, bench.surveys.arrival(install, room.download(waiting)))
 
 
 def open_outlet(room: Room, faults: str = "") -> OutletServer:
@@ -114,9 +114,9 @@ def open_outlet(room: Room, faults: str = "") -> OutletServer:
 
     server = OutletServer(room.outlet, 0, faults).start()
     bench = Workbench(room.home)
-    for install in bench.library.installs():
-        for outlet in bench.library.outlets(install):
+    for install in bench.shelf.installs():
+        for outlet in bench.outlets.followed(install):
             if outlet.place.startswith("http://127.0.0.1:"):
-                bench.library.unfollow(install, outlet.place)  # another port each time
-        bench.follow(install, f"{server.url}/feed/{install.name}.xml")
+                bench.outlets.unfollow(install, outlet.place)  # another port each time
+        bench.outlets.follow(install, f"{server.url}/feed/{install.name}.xml")
     return server

@@ -41,10 +41,10 @@ def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) 
         if not quiet:
             print(f"  {stage:9} {text}")
 
-    install = bench.find(name)
+    install = bench.shelf.find(name)
     if not quiet:
         print(name)
-    survey = bench.survey(install)
+    survey = bench.surveys.survey(install)
     kinds = ", ".join(f"{t.files:,} {c.value}" for c, t in survey.totals().items() if t.files)
     tell("survey", f"{survey.version_text}; {kinds}")
     before = snapshot(install.root)
@@ -53,19 +53,19 @@ def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) 
         "plan",
         f"{plan.from_version} → {plan.to_version}: {_verbs(plan)}; {count(len(plan.questions), 'question')}",
     )
-    first = bench.update(plan, install)
+    first = bench.updates.update(plan, install)
     tell(
         "proof",
         f"{first.proof.verdict}: {first.proof.kept.files:,} files of yours ({size(first.proof.kept.bytes)}) "
         f"as they were, {len(first.proof.lost)} lost",
     )
-    back = bench.go_back(install)
+    back = bench.updates.back.go(install)
     equal = snapshot(install.root) == before
     tell(
         "back",
         f"{count(back.restored, 'path')} put back; {'byte for byte as before' if equal else 'NOT AS BEFORE'}",
     )
-    again = bench.update(_answered(bench, name, room.download(archive)), install)
+    again = bench.updates.update(_answered(bench, name, room.download(archive)), install)
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
     return {
         "install": name,
@@ -78,7 +78,7 @@ def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) 
 
 
 def _answered(bench: Workbench, name: str, archive: str) -> Plan:
-    draft = bench.draft(bench.find(name), archive)
+    draft = bench.updates.draft(bench.shelf.find(name), archive)
     plan = draft.plan()
     return draft.plan({q.id: q.default for q in plan.questions})
 

@@ -38,7 +38,7 @@ class LeftIntactApp(App[int]):
         self.bench = bench
         self.first_rows = rows
         self.place = subtitle or "your shelf"
-        self.looks_at_start = bool(bench.library.choice("look-at-start"))
+        self.looks_at_start = bool(bench.shelf.choice("look-at-start"))
         self.jobs = Jobs(self)
         for look in LOOKS.values():
             self.register_theme(look.theme())
@@ -128,7 +128,7 @@ class LeftIntactApp(App[int]):
                 if isinstance(screen, ShelfScreen):
                     screen.set_rows(rows)
 
-        self.work_on(Job("the shelf", lambda report, cancel: self.bench.shelf(), done, self.complain))
+        self.work_on(Job("the shelf", lambda report, cancel: self.bench.shelf.rows(), done, self.complain))
 
     # ------------------------------------------------------------ actions
 
@@ -179,7 +179,7 @@ def open_application(home: str, *, subtitle: str = "") -> int:
 
     try:
         bench = Workbench(home)
-        rows = bench.shelf()
+        rows = bench.shelf.rows()
     except LeftIntactError as error:
         import sys
 

@@ -196,7 +196,12 @@ class RecoverDialog(Dialog[bool]):
         self.query_one("#said", Static).update(Text("\nat work…", self.look.style("quiet")))
         jobs = self.app.jobs  # type: ignore[attr-defined]
         jobs.start(
-            Job("recovering", lambda r, c: bench.recover(install, forward, r), self._done, self._failed)
+            Job(
+                "recovering",
+                lambda r, c: bench.updates.recover(install, forward, r),
+                self._done,
+                self._failed,
+            )
         )
 
     def _done(self, update: object) -> None:

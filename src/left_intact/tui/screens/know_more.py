@@ -66,7 +66,7 @@ class KnowMore:
                 words = [command]
 
             def work(report: Any, cancel: Any) -> Run:
-                run: Run = self._bench.watch(
+                run: Run = self._bench.surveys.watch(
                     install, command=words, wait=dialog.quit.wait, report=report, cancel=cancel
                 )
                 return run
@@ -93,7 +93,7 @@ class KnowMore:
         install = self.screen.desk.install
         self._work(
             "looking for a baseline",
-            lambda r, c: self._bench.infer_baseline(install, report=r, cancel=c),
+            lambda r, c: self._bench.surveys.infer_baseline(install, report=r, cancel=c),
             self._found,
         )
 
@@ -119,7 +119,7 @@ class KnowMore:
 
         def take(keys: list[str] | None) -> None:
             if keys:
-                self._bench.adopt_baseline(install, by_path[keys[0]].release)
+                self._bench.surveys.adopt_baseline(install, by_path[keys[0]].release)
                 app.notify(f"on record: {os.path.basename(keys[0])}", timeout=5)
                 self.screen.read_again()
 
@@ -132,12 +132,14 @@ class KnowMore:
     def elsewhere(self) -> None:
         install = self.screen.desk.install
         self._work(
-            "looking elsewhere", lambda r, c: self._bench.find_roots(install, report=r), self._roots_found
+            "looking elsewhere",
+            lambda r, c: self._bench.surveys.find_roots(install, report=r),
+            self._roots_found,
         )
 
     def _roots_found(self, found: list[OtherRoot]) -> None:
         app, install = self.screen.left_intact, self.screen.desk.install
-        known = self._bench.library.roots(install)
+        known = self._bench.surveys.roots(install)
         if not found and not known:
             app.notify("nothing elsewhere looks like its own", timeout=5)
             return
@@ -161,10 +163,10 @@ class KnowMore:
                 return
             for label, place in known:
                 if place not in keys:
-                    self._bench.drop_root(install, label)
+                    self._bench.surveys.drop_root(install, label)
             for place in keys:
                 if place not in {p for _, p in known}:
-                    self._bench.add_root(install, labels[place], place)
+                    self._bench.surveys.add_root(install, labels[place], place)
             self.screen.read_again()
 
         app.push_screen(
@@ -183,9 +185,9 @@ class KnowMore:
 
         dialog = SheetDialog(
             install.name,
-            bench.sheet_text(install),
-            lambda text: bench.take_edited(install, text),
-            lambda: bench.export_sheet(install),
+            bench.surveys.sheet_text(install),
+            lambda text: bench.surveys.take_edited(install, text),
+            lambda: bench.surveys.export_sheet(install),
         )
         app.push_screen(dialog, taken)
 
@@ -198,7 +200,7 @@ class KnowMore:
         def work(report: Any, cancel: Any) -> str:
             from left_intact.charts.composition import draw_composition
 
-            path: str = self._bench.export_path(install, "composition", ".svg")
+            path: str = self._bench.surveys.export_path(install, "composition", ".svg")
             for ending in (".svg", ".pdf"):
                 draw_composition(survey, path[:-4] + ending, name=install.name, unit=unit)
             return path

@@ -13,7 +13,6 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
 from left_intact.core.model.outlet import Fetched, PackView, Ranked
 from left_intact.core.model.progress import Progress
-from left_intact.noticing import News
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
 from left_intact.tui.screens.framed import FramedScreen
@@ -22,6 +21,7 @@ from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, date, size
+from left_intact.workbench import News
 
 
 class InstallHead(Row):
@@ -128,8 +128,8 @@ class NewsScreen(FramedScreen):
     def on_mount(self) -> None:
         bench = self.left_intact.bench
         self.query_one(TitleBar).say((self.left_intact.place, "news"))
-        installs = bench.library.installs
-        self._work("reading", lambda r, c: [bench.news(i) for i in installs()], self._show)
+        installs = bench.shelf.installs
+        self._work("reading", lambda r, c: [bench.outlets.news(i) for i in installs()], self._show)
 
     def _work(self, title: str, work, done) -> Job:  # type: ignore[no-untyped-def]
         return self.left_intact.work_on(Job(title, work, done, self._failed))
@@ -141,7 +141,9 @@ class NewsScreen(FramedScreen):
 
     def _again(self, *_: object) -> None:
         bench = self.left_intact.bench
-        self._work("reading", lambda r, c: [bench.news(i) for i in bench.library.installs()], self._show)
+        self._work(
+            "reading", lambda r, c: [bench.outlets.news(i) for i in bench.shelf.installs()], self._show
+        )
 
     def _show(self, found: list[News]) -> None:
         self.found = found
@@ -221,7 +223,7 @@ class NewsScreen(FramedScreen):
 
             self.app.push_screen(PackScreen(news.install, ranked.offer))
             return
-        rows = self.left_intact.bench.shelf
+        rows = self.left_intact.bench.shelf.rows
 
         def open_it(found: list) -> None:  # type: ignore[type-arg]
             row = next(r for r in found if r.install.id == news.install.id)
@@ -235,7 +237,9 @@ class NewsScreen(FramedScreen):
 
     def action_check(self) -> None:
         bench = self.left_intact.bench
-        self._work("looking for news", lambda r, c: bench.look_for_news(report=r, cancel=c), self._show)
+        self._work(
+            "looking for news", lambda r, c: bench.outlets.look_for_news(report=r, cancel=c), self._show
+        )
 
     def action_fetch(self) -> None:
         chosen = self.chosen
@@ -251,7 +255,7 @@ class NewsScreen(FramedScreen):
             self._again()
 
         self.fetching = self._work(
-            "fetching", lambda r, c: bench.fetch(news.install, offer, report=r, cancel=c), done
+            "fetching", lambda r, c: bench.outlets.fetch(news.install, offer, report=r, cancel=c), done
         )
         self.refresh_bindings()
 
@@ -272,7 +276,9 @@ class NewsScreen(FramedScreen):
             self.left_intact.refresh_shelf()
             self._again()
 
-        self.fetching = self._work("fetching", lambda r, c: bench.fetch_all(wanted, report=r, cancel=c), done)
+        self.fetching = self._work(
+            "fetching", lambda r, c: bench.outlets.fetch_all(wanted, report=r, cancel=c), done
+        )
         self.refresh_bindings()
 
     def action_at_start(self) -> None:
@@ -280,8 +286,8 @@ class NewsScreen(FramedScreen):
         bench = self.left_intact.bench
 
         def turn() -> bool:
-            wanted = not bench.library.choice("look-at-start")
-            bench.library.set_choice("look-at-start", "yes" if wanted else "")
+            wanted = not bench.shelf.choice("look-at-start")
+            bench.shelf.set_choice("look-at-start", "yes" if wanted else "")
             return wanted
 
         says = {
@@ -302,7 +308,7 @@ class NewsScreen(FramedScreen):
 
         news, bench = chosen[0], self.left_intact.bench
         if news.hold is not None:
-            self._work("noting", lambda r, c: bench.release_hold(news.install), self._again)
+            self._work("noting", lambda r, c: bench.outlets.release_hold(news.install), self._again)
             return
         says = (
             f"Nothing beyond {news.installed} goes in. Say why; with `until 1.14:` in front it ends "
@@ -320,7 +326,9 @@ class NewsScreen(FramedScreen):
             until, _, said = said[6:].partition(":")
         bench, limit, reason = self.left_intact.bench, until.strip(), said.strip()
         self._work(
-            "noting", lambda r, c: bench.hold(news.install, news.installed, reason, limit), self._again
+            "noting",
+            lambda r, c: bench.outlets.hold(news.install, news.installed, reason, limit),
+            self._again,
         )
         self.left_intact.refresh_shelf()
 
@@ -331,7 +339,9 @@ class NewsScreen(FramedScreen):
         news = chosen[0]
         bench, again = self.left_intact.bench, chosen[1].dismissed
         version = chosen[1].offer.version
-        self._work("noting", lambda r, c: bench.dismiss(news.install, version, again=again), self._again)
+        self._work(
+            "noting", lambda r, c: bench.outlets.dismiss(news.install, version, again=again), self._again
+        )
 
     def action_outlet(self) -> None:
         chosen = self.chosen
@@ -345,7 +355,7 @@ class NewsScreen(FramedScreen):
 
         def follow(said: str | None) -> None:
             if said:
-                self._work("noting", lambda r, c: bench.follow(news.install, said), self._again)
+                self._work("noting", lambda r, c: bench.outlets.follow(news.install, said), self._again)
 
         self.app.push_screen(dialog, follow)
 

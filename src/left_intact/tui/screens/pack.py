@@ -99,8 +99,8 @@ class PackScreen(FramedScreen):
         )
 
         def work(report, cancel):  # type: ignore[no-untyped-def]
-            survey = bench.survey(install, report=report, cancel=cancel)
-            return survey, bench.pack(install, offer.place, survey, full=offer.full_bytes)
+            survey = bench.surveys.survey(install, report=report, cancel=cancel)
+            return survey, bench.outlets.pack(install, offer.place, survey, full=offer.full_bytes)
 
         self.left_intact.work_on(Job("reading the pack", work, self._read, self._failed))
 
@@ -175,12 +175,14 @@ class PackScreen(FramedScreen):
             return
 
         def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            plan = bench.pack_plan(install, pack, survey, with_lacking=taken, report=report, cancel=cancel)
-            return bench.update(plan, install, report=report, cancel=cancel)
+            plan = bench.outlets.pack_plan(
+                install, pack, survey, with_lacking=taken, report=report, cancel=cancel
+            )
+            return bench.updates.update(plan, install, report=report, cancel=cancel)
 
         def done(outcome: Outcome) -> None:
             self.notify(f"laid and proven: {outcome.proof.verdict}", timeout=4)
-            row = next(r for r in bench.shelf() if r.install.id == install.id)
+            row = next(r for r in bench.shelf.rows() if r.install.id == install.id)
             self.app.pop_screen()
             self.app.pop_screen()
             self.left_intact.open_desk(row, "proof")

@@ -173,7 +173,7 @@ class ProofScreen(StageScreen):
         self.left_intact.work_on(
             Job(
                 "noting",
-                lambda r, c: bench.tick(install, outcome.update, ticked),
+                lambda r, c: bench.updates.tick(install, outcome.update, ticked),
                 lambda _: None,
                 self._failed,
             )
@@ -182,14 +182,16 @@ class ProofScreen(StageScreen):
 
     def action_prove(self) -> None:
         app, install = self.left_intact, self.desk.install
-        app.work_on(Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed))
+        app.work_on(
+            Job("proving", lambda r, c: app.bench.updates.prove(install, r, c), self._proved, self._failed)
+        )
 
     def action_export(self) -> None:
         bench, install = self.left_intact.bench, self.desk.install
         self.left_intact.work_on(
             Job(
                 "exporting",
-                lambda r, c: bench.export_proof(install),
+                lambda r, c: bench.updates.export_proof(install),
                 lambda path: self.notify(f"the proof is in {path}", timeout=6),
                 self._failed,
             )
@@ -221,7 +223,7 @@ class ProofScreen(StageScreen):
             )
             self._leave()
 
-        app.work_on(Job("settling", lambda r, c: app.bench.settle(install), done, self._failed))
+        app.work_on(Job("settling", lambda r, c: app.bench.updates.settle(install), done, self._failed))
 
     def action_go_back(self) -> None:
         """Draw the way back on the disk as it is now, and show it; nothing changes before the person says
@@ -232,7 +234,7 @@ class ProofScreen(StageScreen):
             app.work_on(
                 Job(
                     "drawing the way back",
-                    lambda r, c: app.bench.draft_back(install, report=r),
+                    lambda r, c: app.bench.updates.back.draw(install, report=r),
                     self._show_back,
                     self._failed,
                 )
@@ -273,7 +275,7 @@ class ProofScreen(StageScreen):
         app.work_on(
             Job(
                 "going back",
-                lambda r, c: app.bench.go_back(install, r, answers=answers, cancel=c),
+                lambda r, c: app.bench.updates.back.go(install, r, answers=answers, cancel=c),
                 done,
                 self._failed,
             )
@@ -287,7 +289,7 @@ class ProofScreen(StageScreen):
         app.work_on(
             Job(
                 "reading",
-                lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
                 lambda _: app.refresh_shelf(),
                 app.complain,
             )

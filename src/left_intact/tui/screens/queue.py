@@ -111,7 +111,9 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         place = self.at
 
         def work(report: object, cancel: object) -> RenderableType:
-            data = bench.peek(self.install, self.survey, finding.path, limit_for(finding.entry.format))
+            data = bench.surveys.peek(
+                self.install, self.survey, finding.path, limit_for(finding.entry.format)
+            )
             head = Text(f"\ninside {bearable(finding.path.rpartition('/')[2])}\n", look.style("quiet"))
             return Group(head, preview_of(data, finding.entry.format, look))
 

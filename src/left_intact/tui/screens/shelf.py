@@ -141,7 +141,7 @@ class ShelfScreen(FramedScreen):
             app.work_on(
                 Job(
                     "looking for news",
-                    lambda r, c: app.bench.look_for_news(report=r, cancel=c),
+                    lambda r, c: app.bench.outlets.look_for_news(report=r, cancel=c),
                     lambda _: app.refresh_shelf(),
                     app.complain,
                 )
@@ -157,7 +157,7 @@ class ShelfScreen(FramedScreen):
         app.work_on(
             Job(
                 f"reading {install.name}",
-                lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
                 lambda _: app.refresh_shelf(),
                 app.complain,
             )
@@ -273,7 +273,7 @@ class ShelfScreen(FramedScreen):
         app.work_on(
             Job(
                 "reading",
-                lambda r, c: app.bench.survey(app.bench.find(path), report=r, cancel=c),
+                lambda r, c: app.bench.surveys.survey(app.bench.shelf.find(path), report=r, cancel=c),
                 lambda _: app.refresh_shelf(),
                 app.complain,
             )
@@ -294,7 +294,7 @@ class ShelfScreen(FramedScreen):
             app.work_on(
                 Job(
                     "finding",
-                    lambda r, c: app.bench.find_installs(path, report=r, cancel=c),
+                    lambda r, c: app.bench.shelf.find_installs(path, report=r, cancel=c),
                     self._found,
                     app.complain,
                 )
@@ -321,7 +321,7 @@ class ShelfScreen(FramedScreen):
         def take(keys: list[str] | None) -> None:
             app = self.left_intact
             for key in keys or []:
-                install = app.bench.take_up(by_path[key])
+                install = app.bench.shelf.take_up(by_path[key])
                 self._read(install)
 
         says = (

@@ -93,13 +93,15 @@ class StageScreen(FramedScreen):
             return
         if desk.row.state is State.ON_TRIAL and desk.outcome is None:
             app.work_on(
-                Job("proving", lambda r, c: app.bench.prove(install, r, c), self._proved, self._failed)
+                Job(
+                    "proving", lambda r, c: app.bench.updates.prove(install, r, c), self._proved, self._failed
+                )
             )
         if desk.survey is None:
             app.work_on(
                 Job(
                     "reading",
-                    lambda r, c: app.bench.survey(install, report=r, cancel=c),
+                    lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
                     self._surveyed,
                     self._failed,
                 )
@@ -114,8 +116,8 @@ class StageScreen(FramedScreen):
         desk.answers, desk.trouble = {}, ""
 
         def look(report: Report, cancel: CancelToken) -> tuple[Arrival, tuple[NoteLine, ...]]:
-            arrival = app.bench.arrival(install, path, report=report, cancel=cancel)
-            return arrival, app.bench.notes_of(install, arrival)
+            arrival = app.bench.surveys.arrival(install, path, report=report, cancel=cancel)
+            return arrival, app.bench.outlets.notes_of(install, arrival)
 
         def arrived(both: tuple[Arrival, tuple[NoteLine, ...]]) -> None:
             arrival, desk.notes = both
@@ -123,7 +125,7 @@ class StageScreen(FramedScreen):
             self._redraw()
             job = Job(
                 "planning",
-                lambda r, c: app.bench.draft(install, arrival, report=r, cancel=c),
+                lambda r, c: app.bench.updates.draft(install, arrival, report=r, cancel=c),
                 self._drafted,
                 self._no_plan,
             )
@@ -159,7 +161,7 @@ class StageScreen(FramedScreen):
 
     def _proved(self, outcome: Outcome) -> None:
         self.desk.outcome = outcome
-        self.desk.ticked = self.left_intact.bench.ticked(self.desk.install, outcome.update)
+        self.desk.ticked = self.left_intact.bench.updates.ticked(self.desk.install, outcome.update)
         self._redraw()
 
     def _no_plan(self, error: LeftIntactError) -> None:

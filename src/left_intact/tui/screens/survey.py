@@ -380,7 +380,7 @@ class SurveyScreen(StageScreen):
         def work(report: object, cancel: object) -> RenderableType:
             from left_intact.tui.preview import limit_for, preview_of
 
-            data = bench.peek(install, survey, finding.path, limit_for(finding.entry.format))
+            data = bench.surveys.peek(install, survey, finding.path, limit_for(finding.entry.format))
             return Group(inside_head(finding, look), preview_of(data, finding.entry.format, look))
 
         def shown(inside: RenderableType) -> None:
@@ -404,7 +404,7 @@ class SurveyScreen(StageScreen):
         desk, bench = self.desk, self.left_intact.bench
         job = Job(
             "reading",
-            lambda r, c: bench.survey(desk.install, report=r, cancel=c),
+            lambda r, c: bench.surveys.survey(desk.install, report=r, cancel=c),
             self._read_again,
             self._failed,
         )
@@ -419,7 +419,7 @@ class SurveyScreen(StageScreen):
         if current is not None:
             job = Job(
                 "planning",
-                lambda r, c: bench.draft(desk.install, current, report=r, cancel=c),
+                lambda r, c: bench.updates.draft(desk.install, current, report=r, cancel=c),
                 self._drafted,
                 self._no_plan,
             )
@@ -443,7 +443,7 @@ class SurveyScreen(StageScreen):
 
         def write() -> None:
             for pattern, kind in ruled.items():
-                bench.rule(install, pattern, kind)
+                bench.surveys.rule(install, pattern, kind)
 
         self._sort_again(write, f"{count(len(ruled), 'ruling')} made")
 
@@ -500,7 +500,7 @@ class SurveyScreen(StageScreen):
         from left_intact.tui.screens.dialogs import ConfirmDialog
 
         kind = FileClass(name)
-        met = self.left_intact.bench.met_by(self._outlined, pattern)
+        met = self.left_intact.bench.surveys.met_by(self._outlined, pattern)
         changing = [f for f in met if f.file_class is not kind]
         if len(met) <= 1:
             self._rule(pattern, kind)
@@ -520,24 +520,25 @@ class SurveyScreen(StageScreen):
         row = self.lines.row
         first = pattern_for([row.finding, row.finding]) if isinstance(row, EntryRow) else self._target()
         survey = self._outlined
-        dialog = PatternDialog(first, lambda pattern: self.left_intact.bench.met_by(survey, pattern))
+        dialog = PatternDialog(first, lambda pattern: self.left_intact.bench.surveys.met_by(survey, pattern))
         self.app.push_screen(dialog, lambda said: self._rule(*said) if said else None)
 
     def _rule(self, pattern: str, kind: FileClass) -> None:
         bench, install = self.left_intact.bench, self.desk.install
         self._sort_again(
-            lambda: bench.rule(install, pattern, kind), f"ruled: {clip(bearable(pattern), 50)} is {kind}"
+            lambda: bench.surveys.rule(install, pattern, kind),
+            f"ruled: {clip(bearable(pattern), 50)} is {kind}",
         )
 
     def action_unrule(self) -> None:
         row, bench, install = self.lines.row, self.left_intact.bench, self.desk.install
         path = row.finding.path if isinstance(row, EntryRow) else self._target()
-        speaking = [r for r in bench.rulings(install) if r.pattern == path or _met(r.pattern, path)]
+        speaking = [r for r in bench.surveys.rulings(install) if r.pattern == path or _met(r.pattern, path)]
         if not speaking:
             self.notify("no ruling of yours speaks of this", timeout=3)
             return
         pattern = speaking[-1].pattern
-        self._sort_again(lambda: bench.unrule(install, pattern), f"taken back: {bearable(pattern)}")
+        self._sort_again(lambda: bench.surveys.unrule(install, pattern), f"taken back: {bearable(pattern)}")
 
     def _sort_again(self, change, says: str) -> None:  # type: ignore[no-untyped-def]
         bench, desk = self.left_intact.bench, self.desk
@@ -547,7 +548,7 @@ class SurveyScreen(StageScreen):
 
         def work(report: object, cancel: object) -> Survey:
             change()
-            return bench.sort_again(desk.install, survey, arrival)
+            return bench.surveys.sort_again(desk.install, survey, arrival)
 
         def done(again: Survey) -> None:
             desk.survey = again

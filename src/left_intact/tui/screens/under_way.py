@@ -67,7 +67,7 @@ class UnderWayScreen(StageScreen):
         assert draft is not None
 
         def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            return bench.update(
+            return bench.updates.update(
                 draft.plan(answers), desk.install, allowed=allowed, report=report, cancel=cancel
             )
 

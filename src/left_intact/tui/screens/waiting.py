@@ -107,7 +107,9 @@ class WaitingScreen(StageScreen):
         self.show_all()
         self.query_one("#step", Lines).focus()
         app, install = self.left_intact, self.desk.install
-        app.work_on(Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed))
+        app.work_on(
+            Job("the outline", lambda r, c: app.bench.updates.outline(install), self._outlined, self._failed)
+        )
         self.set_interval(_LOOK_EVERY, self._look_by_itself)
 
     def fill_desk(self) -> None:
@@ -211,7 +213,9 @@ class WaitingScreen(StageScreen):
 
     def _give_up(self) -> None:
         app, install = self.left_intact, self.desk.install
-        app.work_on(Job("giving up", lambda r, c: app.bench.give_up(install), self._given_up, self._failed))
+        app.work_on(
+            Job("giving up", lambda r, c: app.bench.updates.give_up(install), self._given_up, self._failed)
+        )
 
     def _given_up(self, update: Update) -> None:
         what = (
@@ -233,7 +237,9 @@ class WaitingScreen(StageScreen):
             return
         app, install = self.left_intact, self.desk.install
         self.at_work = True
-        app.work_on(Job("looking", lambda r, c: app.bench.was_done(install), self._looked, self._quietly))
+        app.work_on(
+            Job("looking", lambda r, c: app.bench.updates.was_done(install), self._looked, self._quietly)
+        )
 
     def _looked(self, done: bool) -> None:
         self.at_work = False
@@ -250,7 +256,7 @@ class WaitingScreen(StageScreen):
         app, install = self.left_intact, self.desk.install
 
         def work(report: Report, cancel: CancelToken) -> Outcome:
-            return app.bench.go_on(
+            return app.bench.updates.go_on(
                 install, done=done, skip=skip, answers=answers, report=report, cancel=cancel
             )
 
@@ -270,7 +276,12 @@ class WaitingScreen(StageScreen):
                 self.notify("not done yet, as far as can be seen", timeout=4)
             app, install = self.left_intact, self.desk.install
             app.work_on(
-                Job("the outline", lambda r, c: app.bench.outline(install), self._outlined, self._failed)
+                Job(
+                    "the outline",
+                    lambda r, c: app.bench.updates.outline(install),
+                    self._outlined,
+                    self._failed,
+                )
             )
             return
         verdict = outcome.proof.verdict.value

@@ -1,64 +1,247 @@
-"""Use cases of knowing a program: rulings, keepsheets, watched runs, baselines, other roots, finding
-installs.
-
-Part of the waist: `Workbench` is made of this and `noticing`; faces call it there.
-"""
+"""Reading installs and arrivals, and what is known about a program: rulings, keepsheets, runs, roots."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+import time
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import replace
+from functools import cache
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 if TYPE_CHECKING:
+    from left_intact.core.arrival.root import Names
+    from left_intact.core.files.tree import Tree
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Finding
-    from left_intact.core.model.found import Candidate, Likeness, OtherRoot, Run
+    from left_intact.core.model.found import Likeness, OtherRoot, Run
     from left_intact.core.model.install import Install, Ruling
     from left_intact.core.model.pages import Page
-    from left_intact.core.model.release import Release
+    from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.survey import Survey
+    from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.core.survey.inputs import SurveyInputs
+    from left_intact.services.home import Home
+
+from left_intact.services.records import Records
+from left_intact.services.values import Preview
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Preview:
-    """What a ruling would do."""
+class Surveys:
+    """Reading installs and arrivals, and what is known about a program: rulings, keepsheets, runs, roots."""
 
-    pattern: str
-    file_class: FileClass
-    meets: int
-    changes: int
-    """How many of them have another class now."""
-    examples: tuple[str, ...]
+    def __init__(self, home: Home, records: Records) -> None:
+        self.at, self.records = home, records
 
+    @property
+    def library(self) -> Library:
+        return self.at.library
 
-class Knowing:
-    """What is known about an install, how it is learnt, and how it is handed on."""
+    @property
+    def home(self) -> str:
+        return self.at.folder
 
-    home: str
+    def survey(
+        self,
+        install: Install,
+        *,
+        baseline: str | None = None,
+        sheet: str | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Survey:
+        """Read and classify an install; changes nothing of it."""
+        known_sheet = self.sheet_of(install, sheet)
+        known = cache(lambda: self._known(install, self.baseline(install, baseline), known_sheet, None))
+        return self._read(install, known, known_sheet, report, cancel)[0]
 
-    if TYPE_CHECKING:
+    def _known(
+        self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None
+    ) -> SurveyInputs:
+        from left_intact.core.survey.inputs import SurveyInputs
 
-        @property
-        def library(self) -> Library: ...
+        rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
+        return SurveyInputs(
+            baseline=base,
+            arrival=arrival,
+            rulings=rulings,
+            sheet=sheet.classes,
+            runs=self._runs(install, sheet),
+        )
 
-        def survey(
-            self,
-            install: Install,
-            *,
-            baseline: str | None = None,
-            sheet: str | None = None,
-            report: Report = silent,
-            cancel: CancelToken | None = None,
-        ) -> Survey: ...
+    def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, tuple[str, str]]:
+        """What runs made or changed: as watched, and as the keepsheet says of a first start."""
+        return {
+            path: ("made", "") for path in sheet.first_start if not path.endswith("/")
+        } | self.library.runs(install)
 
-    # ------------------------------------------------------------ rulings
+    def _read(
+        self,
+        install: Install,
+        known: SurveyInputs | Callable[[], SurveyInputs],
+        sheet: Keepsheet,
+        report: Report,
+        cancel: CancelToken | None,
+    ) -> tuple[Survey, Tree]:
+        from left_intact.core.survey.read import survey_install
+
+        before = cache(lambda: self.library.before(install))
+        survey, tree, context = survey_install(
+            install.root,
+            known,
+            name=install.name,
+            before=before if self.library.was_surveyed(install) else None,
+            roots=self.library.roots(install),
+            rules=sheet.version_places,
+            extra_readings=self.asked(install),
+            report=report,
+            cancel=cancel,
+        )
+        by = known() if callable(known) else known
+        self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)
+        self._note_summary(install, survey)
+        return survey, tree
+
+    def asked(self, install: Install) -> tuple[Reading, ...]:
+        from left_intact.core.proving.ask_program import ask_program
+
+        said = ask_program(install.root, install.version_command)
+        return (said,) if said else ()
+
+    def _note_summary(self, install: Install, survey: Survey) -> None:
+        from left_intact.core.model.as_json import total_json
+
+        newest = survey.findings.newest(FileClass.SAVES)
+        summary = {
+            "version": survey.version_text,
+            "platform": survey.platform,
+            "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
+            "newest_save": [newest.path, newest.mtime_ns] if newest else None,
+            "read_at": time.time(),
+            "baseline": survey.baseline,
+        }
+        self.library.set_summary(install, summary)
+
+    def sort_again(
+        self,
+        install: Install,
+        survey: Survey,
+        arrival: Arrival | None = None,
+        cancel: CancelToken | None = None,
+    ) -> Survey:
+        """The same entries with the rulings of now; of the disk only settings that name folders are read."""
+        from left_intact.core.files.tree import Tree
+        from left_intact.core.model.findings import SortedPages
+        from left_intact.core.survey.classify import sort_out
+        from left_intact.core.survey.read import with_self_description
+
+        assert isinstance(survey.findings, SortedPages)
+        tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
+        known = self._known(
+            install,
+            self.baseline(install, None),
+            self.sheet_of(install),
+            arrival.release if arrival else None,
+        )
+        known = with_self_description(tree, known, survey.roots)
+        again = replace(survey, findings=sort_out(tree.pages, known, cancel))
+        self._note_summary(install, again)
+        return again
+
+    def arrival(
+        self,
+        install: Install,
+        path: str,
+        *,
+        sheet: str | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Arrival:
+        """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`."""
+        from left_intact.core.arrival.look import look_into
+
+        return look_into(
+            path,
+            installed=self._paths_of(install),
+            name=install.name,
+            rules=self.sheet_of(install, sheet).version_places,
+            known=self.library.release_pages,
+            keep=self.library.set_release_pages,
+            report=report,
+            cancel=cancel,
+        )
+
+    def _paths_of(self, install: Install) -> Collection[str] | Names:
+        """What lies in an install: names by folder as last surveyed, else its paths."""
+        seen = self.library.seen(install)
+        if seen:
+            return {page.folder: page.names for page in seen if page.names}
+        found = []
+        for folder, _, names in os.walk(install.root):
+            below = os.path.relpath(folder, install.root).replace(os.sep, "/")
+            found += [name if below == "." else f"{below}/{name}" for name in names]
+        return found
+
+    def baseline(self, install: Install, path: str | None) -> Release | None:
+        """The release the install came from: as given, or as on record."""
+        if path is not None:
+            return self.arrival(install, path).release
+        return self.records.on_record(install)
+
+    def set_baseline(self, install: Install, path: str) -> Release:
+        """Put on record which release an install came from."""
+        release = self.arrival(install, path).release
+        self.library.set_baseline(install, 0, release)
+        return release
+
+    def circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
+        from left_intact.core.carrying.boxes import strongbox_for
+        from left_intact.core.files import host
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.place import able
+        from left_intact.core.files.roots import is_apart
+        from left_intact.core.planning.circumstances import BOX, Circumstances
+
+        root = install.root
+        folders = ["", *(f.path for f in survey.folders if not is_apart(f.path))]
+        places = (("", root), *survey.roots)
+        roots = tuple(
+            Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))
+            for label, p in places
+        )
+        box = strongbox_for(root, install.name, self.home, self.library.box(install))
+        name_bytes, path_bytes = host.longest_names(root)
+        return Circumstances(
+            free=host.free_bytes(os.path.dirname(root)),
+            unwritable=host.unwritable(root, folders),
+            running=host.running_from(root),
+            narrow_names=host.narrow_names(root),
+            folds_case=host.folds_case(root),
+            held=self.held_because(install, arriving),
+            name_bytes=name_bytes,
+            path_bytes=path_bytes,
+            links=able().links,
+            roots=roots,
+            rooms=host.rooms({BOX: box.folder, **{r.label: r.place for r in roots}}),
+        )
+
+    def held_because(self, install: Install, arriving: str) -> str:
+        """Why an arriving version is held back; empty where it is not."""
+        from left_intact.core.model.version import Version
+
+        hold = self.library.hold(install)
+        version = Version.parse(arriving) if arriving else None
+        if hold is None or version is None or not hold.forbids(version):
+            return ""
+        limit = f"at {hold.beyond}" if hold.beyond else "as it is"
+        end = f", until {hold.until}" if hold.until else ""
+        return f"{install.name} is held {limit}{end}" + (f": {hold.reason}" if hold.reason else "")
 
     def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
         """Write down the person's word on a path or pattern. It holds for all versions to come."""
@@ -99,8 +282,6 @@ class Knowing:
             changes=len(changing),
             examples=tuple(changing[:5]),
         )
-
-    # ------------------------------------------------------------ keepsheets
 
     def sheet_of(self, install: Install, given: str | None = None) -> Keepsheet:
         """The install's own keepsheet under one that is given as a file. Raises `bad-sheet`."""
@@ -189,8 +370,6 @@ class Knowing:
             self.library.set_sheet(install, text)
         return fresh
 
-    # ------------------------------------------------------------ watching a run
-
     def watch(
         self,
         install: Install,
@@ -230,8 +409,6 @@ class Knowing:
                 found.append(finding)
         return found
 
-    # ------------------------------------------------------------ baselines
-
     def infer_baseline(
         self,
         install: Install,
@@ -267,8 +444,6 @@ class Knowing:
         """Put a release on record as the one the install came from."""
         self.library.set_baseline(install, 0, release)
 
-    # ------------------------------------------------------------ other roots
-
     def find_roots(self, install: Install, *, home: str = "", report: Report = silent) -> list[OtherRoot]:
         """Folders elsewhere that look like the install's; nothing is taken up before the person confirms
         it.
@@ -290,6 +465,10 @@ class Knowing:
         others = [other.root for other in self.library.installs()]
         names = program_names(pages, install.name) | {os.path.basename(install.root)}
         return other_roots(install.root, names, references, places, [*known, *others], home or "~")
+
+    def roots(self, install: Install) -> tuple[tuple[str, str], ...]:
+        """(label, absolute path) of the roots beside the first."""
+        return self.library.roots(install)
 
     def add_root(self, install: Install, label: str, place: str) -> None:
         """Take a folder elsewhere up as a root of an install. Raises `no-folder`, `bad-label`,
@@ -324,28 +503,6 @@ class Knowing:
                 "no-root", f"{install.name} has no root called {label}", way_out="See `left-intact roots`."
             )
         self.library.set_root(install, label, None)
-
-    # ------------------------------------------------------------ finding installs
-
-    def find_installs(
-        self, place: str, *, report: Report = silent, cancel: CancelToken | None = None
-    ) -> list[Candidate]:
-        """What looks like an install at or below a folder. Raises `no-folder`."""
-        from left_intact.core.survey.finding import find_installs
-
-        place = os.path.abspath(os.path.expanduser(place))
-        if not os.path.isdir(place):
-            raise LeftIntactError(
-                "no-folder", "there is no folder here", path=place, way_out="Check the path."
-            )
-        known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
-        return find_installs(place, known, report=report, cancel=cancel)
-
-    def take_up(self, candidate: Candidate) -> Install:
-        """Put a candidate on the shelf."""
-        return self.library.register(candidate.path, name=candidate.name, role=candidate.role)
-
-    # ------------------------------------------------------------ looking at a file
 
     def peek(self, install: Install, survey: Survey, path: str, limit: int = 64 * 1024) -> bytes | None:
         """The first bytes of a file of an install; None where it cannot be read. No link is followed."""

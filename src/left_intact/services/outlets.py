@@ -1,62 +1,45 @@
-"""The use cases before an update: outlets, news, holds, fetching, packs. A part of the workbench."""
+"""Where releases appear: following, news, fetching, packs."""
 
 from __future__ import annotations
 
 import os
 import time
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 if TYPE_CHECKING:
     from left_intact.core.library.store import Library
     from left_intact.core.model.install import Install
-    from left_intact.core.model.outlet import Fetched, Hold, NoteLine, Offer, Outlet, PackView, Ranked
+    from left_intact.core.model.outlet import Fetched, Hold, NoteLine, Offer, Outlet, PackView
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
-    from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.services.home import Home
+
+from left_intact.services.surveys import Surveys
+from left_intact.services.values import News
 
 _AT_ONCE = 8
 _FETCHES_AT_ONCE = 3
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class News:
-    """What is new for one install, from what was last known of its outlets."""
+class Outlets:
+    """Where releases appear: following, news, fetching, packs."""
 
-    install: Install
-    installed: str
-    ranked: tuple[Ranked, ...]
-    """All offers, newest first."""
-    lines: tuple[NoteLine, ...]
-    """The notes of all versions between the installed and the newest, those that touch the person first."""
-    outlets: tuple[Outlet, ...]
-    hold: Hold | None
-
-    @property
-    def best(self) -> Ranked | None:
-        """The newest offer that is worth telling."""
-        return next((r for r in self.ranked if r.waits), None)
-
-    @property
-    def touching(self) -> int:
-        return sum(1 for line in self.lines if line.why)
-
-
-class Noticing:
-    """Mixed into the workbench, whose library and surveys it uses."""
-
-    home: str
+    def __init__(self, home: Home, surveys: Surveys) -> None:
+        self.at, self.surveys = home, surveys
 
     @property
     def library(self) -> Library:
-        raise NotImplementedError  # the workbench has it
+        return self.at.library
 
-    # ------------------------------------------------------------ outlets
+    @property
+    def home(self) -> str:
+        return self.at.folder
 
     def follow(self, install: Install, place: str) -> None:
         """Follow a feed or a folder of downloads. Raises `no-outlet`."""
@@ -72,6 +55,12 @@ class Noticing:
                 way_out="Give http(s)://… of an Atom feed, or a folder of downloads.",
             )
         self.library.follow(install, "folder", folder)
+
+    def followed(self, install: Install) -> list[Outlet]:
+        return self.library.outlets(install)
+
+    def held(self, install: Install) -> Hold | None:
+        return self.library.hold(install)
 
     def unfollow(self, install: Install, place: str) -> None:
         """Follow a place no longer. Raises `no-outlet`."""
@@ -165,11 +154,8 @@ class Noticing:
                 }
         return Touch(names=names, settings=settings)
 
-    # ------------------------------------------------------------ holding and waving off
-
     def hold(self, install: Install, beyond: str, reason: str = "", until: str = "") -> None:
         """Let nothing beyond a version in. Raises `Misuse` for what is no version."""
-        from left_intact.core.model.errors import Misuse
         from left_intact.core.model.outlet import Hold
         from left_intact.core.model.version import Version
 
@@ -184,20 +170,6 @@ class Noticing:
     def dismiss(self, install: Install, version: str, *, again: bool = False) -> None:
         """Remember `not this one`."""
         self.library.dismiss(install, version, again=again)
-
-    def _held(self, install: Install, arriving: str) -> str:
-        """Why an arriving version is held back; empty where it is not."""
-        from left_intact.core.model.version import Version
-
-        hold = self.library.hold(install)
-        version = Version.parse(arriving) if arriving else None
-        if hold is None or version is None or not hold.forbids(version):
-            return ""
-        limit = f"at {hold.beyond}" if hold.beyond else "as it is"
-        end = f", until {hold.until}" if hold.until else ""
-        return f"{install.name} is held {limit}{end}" + (f": {hold.reason}" if hold.reason else "")
-
-    # ------------------------------------------------------------ fetching
 
     def fetch(
         self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None
@@ -270,8 +242,6 @@ class Noticing:
             way_out="Look for news first: left-intact news --check.",
         )
 
-    # ------------------------------------------------------------ packs
-
     def pack(self, install: Install, place: str, survey: Survey, *, full: int = 0) -> PackView:
         """Sort a pack of content, local or at an outlet, for an install. Only its directory is read."""
         from left_intact.core.outlets.fetch import client
@@ -338,13 +308,10 @@ class Noticing:
             install=install.name,
             survey=survey,
             arrival=arrival,
-            facts=self._circumstances(install, survey),
+            facts=self.surveys.circumstances(install, survey),
             route=Route.CONTENT_PACK,
         )
         return draw_up(inputs)
-
-    def _circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
-        raise NotImplementedError  # the workbench has it
 
 
 def _titles(path: str, *, alone: bool) -> list[str]:

@@ -1,0 +1,1 @@
+"""The four services that the workbench composes."""

@@ -1,0 +1,234 @@
+"""Going back, drawn as a plan and carried out like one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.update import State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.chain import Outside
+    from left_intact.core.carrying.journal import Journal
+    from left_intact.core.model.entry import Entry
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.planning.back import BackInputs
+    from left_intact.core.planning.today import Today
+
+from left_intact.services.other_stages import OtherStages
+from left_intact.services.runs import Runs
+from left_intact.services.values import WentBack
+
+
+class GoingBack(Runs):
+    """Going back, drawn as a plan and carried out like one."""
+
+    """An update is undone on the tree as it lies today."""
+
+    def draw(
+        self,
+        install: Install,
+        *,
+        number: int | None = None,
+        answers: Mapping[str, str] | None = None,
+        behind: int = 0,
+        report: Report = silent,
+    ) -> Plan:
+        """The plan for taking back the last update on trial, or a named one. Changes nothing.
+
+        `behind` takes back only the stages behind that number. Raises `nothing-to-go-back-to`,
+        `Interrupted`, `waiting`.
+        """
+        from left_intact.core.planning.back import draw_back
+
+        self.refuse_if_open(install)
+        inputs = self.inputs(install, number, answers or {}, behind, report)
+        plan = draw_back(inputs)
+        known = {q.id for q in plan.questions}
+        for name in answers or {}:
+            if name not in known:
+                raise Misuse(
+                    "unknown-question", f"no question is called {name}", way_out="See go-back --plan."
+                )
+        return plan
+
+    def inputs(
+        self,
+        install: Install,
+        number: int | None,
+        answers: Mapping[str, str],
+        behind: int,
+        report: Report = silent,
+    ) -> BackInputs:
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.carrying.recovery import rebound
+        from left_intact.core.carrying.touched import first_times
+        from left_intact.core.model.entry import Kind
+        from left_intact.core.planning.back import BackInputs
+
+        nothing = LeftIntactError(
+            "nothing-to-go-back-to",
+            "there is no update on trial to go back from",
+            way_out="Settled updates have given their old files up.",
+        )
+        box = self.strongbox(install)
+        if not box.exists:
+            raise nothing
+        with Journal(box.journal_path) as journal:
+            trial = [
+                u for u in journal.updates() if u.state in (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
+            ]
+            update = next((u for u in trial if number is None or u.id == number), None)
+            if update is None:
+                raise nothing
+            segments = _segments(journal, update, behind)
+            later = [
+                u
+                for u in trial
+                if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)
+            ]
+            times = first_times(journal, update.id, behind)
+        survey = self.surveys.survey(install, report=report)
+        today = self._today(survey, update.roots)
+        wanted = {
+            w.first.digest
+            for s in segments
+            for w in s.touched.values()
+            if w.first and w.first.kind is Kind.FILE
+        }
+        sound = frozenset(digest for digest in wanted if box.has(digest))
+        box.close()
+        roots = tuple(rebound(r, install.root if not r.label else r.place) for r in update.roots)
+        facts = replace(self.surveys.circumstances(install, survey), roots=roots)
+        return BackInputs(
+            install=install.name,
+            roots=roots,
+            update=update.id,
+            from_version=update.to_version,
+            to_version=update.from_version,
+            segments=segments,
+            today=today,
+            times=times,
+            sound=sound,
+            answers=answers,
+            facts=facts,
+            later=tuple(u.to_version or str(u.id) for u in later),
+        )
+
+    @staticmethod
+    def _today(survey: Survey, roots: tuple[Root, ...]) -> Today:
+        """All that lies in the roots of an update: as surveyed, or read now where a root is not the
+        install's.
+        """
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.tree import entry_of, read_tree
+        from left_intact.core.planning.today import Today
+
+        known = [label for label, _ in survey.roots]
+        there = [root for root in roots if identity_of(root.place) is not None]
+        others = {r.label: read_tree(r.place).pages for r in there if r.label and r.label not in known}
+        return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there})
+
+    def go(
+        self,
+        install: Install,
+        report: Report = silent,
+        *,
+        plan: Plan | None = None,
+        number: int | None = None,
+        answers: Mapping[str, str] | None = None,
+        cancel: CancelToken | None = None,
+    ) -> WentBack:
+        """Undo the last update (or a named one), then prove that. Raises `nothing-to-go-back-to`,
+        `Interrupted`, `Refusal`.
+        """
+        from left_intact.core.carrying.chain import carry_out
+        from left_intact.core.carrying.journal import Journal
+
+        self.refuse_running(install)
+        drawn = plan or self.draw(install, number=number, answers=answers, report=report)
+        box = self.strongbox(install)
+        try:
+            run = carry_out(
+                drawn, box, self.outside(install), install_id=str(install.id), report=report, cancel=cancel
+            )
+        finally:
+            self.note_box(install, box)
+        with Journal(box.journal_path) as journal:
+            undone = journal.update(drawn.undoes[0])
+            kept = tuple(journal.trial(undone.id))
+        if run.state is State.WAITING:
+            return WentBack(update=undone, restored=0, kept=kept, waits=run)
+        missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
+        self.waits_again(install, undone)
+        proof = self.prove_run(install, run, report)
+        return WentBack(
+            update=undone,
+            restored=len(drawn.changes),
+            kept=kept,
+            missing=(*missing, *run.missing),
+            proof=proof,
+        )
+
+    def outside(self, install: Install) -> Outside:
+        return OtherStages(self, self.surveys, install, self.inputs)
+
+
+def _segments(journal: Journal, update: Update, behind: int) -> tuple[Any, ...]:
+    """The parts of a going back, newest first, parted by steps by hand that another step by hand undoes."""
+    from left_intact.core.carrying.touched import in_force, touched
+    from left_intact.core.planning.back import Segment, Was
+
+    def places(after: int) -> dict[At, Was]:
+        return {
+            at: Was(
+                at=at,
+                first=t.first,
+                last=t.last,
+                file_class=t.file_class,
+                attributes=t.attributes,
+                partner=t.partner,
+                seen=t.seen,
+            )
+            for at, t in touched(journal, update.id, after).items()
+        }
+
+    found = []
+    for stage in reversed(in_force(journal, update.id, behind)):
+        if stage.hand is not None and stage.hand.back is not None:
+            found.append(Segment(behind=stage.seq, touched=places(stage.seq), hand=stage.hand.back))
+    return (*found, Segment(behind=behind, touched=places(behind)))
+
+
+def _meets(journal: Journal, later: Update, segments: tuple[Any, ...]) -> bool:
+    """Whether a later update touched a place of the one that is to go back, or one above or below it."""
+    from left_intact.core.carrying.touched import touched
+    from left_intact.core.files.names import parents
+
+    mine = {
+        at
+        for segment in segments
+        for at, was in segment.touched.items()
+        if not _only_times(was.first, was.last)
+    }
+    theirs = {
+        at for at, touch in touched(journal, later.id).items() if not _only_times(touch.first, touch.last)
+    }
+    if mine & theirs:
+        return True
+    above_mine = {At(at.root, folder) for at in mine for folder in parents(at.path)}
+    above_theirs = {At(at.root, folder) for at in theirs for folder in parents(at.path)}
+    return bool(mine & above_theirs or theirs & above_mine)
+
+
+def _only_times(first: Entry | None, last: Entry | None) -> bool:
+    """Whether a place was and is a folder."""
+    from left_intact.core.model.entry import Kind
+
+    return first is not None and last is not None and first.kind is last.kind is Kind.FOLDER

@@ -1,0 +1,24 @@
+"""The home folder, and the library in it."""
+
+from __future__ import annotations
+
+import os
+import threading
+
+from left_intact.core.library.store import Library
+
+
+class Home:
+    """One home folder. Safe to use from several threads."""
+
+    def __init__(self, folder: str) -> None:
+        self.folder = os.path.abspath(folder)
+        self._local = threading.local()
+
+    @property
+    def library(self) -> Library:
+        """The library, opened once a thread."""
+        library: Library | None = getattr(self._local, "library", None)
+        if library is None:
+            library = self._local.library = Library(self.folder)
+        return library

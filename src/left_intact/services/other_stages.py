@@ -1,0 +1,119 @@
+"""What carrying out needs of the other stages: looks, reads and draws, while an update is under way."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.update import Update
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.chain import Drawn
+    from left_intact.core.model.entry import Entry, Folder
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.stages import HandStep, Later
+    from left_intact.core.planning.back import BackInputs
+
+from left_intact.services.records import Records
+from left_intact.services.surveys import Surveys
+
+
+@dataclass(frozen=True, slots=True)
+class OtherStages:
+    """Looks, reads and draws for a chain, with the workbench's own stages."""
+
+    records: Records
+    surveys: Surveys
+    install: Install
+    back_inputs: Callable[..., BackInputs]
+
+    def was_done(self, step: HandStep, update: Update) -> bool:
+        from left_intact.core.proving.hand_steps import was_done
+
+        sheet = self.surveys.sheet_of(self.install)
+        asked = self.surveys.asked(self.install)
+        # It looks every two seconds: what has not changed since the last survey is not read again.
+        pages = self.records.library.before(self.install).pages
+        return was_done(
+            step.check,
+            update.roots,
+            name=self.install.name,
+            rules=sheet.version_places,
+            extra_readings=asked,
+            known=pages,
+        )
+
+    def tree(self, roots: tuple[Root, ...]) -> Mapping[At, tuple[Entry, FileClass]]:
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.tree import read_tree
+
+        classes, found, folders = self._classes(), {}, []
+        pages = self.records.library.before(self.install).pages
+        for root in roots:
+            if identity_of(root.place) is None:
+                continue  # absent for a while, or yet to be made
+            tree = read_tree(root.place, known=pages if not root.label else None)
+            for entry in tree.entries:
+                at = At(root.label, entry.path)
+                found[at] = (entry, classes.get(at.shown, FileClass.UNSORTED))
+            folders += [(At(root.label, f.path), f) for f in tree.folders]
+        return {**found, **{at: (e, FileClass.UNSORTED) for at, e in _folders(roots, folders).items()}}
+
+    def _classes(self) -> dict[str, FileClass]:
+        """As the last survey sorted; a path it did not see counts as the person's."""
+        before = self.records.library.before(self.install)
+        sorting = before.sorting(before.contexts[0]) if before.contexts else None
+        if sorting is None:
+            return {}
+        pages = sorted(before.pages.values(), key=lambda page: page.folder)
+        found: dict[str, FileClass] = {}
+        findings = sorting.of_pages(pages)
+        for page, verdicts in zip(pages, findings.verdicts, strict=True):
+            for at, number in enumerate(verdicts):
+                found[page.path(at)] = findings.table[number].file_class
+        return found
+
+    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
+        from left_intact.core.carrying.chain import Drawn
+        from left_intact.core.planning.back import PLANNER, draw_segment
+        from left_intact.core.planning.later import Situation
+        from left_intact.core.planning.routes.registry import later_planner
+
+        if later.planner == PLANNER:
+            number, behind = int(later.with_["update"]), int(later.with_["behind"])
+            inputs = self.back_inputs(self.install, number, answers, behind)
+            # What lies behind later steps by hand was taken back before them; this is the part down to
+            # `behind`.
+            inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])
+            carry, questions, blockers = draw_segment(inputs)
+            return Drawn(carry=carry, questions=questions, blockers=tuple(f.says for f in blockers))
+        situation = Situation(
+            install=self.install.name,
+            roots=update.roots,
+            tree=self.tree(update.roots),
+            told=later.with_,
+            arrival=lambda n: self.surveys.arrival(self.install, update.arrivals[n][0]),
+            baseline=self.surveys.baseline(self.install, None),
+            sheet=self.surveys.sheet_of(self.install),
+            answers=answers,
+        )
+        drawn = later_planner(later.planner)(situation)
+        return Drawn(
+            carry=drawn.carry, questions=drawn.questions, blockers=tuple(f.says for f in drawn.blockers)
+        )
+
+
+def _folders(roots: tuple[Root, ...], found: list[tuple[At, Folder]]) -> dict[At, Entry]:
+    """Folders as entries, those of the roots themselves too."""
+    from left_intact.core.files.tree import entry_of
+    from left_intact.core.model.entry import Entry, Kind
+
+    folders = {at: Entry(path=at.path, kind=Kind.FOLDER, mode=f.mode, mtime_ns=f.mtime_ns) for at, f in found}
+    for root in roots:
+        if os.path.isdir(root.place) and not os.path.islink(root.place):
+            folders[At(root.label, "")] = entry_of(root.place, "", content=False)
+    return folders

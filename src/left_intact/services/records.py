@@ -1,0 +1,95 @@
+"""What strongboxes and journals say of an install, and which release is on record."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.update import State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.strongbox import Strongbox
+    from left_intact.core.library.store import Library
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.release import Release
+    from left_intact.services.home import Home
+
+
+class Records:
+    """What strongboxes and journals say of an install, and which release is on record."""
+
+    def __init__(self, home: Home) -> None:
+        self.at = home
+
+    @property
+    def library(self) -> Library:
+        return self.at.library
+
+    @property
+    def home(self) -> str:
+        return self.at.folder
+
+    def strongbox(self, install: Install) -> Strongbox:
+        """The strongbox of an install, found by whose it is. Raises `strongbox-missing`, `other-user`."""
+        from left_intact.core.carrying.boxes import strongbox_for
+
+        return strongbox_for(install.root, install.name, self.home, self.library.box(install))
+
+    def runs(self, install: Install) -> tuple[list[Update], Update | None]:
+        """All updates, newest first, and the run that was cut off or waits. Raises what opening its journal
+        raises.
+        """
+        from left_intact.core.carrying.heads import Heads
+
+        box = self.strongbox(install)
+        if not box.exists:
+            return [], None
+        with Heads(box.journal_path) as journal:
+            return journal.updates(), journal.unfinished() or journal.waiting()
+
+    def history(self, install: Install) -> list[Update]:
+        """All updates of an install, newest first."""
+        return self.runs(install)[0]
+
+    def open_run(self, install: Install) -> Update | None:
+        """The run that was cut off, or that waits; None where there is none."""
+        return self.runs(install)[1]
+
+    def refuse_if_open(self, install: Install) -> None:
+        """Raise `Interrupted` where a run was cut off, `waiting` where one waits for the person."""
+        from left_intact.core.carrying.chain import interrupted, waiting
+
+        run = self.open_run(install)
+        if run is not None:
+            raise waiting(run) if run.state is State.WAITING else interrupted(run)
+
+    def note_box(self, install: Install, box: Strongbox) -> None:
+        """Remember where the strongbox is, and whether it is needed."""
+        from left_intact.core.carrying.heads import Heads
+
+        card = box.card()
+        if card is None or not box.exists:
+            return
+        with Heads(box.journal_path) as journal:
+            needed = any(
+                run.state not in (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
+                for run in journal.runs()
+            )
+        self.library.set_box(install, card.id, box.folder, needed=needed)
+
+    def on_record(self, install: Install, before: int | None = None) -> Release | None:
+        """The release that the install came from, as on record; `before` looks at updates below that number
+        alone.
+
+        An update that laid no whole release (a pack) leaves the record as it was.
+        """
+        for update in self.history(install):
+            in_force = update.state in (State.ON_TRIAL, State.SETTLED)
+            if not in_force or (before is not None and update.id >= before):
+                continue
+            if (release := self.library.baseline(install, update.id)) is not None:
+                return release
+        return self.library.baseline(install, 0)
+
+    def note_version(self, install: Install, version: str) -> None:
+        """What the shelf says is installed, until the next survey."""
+        self.library.set_summary(install, {**self.library.summary(install), "version": version})

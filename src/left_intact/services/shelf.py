@@ -1,0 +1,148 @@
+"""The installs that a person keeps, and what waits."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.update import State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.library.store import Library
+    from left_intact.core.model.found import Candidate
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.release import Arrival
+    from left_intact.services.home import Home
+
+from left_intact.services.records import Records
+from left_intact.services.values import ShelfRow
+
+
+class Shelf:
+    """The installs that a person keeps, and what waits."""
+
+    def __init__(self, home: Home, records: Records) -> None:
+        self.at, self.records = home, records
+
+    @property
+    def library(self) -> Library:
+        return self.at.library
+
+    @property
+    def home(self) -> str:
+        return self.at.folder
+
+    def installs(self) -> list[Install]:
+        """All of them, in the order in which they came."""
+        return self.library.installs()
+
+    def register(
+        self, root: str, *, name: str = "", role: str = "emulator", version_command: Sequence[str] = ()
+    ) -> Install:
+        """Take an install up. A name that is taken gets a number."""
+        return self.library.register(root, name=name, role=role, version_command=version_command)
+
+    def choice(self, name: str) -> str:
+        """What the person chose for the application as a whole; empty before."""
+        return self.library.choice(name)
+
+    def set_choice(self, name: str, value: str) -> None:
+        self.library.set_choice(name, value)
+
+    def find(self, word: str) -> Install:
+        """An install by name or path. Raises `no-install`."""
+        return self.library.find(word)
+
+    def rows(self) -> list[ShelfRow]:
+        """All installs with what is known about them; reads no install."""
+        return [self._row(install) for install in self.library.installs()]
+
+    def _row(self, install: Install) -> ShelfRow:
+        summary, hold = self.library.summary(install), self.library.hold(install)
+        updates, trouble = self._known_updates(install)
+        return ShelfRow(
+            install=install,
+            summary=summary,
+            waiting=self.library.waiting(install),
+            updates=updates,
+            trouble=trouble,
+            missing=not os.path.isdir(install.root),
+            held=(hold.beyond, hold.reason, hold.until) if hold else None,
+            newest=self._newest_known(install, summary),
+        )
+
+    def _known_updates(self, install: Install) -> tuple[tuple[Update, ...], str]:
+        """All updates, and why they cannot be told; one damaged journal stops no other install."""
+        try:
+            updates, run = self.records.runs(install)
+        except LeftIntactError as error:
+            return (), error.line()
+        if run is not None and run.state is State.WAITING:
+            about = run.undoes[0] if run.undoes else run.id
+            updates = [
+                replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in updates
+            ]
+        return tuple(updates), ""
+
+    def _newest_known(self, install: Install, summary: Mapping[str, Any]) -> str:
+        offers = self.library.offers(install)
+        if not offers:
+            return ""
+        from left_intact.core.outlets.choose import rank
+
+        ranked = rank(
+            offers,
+            installed=summary.get("version", ""),
+            platform=summary.get("platform", ""),
+            hold=self.library.hold(install),
+            dismissed=self.library.dismissed(install),
+        )
+        return next((r.offer.version for r in ranked if r.waits), "")
+
+    def set_waiting(self, install: Install, arrival: Arrival) -> None:
+        """Remember an arrival as the one to lay in next."""
+        self.library.set_waiting(install, arrival.source, arrival.release.version_text)
+
+    def find_installs(
+        self, place: str, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[Candidate]:
+        """What looks like an install at or below a folder. Raises `no-folder`."""
+        from left_intact.core.survey.finding import find_installs
+
+        place = os.path.abspath(os.path.expanduser(place))
+        if not os.path.isdir(place):
+            raise LeftIntactError(
+                "no-folder", "there is no folder here", path=place, way_out="Check the path."
+            )
+        known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
+        return find_installs(place, known, report=report, cancel=cancel)
+
+    def take_up(self, candidate: Candidate) -> Install:
+        """Put a candidate on the shelf."""
+        return self.library.register(candidate.path, name=candidate.name, role=candidate.role)
+
+    def interrupted(self) -> list[tuple[Install, Update]]:
+        """Every install whose last run was cut off. One whose journal cannot be read stops no other."""
+        found = []
+        for install in self.library.installs():
+            try:
+                run = self.records.open_run(install)
+            except LeftIntactError:
+                continue
+            if run is not None and run.state is not State.WAITING:
+                found.append((install, run))
+        return found
+
+    def troubled(self) -> list[tuple[Install, LeftIntactError]]:
+        """Every install whose strongbox or journal cannot be opened, with why."""
+        found = []
+        for install in self.library.installs():
+            try:
+                self.records.open_run(install)
+            except LeftIntactError as error:
+                found.append((install, error))
+        return found

@@ -1,0 +1,390 @@
+"""Updates: drawn, carried out, waited for, proven, settled, recovered."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Mapping
+from dataclasses import replace
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import Root
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.update import RunKind, Settled, State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.strongbox import Strongbox
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.release import Arrival, Release
+    from left_intact.services.home import Home
+
+from left_intact.services.going_back import GoingBack
+from left_intact.services.runs import Runs
+from left_intact.services.surveys import Surveys
+from left_intact.services.values import Draft, Outcome, OutlineLine
+
+
+class Updates(Runs):
+    """Updates: drawn, carried out, waited for, proven, settled, recovered."""
+
+    def __init__(self, home: Home, surveys: Surveys) -> None:
+        super().__init__(home, surveys)
+        self.back = GoingBack(home, surveys)
+
+    def draft(
+        self,
+        install: Install,
+        arrival: str | Arrival,
+        *,
+        baseline: str | None = None,
+        route: str | None = None,
+        into: str | None = None,
+        sheet: str | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Draft:
+        """Read all that a plan is drawn from; changes nothing of the install."""
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.planning.inputs import PlanInputs
+        from left_intact.core.planning.routes.registry import route_named
+        from left_intact.core.survey.weights import weights
+
+        wanted = route_named(route)
+        if into:
+            raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
+        self.refuse_if_open(install)
+        if isinstance(arrival, str):
+            arrival = self.surveys.arrival(install, arrival, sheet=sheet, report=report, cancel=cancel)
+        _refuse_overlap(install, arrival)
+        read_sheet_once, base = (
+            self.surveys.sheet_of(install, sheet),
+            self.surveys.baseline(install, baseline),
+        )
+        known = self.surveys._known(install, base, read_sheet_once, arrival.release)
+        survey, _ = self.surveys._read(install, known, read_sheet_once, report, cancel)
+        inputs = PlanInputs(
+            install=install.name,
+            survey=survey,
+            arrival=arrival,
+            baseline=base,
+            sheet=read_sheet_once,
+            facts=self.surveys.circumstances(install, survey, arrival.release.version_text),
+            read=roots_reader(install.root, survey.roots),
+            replace_at=weights().replace,
+            retire_at=weights().retire,
+            route=wanted,
+        )
+        return Draft(install=install, inputs=inputs)
+
+    def update(
+        self,
+        plan: Plan,
+        install: Install,
+        *,
+        allowed: Collection[str] = (),
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
+        from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
+
+        refuse_if_blocked(plan, frozenset(allowed))
+        self.refuse_running(install)
+        box = self._box_for(install, plan)
+        plan = replace(plan, inputs={**plan.inputs, **self._inputs(install)})
+        if plan.baseline is not None and not self.history(install):
+            self.library.set_baseline(install, 0, plan.baseline)
+        self._refuse_shared(install, plan.roots)
+        try:
+            update = carry_out(
+                plan,
+                box,
+                self.back.outside(install),
+                allowed=frozenset(allowed),
+                install_id=str(install.id),
+                report=report,
+                cancel=cancel,
+            )
+        finally:
+            self.note_box(install, box)
+        if update.state is State.WAITING:
+            return Outcome(update=update, proven=None)
+        self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
+        if plan.baseline is not None and self._lays_a_release(plan):
+            from left_intact.core.model.pages import pages_in
+
+            self.surveys.learn_from_update(
+                install,
+                plan.survey,
+                [*pages_in(plan.baseline.entries), *pages_in(plan.arrival.release.entries)],
+            )
+        return Outcome(update=update, proven=self.prove_run(install, update, report))
+
+    def _box_for(self, install: Install, plan: Plan) -> Strongbox:
+        """The strongbox; a new one is made at home where a step by hand removes the install, and may take
+        more with it.
+        """
+        from left_intact.core.carrying.boxes import strongbox_for
+        from left_intact.core.model.stages import HandStep
+
+        wiped = any(isinstance(stage, HandStep) and "" in stage.rebinds for stage in plan.stages)
+        return strongbox_for(install.root, install.name, self.home, self.library.box(install), outside=wiped)
+
+    def _inputs(self, install: Install) -> dict[str, Any]:
+        """What a plan was drawn from beside the trees, for the journal."""
+        rulings = [[r.pattern, r.file_class.value] for r in self.library.rulings(install)]
+        return {"rulings": rulings, "sheet": self.library.sheet(install)}
+
+    @staticmethod
+    def _lays_a_release(plan: Plan) -> bool:
+        return any(carry.shipped is not None and not carry.shipped.over for carry in plan.carries)
+
+    def _refuse_shared(self, install: Install, roots: tuple[Root, ...]) -> None:
+        """A folder that another install's open run works on is not changed meanwhile."""
+        from left_intact.core.files.names import lies_in
+
+        for other in self.library.installs():
+            if other.id == install.id or self.library.box(other) is None:
+                continue
+            try:
+                run = self.open_run(other)
+            except LeftIntactError:
+                continue
+            if run is None:
+                continue
+            for mine in roots:
+                for theirs in run.roots:
+                    if lies_in(mine.place, theirs.place) or lies_in(theirs.place, mine.place):
+                        raise LeftIntactError(
+                            "claimed",
+                            f"an update of {other.name} that is not at its end works on this folder",
+                            path=mine.place,
+                            way_out="End that one first.",
+                        )
+
+    def _note_shipped(
+        self, install: Install, update: Update, known: Mapping[int, Release] | None = None
+    ) -> None:
+        """Note in the library what the journal says is on record now: a release, or entries laid over the
+        one before.
+        """
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.carrying.touched import in_force
+
+        with Journal(self.strongbox(install).journal_path) as journal:
+            stages = [s for s in in_force(journal, update.id) if s.shipped is not None]
+        release: Release | None = None
+        whole = False
+        for stage in stages:
+            assert stage.shipped is not None
+            number = stage.shipped.arrival
+            came = (known or {}).get(number) or self._release_of(install, update, number)
+            if came is None:
+                return
+            whole = whole or not stage.shipped.over
+            if stage.shipped.over:
+                release = _laid_over(release or self.on_record(install, update.id), came, stage.shipped.paths)
+            else:
+                release = came
+        if release is not None:
+            self.library.set_baseline(install, update.id, release)
+        if whole:
+            self.library.clear_waiting(install)
+
+    def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
+        try:
+            return self.surveys.arrival(install, update.arrivals[number][0]).release
+        except (LeftIntactError, IndexError):
+            return None
+
+    def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:
+        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`,
+        `waiting`.
+        """
+        self.refuse_if_open(install)
+        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        if last is None:
+            raise LeftIntactError(
+                "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
+            )
+        return Outcome(update=last, proven=self.prove_run(install, last, report, cancel))
+
+    def export_proof(self, install: Install) -> str:
+        """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
+        import json
+
+        from left_intact.core.files.private import write_private
+
+        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        said = self.library.proof(install, last.id) if last else None
+        if last is None or said is None:
+            raise LeftIntactError(
+                "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
+            )
+        path = self.surveys.export_path(install, "proof", f"-{last.id}.json")
+        write_private(path, json.dumps({"install": install.name, "root": install.root, **said}, indent=1))
+        return path
+
+    def ticked(self, install: Install, update: Update) -> frozenset[str]:
+        return self.library.ticked(install, update.id)
+
+    def tick(self, install: Install, update: Update, said: Collection[str]) -> None:
+        """Remember which of the checks for eyes were ticked."""
+        self.library.set_ticked(install, update.id, said)
+
+    def settle(self, install: Install) -> Settled:
+        """Confirm the update on trial and free the program's old files."""
+        from left_intact.core.carrying.recovery import settle
+
+        box = self.strongbox(install)
+        try:
+            return settle(box)
+        finally:
+            self.note_box(install, box)
+
+    def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
+        """End an interrupted run, and bring the records in line with the outcome; the update that it was
+        about.
+        """
+        from left_intact.core.carrying.recovery import recover
+
+        box = self.strongbox(install)
+        try:
+            run = recover(box, self.back.outside(install), install.root, forward, report)
+        finally:
+            self.note_box(install, box)
+        return self._ended(install, run)
+
+    def go_on(
+        self,
+        install: Install,
+        *,
+        done: str = "",
+        skip: str = "",
+        answers: Mapping[str, str] | None = None,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Take up an update that waits: look whether the step was done, then carry on. Raises
+        `nothing-waits`, `not-done-yet`.
+        """
+        from left_intact.core.carrying.recovery import go_on
+
+        self.refuse_running(install)
+        box = self.strongbox(install)
+        if not box.exists:
+            raise LeftIntactError(
+                "nothing-waits", "no update waits for you", way_out="All is as it should be."
+            )
+        try:
+            run = go_on(
+                box,
+                self.back.outside(install),
+                install.root,
+                done=done,
+                skip=skip,
+                answers=answers,
+                report=report,
+                cancel=cancel,
+            )
+        finally:
+            self.note_box(install, box)
+        if run.state is State.WAITING:
+            return Outcome(update=run, proven=None)
+        self._ended(install, run)
+        return Outcome(update=run, proven=self.prove_run(install, run, report))
+
+    def was_done(self, install: Install) -> bool:
+        """Whether it can be seen that the step an update waits for was done; changes nothing."""
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.model.update import StageState
+
+        box = self.strongbox(install)
+        with Journal(box.journal_path) as journal:
+            run = journal.waiting()
+            stages = journal.stages(run.id) if run is not None else []
+        step = next((s.hand for s in stages if s.state is StageState.WAITING and s.hand is not None), None)
+        return run is not None and step is not None and self.back.outside(install).was_done(step, run)
+
+    def outline(self, install: Install) -> tuple[OutlineLine, ...]:
+        """The stages of the run that waits or was cut off; none where there is no such run."""
+        from left_intact.core.carrying.journal import Journal
+
+        box = self.strongbox(install)
+        if not box.exists:
+            return ()
+        with Journal(box.journal_path) as journal:
+            run = journal.unfinished() or journal.waiting()
+            if run is None:
+                return ()
+            lines = []
+            for stage in journal.stages(run.id):
+                if stage.hand is not None:
+                    says = f"you: {stage.hand.asks}"
+                elif stage.later is not None:
+                    says = stage.later.intends
+                else:
+                    drawn = journal.drawn(run.id, stage.seq)
+                    number = len(journal.steps(run.id, stage.seq)) or (len(drawn.moves) if drawn else 0)
+                    says = f"{number:,} places change at once"
+                lines.append(OutlineLine(state=stage.state.value, says=says))
+            return tuple(lines)
+
+    def give_up(self, install: Install) -> Update:
+        """End a waiting update where it stands; what is in force stays on trial. Raises `nothing-waits`."""
+        from left_intact.core.carrying.recovery import give_up
+
+        box = self.strongbox(install)
+        if not box.exists:
+            raise LeftIntactError(
+                "nothing-waits", "no update waits for you", way_out="All is as it should be."
+            )
+        try:
+            run = give_up(box, self.back.outside(install), install.root)
+        finally:
+            self.note_box(install, box)
+        return self._ended(install, run)
+
+    def _ended(self, install: Install, run: Update) -> Update:
+        """The records after a run came to an end, one way or another; the update that it was about."""
+        from left_intact.core.carrying.journal import Journal
+
+        about = run
+        if run.kind is RunKind.BACK:
+            with Journal(self.strongbox(install).journal_path) as journal:
+                about = journal.update(run.undoes[0])
+        version = about.to_version if about.state is State.ON_TRIAL else about.from_version
+        if version and about.state in (State.ON_TRIAL, State.GONE_BACK, State.ABANDONED):
+            self.note_version(install, version)
+        if about.state is State.ON_TRIAL:
+            if self.library.baseline(install, about.id) is None:
+                self._note_shipped(install, about)
+        elif about.state in (State.GONE_BACK, State.ABANDONED):
+            self.waits_again(install, about)
+        return about
+
+
+def _refuse_overlap(install: Install, arrival: Arrival) -> None:
+    root, source = os.path.realpath(install.root), os.path.realpath(arrival.source)
+    inside = os.path.commonpath([root, source])
+    if root == source or (arrival.shape == "folder" and inside in (root, source)):
+        raise LeftIntactError(
+            "arrival-is-install",
+            "the arrival and the install are one folder, or one lies in the other",
+            path=arrival.source,
+            way_out="Name the folder or archive of the new build.",
+        )
+
+
+def _laid_over(before: Release | None, came: Release, paths: tuple[str, ...]) -> Release:
+    """The release on record with some entries of another laid over it."""
+
+    entries = {p: e for p, e in came.entries.items() if not paths or p in paths}
+    if before is None:
+        return replace(came, entries=MappingProxyType(entries))
+    texts = {**before.texts, **{p: t for p, t in came.texts.items() if p in entries}}
+    return replace(
+        before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts)
+    )

@@ -1,0 +1,170 @@
+"""What the services answer beside the values of the core."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import Misuse
+from left_intact.core.model.update import State, Update, WaitsFor
+
+if TYPE_CHECKING:
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.outlet import Hold, NoteLine, Outlet, Ranked
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.proof import Proof
+    from left_intact.core.planning.inputs import PlanInputs
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfRow:
+    """What the shelf knows about an install without reading it."""
+
+    install: Install
+    summary: Mapping[str, Any]
+    """What the last survey found; empty before the first."""
+    waiting: tuple[str, str] | None
+    """(path, version) of an arrival that waits."""
+    updates: tuple[Update, ...] = ()
+    """Newest first."""
+    missing: bool = False
+    held: tuple[str, str, str] | None = None
+    """(version, reason, until) of a hold."""
+    newest: str = ""
+    """The newest version that outlets offered when they were last looked at, if it is worth telling."""
+    trouble: str = ""
+    """Why its strongbox or journal cannot be opened; empty where they can."""
+
+    def waiting_for(self, run: Update) -> ShelfRow:
+        """The row after a run went on, as far as to its next step by hand."""
+        about = run.undoes[0] if run.undoes else run.id
+        updates = [
+            replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates
+        ]
+        return replace(self, updates=tuple(updates))
+
+    @property
+    def waits(self) -> WaitsFor | None:
+        """What an update of it waits for."""
+        return next((u.waits for u in self.updates if u.state is State.WAITING and u.waits), None)
+
+    @property
+    def state(self) -> State | None:
+        """The state of the newest update that is in force, was cut off or waits."""
+        known = [u.state for u in self.updates if u.state is not State.ABANDONED]
+        return known[0] if known else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """All that a plan is drawn from but the answers, so that an answer redraws it at once."""
+
+    install: Install
+    inputs: PlanInputs
+
+    def plan(self, answers: Mapping[str, str] | None = None) -> Plan:
+        """The plan for some answers. Raises `Misuse` for an answer to no question."""
+        from left_intact.core.planning.draw import draw_up
+
+        plan = draw_up(replace(self.inputs, answers=MappingProxyType(dict(answers or {}))))
+        _refuse_idle_answers(plan, answers or {})
+        return plan
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """An update that was carried out, and the proof of it; or one that waits for the person, without a
+    proof.
+    """
+
+    update: Update
+    proven: Proof | None
+
+    @property
+    def proof(self) -> Proof:
+        """The proof of an update that came to its end; one that waits has none."""
+        assert self.proven is not None
+        return self.proven
+
+    @property
+    def waits(self) -> bool:
+        return self.proven is None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OutlineLine:
+    """One stage of an update that is under way or waits, in words."""
+
+    state: str
+    says: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WentBack:
+    """What going back did."""
+
+    update: Update
+    """The update that was taken back."""
+    restored: int
+    """Paths that were brought to their state before."""
+    kept: tuple[tuple[str, str], ...]
+    """(path, where it is kept now) of what was changed while on trial."""
+    missing: tuple[str, ...] = ()
+    """What has no sound copy any more, or could not be put back."""
+    proof: Proof | None = None
+    waits: Update | None = None
+    """The going back itself, where it waits for a step by hand."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class News:
+    """What is new for one install, from what was last known of its outlets."""
+
+    install: Install
+    installed: str
+    ranked: tuple[Ranked, ...]
+    """All offers, newest first."""
+    lines: tuple[NoteLine, ...]
+    """The notes of all versions between the installed and the newest, those that touch the person first."""
+    outlets: tuple[Outlet, ...]
+    hold: Hold | None
+
+    @property
+    def best(self) -> Ranked | None:
+        """The newest offer that is worth telling."""
+        return next((r for r in self.ranked if r.waits), None)
+
+    @property
+    def touching(self) -> int:
+        return sum(1 for line in self.lines if line.why)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Preview:
+    """What a ruling would do."""
+
+    pattern: str
+    file_class: FileClass
+    meets: int
+    changes: int
+    """How many of them have another class now."""
+    examples: tuple[str, ...]
+
+
+def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:
+    questions = {q.id: q for q in plan.questions}
+    for name, answer in answers.items():
+        question = questions.get(name)
+        if question is None:
+            known = ", ".join(questions) or "none"
+            raise Misuse(
+                "unknown-question", f"no question is called {name}", way_out=f"Open questions: {known}."
+            )
+        if answer not in question.options:
+            options = ", ".join(question.options)
+            raise Misuse(
+                "unknown-answer", f"{answer!r} answers nothing in {name}", way_out=f"Options: {options}."
+            )
