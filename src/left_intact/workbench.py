@@ -4,13 +4,36 @@ from __future__ import annotations
 
 from left_intact.services.home import Home
 from left_intact.services.outlets import Outlets
+from left_intact.services.questions import (
+    may_be_replaced,
+    meets,
+    odds,
+    patterns_in,
+    refuse_blocked,
+    sheet_schema,
+)
 from left_intact.services.records import Records
 from left_intact.services.shelf import Shelf
 from left_intact.services.surveys import Surveys
 from left_intact.services.updates import Updates
 from left_intact.services.values import Draft, News, Outcome, OutlineLine, Preview, ShelfRow, WentBack
 
-__all__ = ["Draft", "News", "Outcome", "OutlineLine", "Preview", "ShelfRow", "WentBack", "Workbench"]
+__all__ = [
+    "Draft",
+    "News",
+    "Outcome",
+    "OutlineLine",
+    "Preview",
+    "ShelfRow",
+    "WentBack",
+    "Workbench",
+    "may_be_replaced",
+    "meets",
+    "odds",
+    "patterns_in",
+    "refuse_blocked",
+    "sheet_schema",
+]
 
 
 class Workbench:

@@ -12,6 +12,7 @@ from textual.widgets import Input, TextArea
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.install import Install
 from left_intact.core.model.survey import Survey
+from left_intact.services.surveys import Surveys
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of
 from left_intact.tui.screens.choosing import ChooseDialog, MenuDialog, SheetDialog, WatchDialog
@@ -20,7 +21,6 @@ from left_intact.tui.screens.queue import QueueScreen
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.survey import LENSES, EntryRow, SurveyScreen
 from left_intact.tui.widgets.lines import Lines
-from left_intact.workbench import Workbench
 from tests.builders import LATER, Mock, plant, release, zipped
 from tests.corpus.makers import Maker
 from tests.corpus.programs import mudlark
@@ -225,13 +225,13 @@ async def test_the_dialogs_fit(waiting: Mock, size: tuple[int, int]) -> None:
 
 async def test_opening_an_install_reads_it_once(waiting: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     read: list[str] = []
-    real = Workbench.survey
+    real = Surveys.survey
 
-    def survey(self: Workbench, install: Install, **more: object) -> Survey:
+    def survey(self: Surveys, install: Install, **more: object) -> Survey:
         read.append(install.name)
         return real(self, install, **more)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(Workbench, "survey", survey)
+    monkeypatch.setattr(Surveys, "survey", survey)
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter")
         assert read == ["Mocklet"]

@@ -21,7 +21,7 @@ from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.home import default_home
-from left_intact.workbench import Outcome
+from left_intact.workbench import Outcome, refuse_blocked
 
 app = typer.Typer(
     name="left-intact",
@@ -138,7 +138,7 @@ def update(
     draft = bench.updates.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
     given = _read_answers(answers)
     drawn = draft.plan(given)
-    _refuse_blocked(drawn, allow or [])
+    refuse_blocked(drawn, allow or [])
     if drawn.open_questions and not yes:
         _print_questions(drawn, as_json)
         raise typer.Exit(1)
@@ -149,17 +149,6 @@ def update(
     with cancelling() as cancel:
         outcome = bench.updates.update(drawn, target, allowed=allow or [], cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
-
-
-def _refuse_blocked(drawn: Plan, allow: list[str]) -> None:
-    from left_intact.core.carrying.chain import refuse_if_blocked
-
-    known = {fault.code for fault in drawn.blockers}
-    try:
-        refuse_if_blocked(drawn, frozenset(code for code in allow if code in known))
-    except LeftIntactError as error:
-        if error.code != "questions-open":
-            raise
 
 
 def _print_questions(drawn: Plan, as_json: bool) -> None:
@@ -450,7 +439,7 @@ def pack(
         return
     extra = [line.member for line in view.of("lacking")] if lacking else []
     drawn = bench.outlets.pack_plan(target, view, found, with_lacking=extra)
-    _refuse_blocked(drawn, [])
+    refuse_blocked(drawn, [])
     _finish_with_proof(target, bench.updates.update(drawn, target), as_json)
 
 

@@ -14,6 +14,7 @@ from left_intact.cli.setting import AsJson, InstallWord, bench, out
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.words import count
+from left_intact.workbench import patterns_in, sheet_schema
 
 app = typer.Typer()
 
@@ -119,15 +120,10 @@ def sheet(
 ) -> None:
     """Show, edit, export, import or merge what is known about a program."""
     if schema:
-        from left_intact.core.keepsheet.format import json_schema
-
-        typer.echo(json.dumps(json_schema(), indent=1))
+        typer.echo(json.dumps(sheet_schema(), indent=1))
         return
     if check:
-        from left_intact.core.keepsheet.sheet import read_sheet
-
-        known = read_sheet(check)
-        typer.echo(f"{check} is a keepsheet: {count(len(known.classes), 'pattern')}")
+        typer.echo(f"{check} is a keepsheet: {count(patterns_in(check), 'pattern')}")
         return
     if install is None:
         raise Misuse(

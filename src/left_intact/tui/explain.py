@@ -10,11 +10,10 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.outline import FolderNode
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question
-from left_intact.core.survey.classify import scores
-from left_intact.core.survey.weights import weights
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.writing import bearable, clip, fit
 from left_intact.words import ago, count, date, size
+from left_intact.workbench import may_be_replaced, odds
 
 WIDE = 46
 
@@ -33,7 +32,7 @@ def why_finding(finding: Finding, look: Look) -> Text:
     text.append(bearable(entry.path) + "\n", look.style("text", bold=True))
     text.append(_facts(finding) + "\n", look.style("quiet"))
     heading(text, "what speaks for each class", look)
-    for kind, share in sorted(scores(finding.why).items(), key=lambda item: -item[1])[:5]:
+    for kind, share in sorted(odds(finding.why).items(), key=lambda item: -item[1])[:5]:
         if share >= 0.005 and any(e.speaks_for is kind and e.weight > 0 for e in finding.why):
             text.append(f" {LETTER[kind]} ", look.on_class(kind)).append(
                 f" {NAME[kind]:11}", look.style("text")
@@ -90,7 +89,7 @@ def _wrapped(words: str, width: int) -> list[str]:
 
 def _consequence(finding: Finding) -> str:
     if finding.file_class is FileClass.PROGRAM:
-        if finding.certainty >= weights().replace:
+        if may_be_replaced(finding):
             return f"the program's ({finding.certainty:.2f}): an update may replace it"
         return (
             f"likely the program's ({finding.certainty:.2f}), but not certain enough to replace: "

@@ -24,6 +24,7 @@ from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, date, size
+from left_intact.workbench import meets
 
 CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
 _SHOWN = 40
@@ -533,7 +534,7 @@ class SurveyScreen(StageScreen):
     def action_unrule(self) -> None:
         row, bench, install = self.lines.row, self.left_intact.bench, self.desk.install
         path = row.finding.path if isinstance(row, EntryRow) else self._target()
-        speaking = [r for r in bench.surveys.rulings(install) if r.pattern == path or _met(r.pattern, path)]
+        speaking = [r for r in bench.surveys.rulings(install) if r.pattern == path or meets(r.pattern, path)]
         if not speaking:
             self.notify("no ruling of yours speaks of this", timeout=3)
             return
@@ -562,12 +563,6 @@ class SurveyScreen(StageScreen):
 def _rest(number: int) -> list[Row]:
     """What a lens does not show."""
     return [Words(f"… {number:,} more; / finds them by a part of their path")] if number > 0 else []
-
-
-def _met(pattern: str, path: str) -> bool:
-    from left_intact.core.survey.patterns import matches
-
-    return matches(pattern, path)
 
 
 class _AlikeRow(Row):
