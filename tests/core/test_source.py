@@ -107,3 +107,33 @@ def test_slow_packages_are_imported_where_they_are_used() -> None:
             if {n.split(".")[0] for n in names} & slow:
                 early.append(path.name)
     assert not early
+
+
+def _imports(path: Path) -> set[Path]:
+    """The files of ours that a file imports, also where it does so only to name types, or late."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        names: list[str] = []
+        if isinstance(node, ast.ImportFrom) and node.module:
+            names = [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
+        elif isinstance(node, ast.Import):
+            names = [alias.name for alias in node.names]
+        for name in names:
+            file = SOURCE.parent / (name.replace(".", "/") + ".py")
+            if name.startswith("left_intact") and file.is_file() and file != path:
+                found.add(file)
+    return found
+
+
+def test_no_files_import_each_other_in_a_circle() -> None:
+    graph = {path: _imports(path) for path in FILES}
+    while ready := [path for path, needs in graph.items() if not needs & graph.keys()]:
+        for path in ready:
+            del graph[path]
+    assert not graph, sorted(str(path.relative_to(SOURCE)) for path in graph)
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_the_formatter_is_not_kept_off(path: Path) -> None:
+    text = path.read_text()
+    assert "fmt: skip" not in text and "fmt: off" not in text

@@ -162,7 +162,7 @@ async def test_its_baseline_and_its_folders_elsewhere(waiting: Mock, tmp_path: P
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter", "m", "b")
         assert isinstance(app.screen, ChooseDialog) and "mocklet-1.0.zip" in words(app)
-        below = app.stage_screen()
+        below = app.desk_screen()
         assert isinstance(below, SurveyScreen) and below.unit == "files"  # the letter was the menu's alone
         await press(app, pilot, "enter")
         assert "baseline 1.0 on record" in words(app)

@@ -179,11 +179,17 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
 
 
 @app.command()
-def prove(install: InstallWord, as_json: AsJson = False) -> None:
+def prove(
+    install: InstallWord,
+    deep: Annotated[
+        bool, typer.Option("--deep", help="read every byte, also of installs of more than 8 GB")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
     """Compare the disk with the witness of the last update."""
     bench = bench_of()
     target = bench.shelf.find(install)
-    _finish_with_proof(target, bench.updates.prove(target), as_json)
+    _finish_with_proof(target, bench.updates.prove(target, deep=deep), as_json)
 
 
 @app.command("go-back")

@@ -33,8 +33,15 @@ class Runs(Records):
             raise Refusal([Fault(code="running", says=says, way_out="Quit it first.")])
 
     def prove_run(
-        self, install: Install, update: Update, report: Report = silent, cancel: CancelToken | None = None
+        self,
+        install: Install,
+        update: Update,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+        *,
+        deep: bool = False,
     ) -> Proof:
+        """Prove one run, and keep what the proof says."""
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.touched import witness_of_all
         from left_intact.core.files.identity import identity_of
@@ -56,6 +63,7 @@ class Runs(Records):
                 carried_at=update.changed,
                 in_strongbox=held,
                 extra_readings=self.surveys.asked(install),
+                deep=deep,
                 report=report,
                 cancel=cancel,
             )

@@ -199,9 +199,17 @@ class Updates(Runs):
         except (LeftIntactError, IndexError):
             return None
 
-    def prove(self, install: Install, report: Report = silent, cancel: CancelToken | None = None) -> Outcome:
-        """Compare the disk with the witness of the last update. Raises `nothing-to-prove`, `Interrupted`,
-        `waiting`.
+    def prove(
+        self,
+        install: Install,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+        *,
+        deep: bool = False,
+    ) -> Outcome:
+        """Compare the disk with the witness of the last update; `deep` reads every byte whatever its size.
+
+        Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
         self.refuse_if_open(install)
         last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
@@ -209,7 +217,7 @@ class Updates(Runs):
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
             )
-        return Outcome(update=last, proven=self.prove_run(install, last, report, cancel))
+        return Outcome(update=last, proven=self.prove_run(install, last, report, cancel, deep=deep))
 
     def export_proof(self, install: Install) -> str:
         """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""

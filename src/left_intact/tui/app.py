@@ -10,11 +10,12 @@ from textual.binding import Binding, BindingType
 
 from left_intact.tui.jobs import Job, JobEnded, JobProgress, Jobs, was_stopped
 from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
+from left_intact.tui.protocol import GoToStop, Open
+from left_intact.tui.ways import screen_for, view_named
 from left_intact.workbench import ShelfRow, Workbench
 
 if TYPE_CHECKING:
     from left_intact.core.model.errors import LeftIntactError
-    from left_intact.tui.desk import Desk
     from left_intact.tui.screens.stage import StageScreen
 
 
@@ -49,9 +50,7 @@ class LeftIntactApp(App[int]):
         return LOOKS.get(self.theme, DARK)
 
     def get_default_screen(self) -> Any:
-        from left_intact.tui.screens.shelf import ShelfScreen
-
-        return ShelfScreen(self.first_rows)
+        return view_named("shelf", self.first_rows)
 
     def get_system_commands(self, screen: Any) -> Any:
         from left_intact.tui.palette_commands import commands_of
@@ -90,7 +89,6 @@ class LeftIntactApp(App[int]):
         from left_intact.core.model.update import UNFINISHED, State
         from left_intact.tui.desk import Desk
         from left_intact.tui.screens.dialogs import RecoverDialog
-        from left_intact.tui.screens.stage import screen_for
 
         if row.trouble:
             self.notify(row.trouble, severity="error", timeout=12)
@@ -108,24 +106,22 @@ class LeftIntactApp(App[int]):
         if done:
             self.refresh_shelf()
 
-    def go_to_stop(self, stop: str, desk: Desk) -> None:
-        from left_intact.tui.screens.stage import screen_for
+    def on_go_to_stop(self, message: GoToStop) -> None:
+        self.switch_screen(screen_for(message.wanted, message.desk, **message.more))
 
-        self.switch_screen(screen_for(stop, desk))
+    def on_open(self, message: Open) -> None:
+        self.push_screen(view_named(message.view, *message.what))
 
-    def stage_screen(self) -> StageScreen | None:
-        from left_intact.tui.screens.stage import StageScreen
-
-        return next((s for s in reversed(self.screen_stack) if isinstance(s, StageScreen)), None)
+    def desk_screen(self) -> StageScreen | None:
+        """The screen of the stage line that is shown or lies below; None where there is none."""
+        return next((s for s in reversed(self.screen_stack) if hasattr(s, "desk")), None)  # type: ignore[arg-type]
 
     def refresh_shelf(self) -> None:
         """Read the shelf anew, in the thread for work."""
 
         def done(rows: list[ShelfRow]) -> None:
-            from left_intact.tui.screens.shelf import ShelfScreen
-
             for screen in self.screen_stack:
-                if isinstance(screen, ShelfScreen):
+                if hasattr(screen, "shelf_rows") and hasattr(screen, "set_rows"):
                     screen.set_rows(rows)
 
         self.work_on(Job("the shelf", lambda report, cancel: self.bench.shelf.rows(), done, self.complain))
@@ -133,10 +129,8 @@ class LeftIntactApp(App[int]):
     # ------------------------------------------------------------ actions
 
     def action_help(self) -> None:
-        from left_intact.tui.screens.help import HelpScreen
-
-        if not isinstance(self.screen, HelpScreen):
-            self.push_screen(HelpScreen.of(self.screen))
+        if not hasattr(self.screen, "is_help"):
+            self.push_screen(view_named("help", self.screen))
 
     def action_switch_look(self) -> None:
         self.theme = LIGHT.name if self.look.dark else DARK.name

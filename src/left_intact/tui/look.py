@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from rich.style import Style
 from textual.theme import Theme
 
-from left_intact.core.model.classes import FileClass
+from left_intact.core.model.classes import SORTABLE, FileClass
 
 LETTER = {
     FileClass.PROGRAM: "P",
@@ -19,6 +19,8 @@ LETTER = {
     FileClass.CACHE: "H",
     FileClass.UNSORTED: "U",
 }
+CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
+"""The key that rules something to be of a class."""
 NAME = {c: "not sorted" if c is FileClass.UNSORTED else c.value for c in FileClass}
 
 

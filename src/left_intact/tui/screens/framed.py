@@ -10,12 +10,12 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 
+from left_intact.tui.protocol import Application, application
 from left_intact.tui.widgets.bars import KeyBar, TitleBar
 from left_intact.tui.widgets.why import Why, progress_words
 
 if TYPE_CHECKING:
     from left_intact.core.model.progress import Progress
-    from left_intact.tui.app import LeftIntactApp
     from left_intact.tui.jobs import Job
 
 
@@ -25,11 +25,8 @@ class FramedScreen(Screen[None]):
     AUTO_FOCUS = "Lines"
 
     @property
-    def left_intact(self) -> LeftIntactApp:
-        from left_intact.tui.app import LeftIntactApp
-
-        assert isinstance(self.app, LeftIntactApp)
-        return self.app
+    def left_intact(self) -> Application:
+        return application(self.app)
 
     def compose(self) -> ComposeResult:
         yield TitleBar()

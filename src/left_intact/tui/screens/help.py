@@ -37,6 +37,8 @@ def _ours(kind: type) -> set[str]:
 class HelpScreen(ModalScreen[None]):
     """Explains the screen below it."""
 
+    is_help = True
+
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape,question_mark,enter,q", "app.pop_screen", "close")
     ]

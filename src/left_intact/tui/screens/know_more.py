@@ -7,15 +7,18 @@ from __future__ import annotations
 import os
 import shlex
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 from left_intact.tui.jobs import Job
 from left_intact.tui.screens.choosing import Choice, ChooseDialog, MenuDialog, SheetDialog, WatchDialog
 from left_intact.words import count
 
 if TYPE_CHECKING:
+    from textual.app import App
+
     from left_intact.core.model.found import Likeness, OtherRoot, Run
-    from left_intact.tui.screens.survey import SurveyScreen
+    from left_intact.tui.desk import Desk
+    from left_intact.tui.protocol import Application
 
 MENU = (
     ("r", "watch a run", "what it makes and changes while you use it becomes evidence"),
@@ -26,10 +29,27 @@ MENU = (
 )
 
 
+class SurveyView(Protocol):
+    """What it needs of the screen that it is opened from."""
+
+    desk: Desk
+    unit: str
+
+    @property
+    def app(self) -> App[Any]: ...
+
+    @property
+    def left_intact(self) -> Application: ...
+
+    def read_again(self) -> None: ...
+
+    def notify(self, message: str, *, severity: Any = ..., timeout: float | None = ...) -> None: ...
+
+
 class KnowMore:
     """The work behind the menu. A helper of the survey screen; it draws nothing itself."""
 
-    def __init__(self, screen: SurveyScreen) -> None:
+    def __init__(self, screen: SurveyView) -> None:
         self.screen = screen
 
     def open(self) -> None:
@@ -85,7 +105,7 @@ class KnowMore:
 
             app.work_on(Job("watching", work, done, failed))
 
-        app.push_screen(WatchDialog(install.name, begin, app.jobs.stop))
+        self.screen.app.push_screen(WatchDialog(install.name, begin, app.jobs.stop))
 
     # ------------------------------------------------------------ its baseline
 
@@ -123,7 +143,7 @@ class KnowMore:
                 app.notify(f"on record: {os.path.basename(keys[0])}", timeout=5)
                 self.screen.read_again()
 
-        app.push_screen(
+        self.screen.app.push_screen(
             ChooseDialog("the release it came from", says, choices, many=False, does="put it on record"), take
         )
 
@@ -169,7 +189,7 @@ class KnowMore:
                     self._bench.surveys.add_root(install, labels[place], place)
             self.screen.read_again()
 
-        app.push_screen(
+        self.screen.app.push_screen(
             ChooseDialog("folders elsewhere", says, choices, many=True, does="read those ticked"), take
         )
 
@@ -189,7 +209,7 @@ class KnowMore:
             lambda text: bench.surveys.take_edited(install, text),
             lambda: bench.surveys.export_sheet(install),
         )
-        app.push_screen(dialog, taken)
+        self.screen.app.push_screen(dialog, taken)
 
     def figure(self) -> None:
         survey, install = self.screen.desk.survey, self.screen.desk.install

@@ -11,10 +11,11 @@ from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
-from left_intact.core.model.outlet import Fetched, PackView, Ranked
+from left_intact.core.model.outlet import Fetched, Ranked
 from left_intact.core.model.progress import Progress
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
+from left_intact.tui.protocol import Open
 from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
@@ -219,9 +220,7 @@ class NewsScreen(FramedScreen):
             return
         news, ranked = chosen
         if ranked is not None and ranked.offer.pack:
-            from left_intact.tui.screens.pack import PackScreen
-
-            self.app.push_screen(PackScreen(news.install, ranked.offer))
+            self.post_message(Open("pack", news.install, ranked.offer))
             return
         rows = self.left_intact.bench.shelf.rows
 
@@ -393,27 +392,4 @@ def _notes(news: News, ranked: Ranked | None, only: str, look: Look) -> Text:
     for line in rest:
         text.append(f"{line.version:9}", look.style("quiet"))
         text.append(f"{bearable(line.text)}\n", look.style("text" if line.heading else "quiet"))
-    return text
-
-
-def pack_sizes(view: PackView, look: Look) -> Text:
-    """Three columns of size: the full set, the pack, my share; each with a bar on one scale of magnitude."""
-    import math
-
-    columns = (
-        ("the full set", view.full_bytes),
-        ("the pack", view.pack_bytes),
-        ("your share", view.share_bytes),
-    )
-    most = max(math.log10(max(amount, 10)) for _, amount in columns)
-    text = Text(no_wrap=True)
-    for name, amount in columns:
-        cells = round(40 * math.log10(max(amount, 10)) / most) if amount else 0
-        last = name == "your share"
-        text.append(f"{name:14}", look.style("text", bold=last))
-        text.append(
-            f"{size(amount) if amount else 'not said':>10}  ",
-            look.style("focus" if last else "text", bold=last),
-        )
-        text.append("━" * cells + "\n", look.style("focus" if last else "quiet"))
     return text

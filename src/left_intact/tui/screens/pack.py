@@ -15,8 +15,8 @@ from left_intact.core.model.outlet import Offer, PackLine, PackView
 from left_intact.core.model.survey import Survey
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
+from left_intact.tui.pack_sizes import pack_sizes
 from left_intact.tui.screens.framed import FramedScreen
-from left_intact.tui.screens.news import pack_sizes
 from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why

@@ -14,6 +14,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Move, Plan, Question, Verb
 from left_intact.tui.explain import heading, why_move, why_question
 from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
@@ -343,9 +344,7 @@ class PlanScreen(StageScreen):
         # The marked defaults are on the screen, so carrying out accepts them.
         self.desk.answers |= {q.id: q.choice for q in plan.questions}
         self.desk.under_way = True
-        from left_intact.tui.screens.under_way import UnderWayScreen
-
-        self.app.switch_screen(UnderWayScreen(self.desk, self.passed))
+        self.post_message(GoToStop("under way", self.desk, allowed=self.passed))
 
 
 def _head(plan: Plan, look: Look) -> Text:

@@ -197,6 +197,9 @@ class ProofScreen(StageScreen):
             )
         )
 
+    def to_settling(self) -> None:
+        self.action_settle()
+
     def action_settle(self) -> None:
         from left_intact.tui.screens.dialogs import ConfirmDialog
 

@@ -16,6 +16,7 @@ from left_intact.core.model.install import Install
 from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.protocol import Open
 from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import KeyBar, TitleBar
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
@@ -250,9 +251,7 @@ class ShelfScreen(FramedScreen):
             self.left_intact.open_desk(self.chosen, "arrival")
 
     def action_news(self) -> None:
-        from left_intact.tui.screens.news import NewsScreen
-
-        self.app.push_screen(NewsScreen())
+        self.post_message(Open("news"))
 
     def action_proof(self) -> None:
         if self.chosen is not None:

@@ -18,6 +18,7 @@ from left_intact.core.model.update import State
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
+from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
 from left_intact.tui.widgets.lines import Lines
@@ -148,7 +149,7 @@ class StageScreen(FramedScreen):
 
     def _current(self) -> StageScreen:
         """The screen that shows this desk now; the one that began the work may be gone."""
-        current = self.left_intact.stage_screen()
+        current = self.left_intact.desk_screen()
         return current if current is not None and current.desk is self.desk else self
 
     def _surveyed(self, survey: Survey) -> None:
@@ -192,14 +193,13 @@ class StageScreen(FramedScreen):
         if reason:
             self.notify(reason, timeout=4)
         elif stop == "settle":
-            from left_intact.tui.screens.proof import ProofScreen
-
-            if isinstance(self, ProofScreen):
-                self.action_settle()
-            else:
-                self.left_intact.go_to_stop("proof", self.desk)
+            self.to_settling()
         else:
-            self.left_intact.go_to_stop(stop, self.desk)
+            self.post_message(GoToStop(stop, self.desk))
+
+    def to_settling(self) -> None:
+        """Settling is asked on the proof."""
+        self.post_message(GoToStop("proof", self.desk))
 
     def action_enter(self) -> None:
         """Enter on the highlighted row."""
@@ -232,30 +232,3 @@ def why_not(stop: str, desk: Desk) -> str:
     if stop in ("proof", "settle") and not desk.on_trial:
         return "no update is on trial yet"
     return ""
-
-
-def screen_for(stop: str, desk: Desk) -> StageScreen:
-    """The screen of a stop."""
-    if stop == "arrival":
-        from left_intact.tui.screens.arrival import ArrivalScreen
-
-        return ArrivalScreen(desk)
-    if stop == "plan":
-        from left_intact.tui.screens.plan import PlanScreen
-
-        return PlanScreen(desk)
-    if stop == "under way" and desk.row.state is State.WAITING:
-        from left_intact.tui.screens.waiting import WaitingScreen
-
-        return WaitingScreen(desk)
-    if stop == "under way":
-        from left_intact.tui.screens.under_way import UnderWayScreen
-
-        return UnderWayScreen(desk)
-    if stop == "proof":
-        from left_intact.tui.screens.proof import ProofScreen
-
-        return ProofScreen(desk)
-    from left_intact.tui.screens.survey import SurveyScreen
-
-    return SurveyScreen(desk)

@@ -10,14 +10,14 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Input, Static
 
-from left_intact.core.model.classes import SORTABLE, FileClass
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outline import FolderNode, Outline, alike, outline_of, pattern_for
 from left_intact.core.model.survey import Survey
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.look import CLASS_KEYS, NAME, Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
@@ -26,7 +26,6 @@ from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, date, size
 from left_intact.workbench import meets
 
-CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
 _SHOWN = 40
 LENSES = ("folder", "class", "certainty", "size", "time")
 _MOST = 2000

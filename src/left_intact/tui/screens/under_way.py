@@ -15,6 +15,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import Progress
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job
+from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.writing import bearable
 from left_intact.words import size
@@ -155,9 +156,9 @@ class UnderWayScreen(StageScreen):
         self.left_intact.refresh_shelf()
         if outcome.waits:
             desk.outcome, desk.row = None, replace(desk.row, updates=(outcome.update, *desk.row.updates))
-            self.left_intact.go_to_stop("under way", desk)
+            self.post_message(GoToStop("under way", desk))
             return
-        self.left_intact.go_to_stop("proof", desk)
+        self.post_message(GoToStop("proof", desk))
 
     def _not_done(self, error: LeftIntactError) -> None:
         desk = self.desk
@@ -165,7 +166,7 @@ class UnderWayScreen(StageScreen):
         desk.draft = desk.plan = None
         self.left_intact.complain(error)
         desk.survey = None
-        self.left_intact.go_to_stop("plan" if desk.arrival else "survey", desk)
-        current = self.left_intact.stage_screen()
+        self.post_message(GoToStop("plan" if desk.arrival else "survey", desk))
+        current = self.left_intact.desk_screen()
         if current is not None and desk.arrival is not None:
             current.receive(desk.arrival.source)
