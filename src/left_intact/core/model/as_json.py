@@ -1,4 +1,4 @@
-"""The values in the shapes of docs/formats.md, ready for `json.dumps`."""
+"""The values in the shapes of docs/commands.md, ready for `json.dumps`."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 """The three-way table: shipped before (B), yours (M), arriving (T), and what the entry is.
 
-Every combination meets exactly one row, the first that fits; tests/core/test_table.py
+Every combination meets exactly one row, the first that fits; tests/core/test_planning.py
 walks them all. docs/decisions.md is this table in prose. The rule behind every row:
 what is not proven to be the program's is the person's.
 """
