@@ -114,10 +114,10 @@ def test_two_ways_to_one_folder_share_box_and_lock(pier: Mock) -> None:
     through = bench.shelf.find(str(way / "mocklet"))
     assert through == bench.shelf.find(str(pier.root)) and len(bench.surveys.library.installs()) == 1
     stranger = Workbench(str(pier.folder / "another home"))
-    other = stranger.find(str(way / "mocklet"))
-    assert stranger.strongbox(other).folder == bench.updates.strongbox(through).folder
+    other = stranger.shelf.find(str(way / "mocklet"))
+    assert stranger.updates.strongbox(other).folder == bench.updates.strongbox(through).folder
     with bench.updates.strongbox(through).locked(), pytest.raises(LeftIntactError) as error:
-        stranger.go_back(other)
+        stranger.updates.back.go(other)
     assert error.value.code == "busy"
 
 

@@ -75,9 +75,10 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
     assert waits is not None and waits.step == "start-once" and "folder for its saves" in waits.why
     row = made.bench.shelf.rows()[0]
     assert row.state is State.WAITING and row.waits == waits
-    for refused in ("settle", "prove", "draft_back"):
+    updates = made.bench.updates
+    for refused in (updates.settle, updates.prove, updates.back.draw):
         with pytest.raises(LeftIntactError) as error:
-            getattr(made.bench, refused)(made.install)
+            refused(made.install)
         assert error.value.code == "waiting" and "start Mocklet once" in error.value.line()
     again = made.bench.updates.go_on(made.install)
     assert again.waits and again.update.waits == waits  # it looked, and it was not done

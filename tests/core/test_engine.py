@@ -77,9 +77,9 @@ def test_settling_frees_the_programs_and_keeps_theirs(mock: Mock) -> None:
     before = box.size()
     done = mock.bench.updates.settle(mock.install)
     assert done.freed > 0 and box.size() == before - done.freed and done.held == 1
-    for code in ("go_back", "settle"):
+    for refused in (mock.bench.updates.back.go, mock.bench.updates.settle):
         with pytest.raises(LeftIntactError):
-            getattr(mock.bench, code)(mock.install)
+            refused(mock.install)
     assert mock.bench.updates.prove(mock.install).proof.verdict is Verdict.INTACT
 
 

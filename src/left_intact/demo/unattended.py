@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import stat
 import time
 from typing import Any
+
+from blake3 import blake3
 
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
@@ -96,17 +97,20 @@ def snapshot(root: str) -> dict[str, tuple[Any, ...]]:
     for folder, folders, names in os.walk(os.fspath(root)):
         for name in (*folders, *names):
             path = os.path.join(folder, name)
-            info, shown = os.lstat(path), os.path.relpath(path, root)
+            info, shown = os.lstat(path), os.path.relpath(path, root).replace(os.sep, "/")
+            mode, when = stat.S_IMODE(info.st_mode), info.st_mtime_ns
             if stat.S_ISLNK(info.st_mode):
-                said[shown] = ("link", os.readlink(path), info.st_mtime_ns)
+                said[shown] = ("link", 0, mode, when, "", os.readlink(path))
             elif stat.S_ISDIR(info.st_mode):
-                said[f"{shown}/"] = (info.st_mode, info.st_mtime_ns)
+                said[f"{shown}/"] = (mode, when)
+                if not os.listdir(path):
+                    said[shown] = ("folder", 0, mode, when, "", "")
             else:
-                said[shown] = (info.st_mode, info.st_mtime_ns, _digest(path) if info.st_size else "")
+                said[shown] = ("file", info.st_size, mode, when, _digest(path), "")
     return said
 
 
 def _digest(path: str) -> str:
     """Read here by ourselves: a check that used the reading that it checks would prove little."""
     with open(path, "rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+        return blake3(file.read()).hexdigest()
