@@ -6,7 +6,7 @@ import os
 import sys
 import tomllib
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -14,14 +14,16 @@ from left_intact.cli import knowing, show
 from left_intact.cli.setting import AsJson, InstallWord, cancelling, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
-from left_intact.core.model.as_json import plan_json, proof_json, survey_json
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
-from left_intact.core.model.install import Install
-from left_intact.core.model.plan import Plan
-from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.home import default_home
-from left_intact.workbench import Outcome, refuse_blocked
+from left_intact.workbench import refuse_blocked
+
+# What a command does not answer is not imported for it.
+if TYPE_CHECKING:
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
+    from left_intact.workbench import Outcome
 
 app = typer.Typer(
     name="left-intact",
@@ -31,6 +33,13 @@ app = typer.Typer(
     no_args_is_help=False,
     help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
 )
+
+
+def _json() -> Any:
+    """The shapes of docs/commands.md, imported where something is answered in them."""
+    from left_intact.core.model import as_json
+
+    return as_json
 
 
 ArrivalPath = Annotated[str, typer.Argument(metavar="ARRIVAL", help="a folder, an archive or one file")]
@@ -91,7 +100,7 @@ def survey(
 
         draw_composition(found, figure)
     if as_json:
-        _out(survey_json(found))
+        _out(_json().survey_json(found))
     else:
         typer.echo(show.survey_text(found))
 
@@ -114,7 +123,7 @@ def plan(
     )
     drawn = draft.plan(_read_answers(answers))
     if as_json:
-        _out(plan_json(drawn))
+        _out(_json().plan_json(drawn))
     else:
         typer.echo(show.plan_text(drawn))
 
@@ -153,7 +162,7 @@ def update(
 
 def _print_questions(drawn: Plan, as_json: bool) -> None:
     if as_json:
-        _out(plan_json(drawn))
+        _out(_json().plan_json(drawn))
     else:
         typer.echo(show.questions_text(drawn))
     typer.echo(
@@ -171,10 +180,10 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
             typer.echo(show.waits_text(install, outcome.update))
         raise typer.Exit(1)
     if as_json:
-        _out({**proof_json(outcome.proof), "notes": list(outcome.update.notes)})
+        _out({**_json().proof_json(outcome.proof), "notes": list(outcome.update.notes)})
     else:
         typer.echo(show.proof_text(install, outcome))
-    if outcome.proof.verdict is not Verdict.INTACT:
+    if outcome.proof.verdict != "intact":
         raise typer.Exit(1)
 
 
@@ -208,7 +217,7 @@ def go_back(
     drawn = bench.updates.back.draw(target, number=update, answers=_read_answers(answers))
     if plan:
         if as_json:
-            _out(plan_json(drawn))
+            _out(_json().plan_json(drawn))
         else:
             typer.echo(show.plan_text(drawn))
         return
@@ -218,11 +227,7 @@ def go_back(
         _out(show.back_json(target, back))
     else:
         typer.echo(show.back_text(target, back))
-    if (
-        back.waits is not None
-        or back.missing
-        or (back.proof is not None and back.proof.verdict is not Verdict.INTACT)
-    ):
+    if back.waits is not None or back.missing or (back.proof is not None and back.proof.verdict != "intact"):
         raise typer.Exit(1)
 
 

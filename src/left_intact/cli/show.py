@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.as_json import proof_json, waits_json
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.install import Install
-from left_intact.core.model.outlet import PackView
-from left_intact.core.model.plan import Plan, Verb
-from left_intact.core.model.proof import CheckState
-from left_intact.core.model.stages import Carry, HandStep, Stage
-from left_intact.core.model.survey import Survey
-from left_intact.core.model.update import Settled, State, Update
+from left_intact.core.model.update import State
 from left_intact.words import count, size
-from left_intact.workbench import News, Outcome, ShelfRow, WentBack
 
-_MARK = {CheckState.PASSED: "ok", CheckState.FAILED: "FAILED", CheckState.YOURS: "yours"}
+# What a command does not show is not imported for it.
+if TYPE_CHECKING:
+    from left_intact.core.model.errors import LeftIntactError
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.outlet import PackView
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.stages import Stage
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.model.update import Settled, Update
+    from left_intact.workbench import News, Outcome, ShelfRow, WentBack
+
+_MARK = {"passed": "ok", "failed": "FAILED", "yours-to-check": "yours"}
 
 
 def shelf_json(row: ShelfRow) -> dict[str, Any]:
+    from left_intact.core.model.as_json import waits_json
+
     return {
         "name": row.install.name,
         "root": row.install.root,
@@ -68,6 +72,8 @@ def survey_text(survey: Survey) -> str:
 
 
 def plan_text(plan: Plan) -> str:
+    from left_intact.core.model.stages import Verb
+
     head = f"{plan.install}  {plan.from_version or '?'} → {plan.to_version or '?'}  {plan.route.value}"
     lines = [head, ""]
     for verb in Verb:
@@ -84,6 +90,8 @@ def plan_text(plan: Plan) -> str:
 
 
 def _stage_words(stage: Stage) -> str:
+    from left_intact.core.model.stages import Carry, HandStep
+
     if isinstance(stage, Carry):
         return f"{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
     if isinstance(stage, HandStep):
@@ -194,7 +202,7 @@ def proof_text(install: Install, outcome: Outcome) -> str:
             kind = "not sorted" if line.file_class is FileClass.UNSORTED else line.file_class.value
             lines.append(f"{kind:10} {line.before.files:>7,} → {line.after.files:>7,}   {told}")
     lines.append("")
-    lines += [f"{_MARK[c.state]:6} {c.name:14} {c.says}" for c in proof.checks]
+    lines += [f"{_MARK[c.state.value]:6} {c.name:14} {c.says}" for c in proof.checks]
     lines += [f"note   {note}" for note in outcome.update.notes]
     if outcome.update.state is State.ON_TRIAL:
         lines.append(f'\nOn trial. Back again: left-intact go-back "{install.name}"')
@@ -203,6 +211,8 @@ def proof_text(install: Install, outcome: Outcome) -> str:
 
 def waits_said(update: Update) -> dict[str, Any]:
     """What a run that waits answers, as JSON."""
+    from left_intact.core.model.as_json import waits_json
+
     return {"install": update.install, "state": update.state.value, "waits_for": waits_json(update.waits)}
 
 
@@ -234,6 +244,8 @@ def given_up_text(install: Install, update: Update) -> str:
 
 
 def back_json(install: Install, back: WentBack) -> dict[str, Any]:
+    from left_intact.core.model.as_json import proof_json, waits_json
+
     kept = [{"path": path, "kept_at": where} for path, where in back.kept]
     said: dict[str, Any] = {
         "install": install.name,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -150,6 +151,7 @@ class GoingBack(Runs):
         """
         from left_intact.core.carrying.chain import carry_out
         from left_intact.core.carrying.journal import Journal
+        from left_intact.core.carrying.recovery import prune
 
         self.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
@@ -168,6 +170,8 @@ class GoingBack(Runs):
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
         self.waits_again(install, undone)
         proof = self.prove_run(install, run, report)
+        with suppress(LeftIntactError), Journal(box.journal_path) as journal:
+            prune(journal)  # housekeeping: the going back is done and proven whatever becomes of it
         return WentBack(
             update=undone,
             restored=len(drawn.changes),

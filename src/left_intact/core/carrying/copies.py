@@ -105,10 +105,11 @@ def copy_batch(common: tuple[Any, ...], task: list[tuple[Any, ...]]) -> list[Res
 
 def _made(copy: Copy, source: LocalPlace, target: LocalPlace) -> Result:
     try:
+        if copy.metadata is None:
+            _keep(copy, source, target)
+            return "done", ()
         if not _is_there(copy, target):
             target.copy_in(source, copy.source, copy.target, copy.digest)
-        if copy.metadata is None:
-            return "done", ()
         mode, mtime_ns, more = copy.metadata
         entry = Entry(path=copy.target, mode=mode, mtime_ns=mtime_ns)
         given = None if more is None else Attributes(owner=more[0], group=more[1], extended=tuple(more[2]))
@@ -117,6 +118,16 @@ def _made(copy: Copy, source: LocalPlace, target: LocalPlace) -> Result:
         return "error", error.code, error.says, error.path, error.way_out
     except OSError as error:
         return "os", error.errno or 0, error.strerror or "", str(error.filename or "")
+
+
+def _keep(copy: Copy, source: LocalPlace, target: LocalPlace) -> None:
+    """A copy that has its name only once it is whole: what is kept is found by its name, also by a person."""
+    if _is_there(copy, target):
+        return
+    part = copy.target + ".part"
+    target.discard(part)
+    target.copy_in(source, copy.source, part, copy.digest)
+    target.take(target, part, copy.target, over=False)
 
 
 def _is_there(copy: Copy, target: LocalPlace) -> bool:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import sqlite3
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -347,6 +347,30 @@ class Journal(Heads):
                 )
                 for at, before, after, kind in unpacked(rows[0][0])["rows"]
             ]
+
+    # ------------------------------------------------------------ what nobody needs any more
+
+    def prune(self, runs: Iterable[int], *, steps_of: Callable[[Step], bool] | None = None) -> None:
+        """Let go of what ended runs were carried out and proven by; their heads and stages stay.
+
+        `steps_of` says which of their steps stay; without it all do.
+        """
+        chosen = list(runs)
+        gone = []
+        if steps_of is not None:
+            for run in chosen:
+                stages = {stage.seq for stage in self.stages(run)}
+                for stage in stages:
+                    gone += [(run, stage, s.seq) for s in self.steps(run, stage) if not steps_of(s)]
+        with self._base.transaction() as db:
+            for table in ("witness", "folders", "moves", "observed"):
+                db.executemany(f"DELETE FROM {table} WHERE update_id = ?", [(run,) for run in chosen])
+            db.executemany("DELETE FROM steps WHERE update_id = ? AND stage = ? AND seq = ?", gone)
+
+    def shrink(self) -> None:
+        """Give the room of what was pruned back to the disk."""
+        with self._base.worded():
+            self._base.db.execute("VACUUM")
 
     # ------------------------------------------------------------ what was made on trial
 

@@ -302,8 +302,27 @@ def settle(box: Strongbox) -> Settled:
             journal.set_state(update.id, State.SETTLED)
         held, freeable = _sort_objects(journal)
         freed = sum(box.free(digest) for digest in freeable - held)
+        prune(journal, held)
+        journal.shrink()
         box.write_list(list_rows(journal, box))
         return Settled(update=journal.update(on_trial[0].id), freed=freed, held=len(held))
+
+
+_ENDED = (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
+
+
+def prune(journal: Journal, held: set[str] | None = None) -> None:
+    """Let go of what ended runs were proven by, but for the last one in force, which still can be proven.
+
+    `held` are the digests of what stays in the strongbox for the person, once the rest was freed: the steps
+    of anything else go too. Without it every step stays, as the list of what is held is made of them.
+    """
+    last = next((u.id for u in journal.updates() if u.state in (State.ON_TRIAL, State.SETTLED)), 0)
+    ended = [run.id for run in journal.runs() if run.state in _ENDED and run.id != last]
+    if held is None:
+        journal.prune(ended)
+    else:
+        journal.prune(ended, steps_of=lambda s: s.before is not None and s.before.digest in held)
 
 
 def _sort_objects(journal: Journal) -> tuple[set[str], set[str]]:

@@ -205,7 +205,9 @@ class Strongbox:
         """The digests of all objects that are there, sound or not."""
         found: set[str] = set()
         for folder, _, names in os.walk(os.path.join(self.folder, "objects")):
-            found.update(name for name in names if name.startswith(os.path.basename(folder)))
+            found.update(
+                name for name in names if name.startswith(os.path.basename(folder)) and "." not in name
+            )
         return found
 
     def size(self) -> int:
