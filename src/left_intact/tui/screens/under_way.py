@@ -64,13 +64,15 @@ class UnderWayScreen(StageScreen):
     def on_mount(self) -> None:
         self.show_all()
         desk, bench, allowed = self.desk, self.left_intact.bench, self.allowed
-        draft, answers = desk.draft, dict(desk.answers)
+        draft, answers, approved = desk.draft, dict(desk.answers), desk.plan
         assert draft is not None
 
         def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            return bench.updates.update(
-                draft.plan(answers), desk.install, allowed=allowed, report=report, cancel=cancel
-            )
+            # What was approved is carried out; it is drawn again only where it lacks an answer of the desk's.
+            said = {q.id: q.answer for q in approved.questions} if approved is not None else None
+            same = said is not None and all(answers.get(name) == answer for name, answer in said.items())
+            plan = approved if approved is not None and same else draft.plan(answers)
+            return bench.updates.update(plan, desk.install, allowed=allowed, report=report, cancel=cancel)
 
         self.job = self.left_intact.work_on(Job("under way", work, self._done, self._not_done))
 
