@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from left_intact.core.model.plan import Merge
 from left_intact.core.settings.document import NotReadable, shown
-from left_intact.core.settings.formats.registry import open_document
+from left_intact.core.settings.formats.registry import format_named, open_document
 from left_intact.core.settings.merge import merge_settings
 
 INI = b"; top\n\n[video]\nsmooth = on ; soft\nscale=2\n\n[sound]\n; rate in Hz\nrate = 22050\n"
@@ -187,3 +187,29 @@ def test_the_laws_of_merging(write, file_format, base, yours, arriving) -> None:
     # The same on both sides changes nothing; a second merge has nothing left to do.
     assert merge_settings(b, m, b, file_format=file_format).content == m or renamed or m == b
     assert merge_settings(t, merge.content, t, file_format=file_format).content == merge.content
+
+
+def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.settings.formats.json import Json
+
+    base, yours, arriving = b'{"a": 1}', b'{"a": 2}', b'{"a": 1, "b": 3}'
+    read: list[bytes] = []
+
+    def check(self: Json, data: bytes) -> None:
+        read.append(data)
+        if len(read) == 2:
+            raise NotReadable("it is no good")
+
+    assert not merge_settings(base, yours, arriving, file_format="text json").trouble
+    monkeypatch.setattr(Json, "check", check)
+    merge = merge_settings(base, yours, arriving, file_format="text json")
+    assert merge.trouble == "it is no good" and merge.content == yours and read[0] == yours
+    for name, good, bad in (
+        ("text json", b'{"a": 1}', b"{a: 1}"),
+        ("text ini", b"[a]\nb = 1\n", b"[a]\nno value\n"),
+        ("text keyvalue", b"b = 1\n", b"no value\n"),
+    ):
+        monkeypatch.undo()
+        format_named(name).check(good)
+        with pytest.raises(NotReadable):
+            format_named(name).check(bad)

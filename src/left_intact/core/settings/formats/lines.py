@@ -59,7 +59,7 @@ def check_lines(data: bytes, top: str = "[top]\n") -> None:
     """Read it with the standard library's parser; keys before the first section get one made up for them."""
     from configparser import Error, RawConfigParser
 
-    parser = RawConfigParser(strict=False, allow_no_value=True, comment_prefixes=("#", ";", "//"))
+    parser = RawConfigParser(strict=False, comment_prefixes=("#", ";", "//"))
     try:
         parser.read_string(top + data.decode("utf-8-sig", "surrogateescape"))
     except Error as error:
