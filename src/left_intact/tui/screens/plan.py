@@ -428,7 +428,7 @@ def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
         )
     heading(text, "among them", look)
     for move in lane.first(12):
-        text.append(fit(bearable(move.path), 38), look.style("text")).append(
+        text.append(fit(bearable(move.path), 34), look.style("text")).append(
             f"{size(move.bytes):>10}\n", look.style("quiet")
         )
     return text
