@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+from typing import TYPE_CHECKING
+
 from left_intact.services.home import Home
-from left_intact.services.outlets import Outlets
 from left_intact.services.questions import (
     may_be_replaced,
     meets,
@@ -14,9 +16,13 @@ from left_intact.services.questions import (
 )
 from left_intact.services.records import Records
 from left_intact.services.shelf import Shelf
-from left_intact.services.surveys import Surveys
-from left_intact.services.updates import Updates
 from left_intact.services.values import Draft, News, Outcome, OutlineLine, Preview, ShelfRow, WentBack
+
+# The shelf must be on the screen at once: a service is imported when it is first asked for.
+if TYPE_CHECKING:
+    from left_intact.services.outlets import Outlets
+    from left_intact.services.surveys import Surveys
+    from left_intact.services.updates import Updates
 
 __all__ = [
     "Draft",
@@ -40,13 +46,28 @@ class Workbench:
     """One home folder, and all that can be done with it. Safe to call from several threads."""
 
     def __init__(self, home: str) -> None:
-        at = Home(home)
-        self.home = at.folder
-        self.surveys = Surveys(at, Records(at))
-        """Reading, and what is known: rulings, keepsheets, runs, roots, releases on record."""
-        self.updates = Updates(at, self.surveys)
-        """Drawn, carried out, waited for, proven, gone back, settled, recovered."""
-        self.outlets = Outlets(at, self.surveys)
-        """Followed, looked at, fetched from; holds, and packs of content."""
-        self.shelf = Shelf(at, self.updates)
+        self._at = Home(home)
+        self.home = self._at.folder
+        self.shelf = Shelf(self._at, Records(self._at))
         """The installs, and what waits."""
+
+    @cached_property
+    def surveys(self) -> Surveys:
+        """Reading, and what is known: rulings, keepsheets, runs, roots, releases on record."""
+        from left_intact.services.surveys import Surveys
+
+        return Surveys(self._at, Records(self._at))
+
+    @cached_property
+    def updates(self) -> Updates:
+        """Drawn, carried out, waited for, proven, gone back, settled, recovered."""
+        from left_intact.services.updates import Updates
+
+        return Updates(self._at, self.surveys)
+
+    @cached_property
+    def outlets(self) -> Outlets:
+        """Followed, looked at, fetched from; holds, and packs of content."""
+        from left_intact.services.outlets import Outlets
+
+        return Outlets(self._at, self.surveys)
