@@ -89,6 +89,23 @@ def test_ended_runs_are_pruned_and_the_last_is_still_proven(mock: Mock) -> None:
     assert rows("SELECT count(*) FROM witness") == [(1,)] and mock.state() != before
 
 
+def test_what_a_going_back_brings_back_can_be_proven_again(mock: Mock) -> None:
+    """Settled, then two on trial: when both have gone back, the settled one lies there and has its witness
+    still.
+    """
+    many(mock, 60)
+    updates = mock.bench.updates
+    mock.update()
+    updates.settle(mock.install)
+    for version in ("1.2", "1.3"):
+        mock.arrive(release(version))
+        mock.update()
+    for _ in range(2):
+        updates.back.go(mock.install)
+    proof = updates.prove(mock.install).proof
+    assert proof.verdict is Verdict.INTACT and not proof.appeared and proof.version_after == "1.1"
+
+
 def _rows(mock: Mock, query: str) -> list[tuple[int, ...]]:
     box = mock.bench.updates.strongbox(mock.install)
     base = sqlite3.connect(box.journal_path)

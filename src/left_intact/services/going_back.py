@@ -26,6 +26,8 @@ from left_intact.services.other_stages import OtherStages
 from left_intact.services.runs import Runs
 from left_intact.services.values import WentBack
 
+_MAY_GO_BACK = (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
+
 
 class GoingBack(Runs):
     """Going back, drawn as a plan and carried out like one."""
@@ -82,9 +84,7 @@ class GoingBack(Runs):
         if not box.exists:
             raise nothing
         with Journal(box.journal_path) as journal:
-            trial = [
-                u for u in journal.updates() if u.state in (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
-            ]
+            trial = [u for u in journal.updates() if u.state in _MAY_GO_BACK]
             update = next((u for u in trial if number is None or u.id == number), None)
             if update is None:
                 raise nothing

@@ -22,3 +22,18 @@ class Home:
         if library is None:
             library = self._local.library = Library(self.folder)
         return library
+
+
+class Service:
+    """Something that can be done with a home folder."""
+
+    def __init__(self, home: Home) -> None:
+        self.at = home
+
+    @property
+    def library(self) -> Library:
+        return self.at.library
+
+    @property
+    def home(self) -> str:
+        return self.at.folder

@@ -10,15 +10,14 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
-    from left_intact.core.library.store import Library
     from left_intact.core.model.install import Install
     from left_intact.core.model.outlet import Fetched, Hold, NoteLine, Offer, Outlet, PackView
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
-    from left_intact.services.home import Home
 
 from left_intact.services.surveys import Surveys
 from left_intact.services.values import News
@@ -27,19 +26,12 @@ _AT_ONCE = 8
 _FETCHES_AT_ONCE = 3
 
 
-class Outlets:
+class Outlets(Service):
     """Where releases appear: following, news, fetching, packs."""
 
     def __init__(self, home: Home, surveys: Surveys) -> None:
-        self.at, self.surveys = home, surveys
-
-    @property
-    def library(self) -> Library:
-        return self.at.library
-
-    @property
-    def home(self) -> str:
-        return self.at.folder
+        super().__init__(home)
+        self.surveys = surveys
 
     def follow(self, install: Install, place: str) -> None:
         """Follow a feed or a folder of downloads. Raises `no-outlet`."""

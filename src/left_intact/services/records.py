@@ -4,29 +4,17 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.update import IN_FORCE, State, Update
+from left_intact.services.home import Service
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
-    from left_intact.core.library.store import Library
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Release
-    from left_intact.services.home import Home
 
 
-class Records:
+class Records(Service):
     """What strongboxes and journals say of an install, and which release is on record."""
-
-    def __init__(self, home: Home) -> None:
-        self.at = home
-
-    @property
-    def library(self) -> Library:
-        return self.at.library
-
-    @property
-    def home(self) -> str:
-        return self.at.folder
 
     def strongbox(self, install: Install) -> Strongbox:
         """The strongbox of an install, found by whose it is. Raises `strongbox-missing`, `other-user`."""
@@ -49,6 +37,10 @@ class Records:
     def history(self, install: Install) -> list[Update]:
         """All updates of an install, newest first."""
         return self.runs(install)[0]
+
+    def in_force(self, install: Install) -> Update | None:
+        """The newest update that is on trial or settled."""
+        return next((u for u in self.history(install) if u.state in IN_FORCE), None)
 
     def open_run(self, install: Install) -> Update | None:
         """The run that was cut off, or that waits; None where there is none."""
@@ -83,7 +75,7 @@ class Records:
         An update that laid no whole release (a pack) leaves the record as it was.
         """
         for update in self.history(install):
-            in_force = update.state in (State.ON_TRIAL, State.SETTLED)
+            in_force = update.state in IN_FORCE
             if not in_force or (before is not None and update.id >= before):
                 continue
             if (release := self.library.baseline(install, update.id)) is not None:

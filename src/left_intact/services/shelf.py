@@ -10,31 +10,23 @@ from typing import TYPE_CHECKING, Any
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
+from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
-    from left_intact.core.library.store import Library
     from left_intact.core.model.found import Candidate
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
-    from left_intact.services.home import Home
 
 from left_intact.services.records import Records
 from left_intact.services.values import ShelfRow
 
 
-class Shelf:
+class Shelf(Service):
     """The installs that a person keeps, and what waits."""
 
     def __init__(self, home: Home, records: Records) -> None:
-        self.at, self.records = home, records
-
-    @property
-    def library(self) -> Library:
-        return self.at.library
-
-    @property
-    def home(self) -> str:
-        return self.at.folder
+        super().__init__(home)
+        self.records = records
 
     def installs(self) -> list[Install]:
         """All of them, in the order in which they came."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Collection, Iterable, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from functools import cache
 from typing import TYPE_CHECKING
@@ -13,12 +14,11 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
     from left_intact.core.arrival.root import Names
-    from left_intact.core.files.tree import Tree
     from left_intact.core.keepsheet.sheet import Keepsheet
-    from left_intact.core.library.store import Library
     from left_intact.core.model.entry import Finding
     from left_intact.core.model.found import Likeness, OtherRoot, Run
     from left_intact.core.model.install import Install, Ruling
@@ -27,25 +27,17 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.survey.inputs import SurveyInputs
-    from left_intact.services.home import Home
 
 from left_intact.services.records import Records
 from left_intact.services.values import Preview
 
 
-class Surveys:
+class Surveys(Service):
     """Reading installs and arrivals, and what is known about a program: rulings, keepsheets, runs, roots."""
 
     def __init__(self, home: Home, records: Records) -> None:
-        self.at, self.records = home, records
-
-    @property
-    def library(self) -> Library:
-        return self.at.library
-
-    @property
-    def home(self) -> str:
-        return self.at.folder
+        super().__init__(home)
+        self.records = records
 
     def survey(
         self,
@@ -58,12 +50,13 @@ class Surveys:
     ) -> Survey:
         """Read and classify an install; changes nothing of it."""
         known_sheet = self.sheet_of(install, sheet)
-        known = cache(lambda: self._known(install, self.baseline(install, baseline), known_sheet, None))
-        return self._read(install, known, known_sheet, report, cancel)[0]
+        known = cache(lambda: self.inputs_for(install, self.baseline(install, baseline), known_sheet, None))
+        return self.read(install, known, known_sheet, report, cancel)
 
-    def _known(
+    def inputs_for(
         self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None
     ) -> SurveyInputs:
+        """All that an install is sorted by, beside what lies there."""
         from left_intact.core.survey.inputs import SurveyInputs
 
         rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
@@ -81,18 +74,21 @@ class Surveys:
             path: ("made", "") for path in sheet.first_start if not path.endswith("/")
         } | self.library.runs(install)
 
-    def _read(
+    def read(
         self,
         install: Install,
         known: SurveyInputs | Callable[[], SurveyInputs],
         sheet: Keepsheet,
         report: Report,
         cancel: CancelToken | None,
-    ) -> tuple[Survey, Tree]:
+    ) -> Survey:
+        """Walk and sort an install, and keep what was found; `known` may be a function, called while it is
+        walked.
+        """
         from left_intact.core.survey.read import survey_install
 
         before = cache(lambda: self.library.before(install))
-        survey, tree, context = survey_install(
+        survey, _, context = survey_install(
             install.root,
             known,
             name=install.name,
@@ -106,7 +102,7 @@ class Surveys:
         by = known() if callable(known) else known
         self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)
         self._note_summary(install, survey)
-        return survey, tree
+        return survey
 
     def asked(self, install: Install) -> tuple[Reading, ...]:
         from left_intact.core.proving.ask_program import ask_program
@@ -143,7 +139,7 @@ class Surveys:
 
         assert isinstance(survey.findings, SortedPages)
         tree = Tree(root=survey.root, pages=tuple(survey.findings.pages))
-        known = self._known(
+        known = self.inputs_for(
             install,
             self.baseline(install, None),
             self.sheet_of(install),
@@ -160,24 +156,32 @@ class Surveys:
         path: str,
         *,
         sheet: str | None = None,
+        names: Collection[str] | Names | None = None,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Arrival:
-        """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`."""
+        """Look into what came. Raises `archive-hostile`, `archive-broken`, `no-arrival`.
+
+        `names` are those of the install, where they are at hand.
+        """
         from left_intact.core.arrival.look import look_into
 
         return look_into(
             path,
-            installed=self._paths_of(install),
+            installed=self.names_of(install) if names is None else names,
             name=install.name,
             rules=self.sheet_of(install, sheet).version_places,
             known=self.library.release_pages,
-            keep=self.library.set_release_pages,
+            keep=self._keep_pages,
             report=report,
             cancel=cancel,
         )
 
-    def _paths_of(self, install: Install) -> Collection[str] | Names:
+    def _keep_pages(self, place: str, pages: Sequence[Page]) -> None:
+        with suppress(LeftIntactError):  # only spares the next look; this one is whole without it
+            self.library.set_release_pages(place, pages)
+
+    def names_of(self, install: Install) -> Collection[str] | Names:
         """What lies in an install: names by folder as last surveyed, else its paths."""
         seen = self.library.seen(install)
         if seen:
@@ -188,10 +192,12 @@ class Surveys:
             found += [name if below == "." else f"{below}/{name}" for name in names]
         return found
 
-    def baseline(self, install: Install, path: str | None) -> Release | None:
+    def baseline(
+        self, install: Install, path: str | None, names: Collection[str] | Names | None = None
+    ) -> Release | None:
         """The release the install came from: as given, or as on record."""
         if path is not None:
-            return self.arrival(install, path).release
+            return self.arrival(install, path, names=names).release
         return self.records.on_record(install)
 
     def set_baseline(self, install: Install, path: str) -> Release:

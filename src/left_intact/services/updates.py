@@ -55,21 +55,22 @@ class Updates(Runs):
         if into:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
         self.refuse_if_open(install)
+        names = self.surveys.names_of(install) if isinstance(arrival, str) or baseline else None
         if isinstance(arrival, str):
-            arrival = self.surveys.arrival(install, arrival, sheet=sheet, report=report, cancel=cancel)
+            arrival = self.surveys.arrival(
+                install, arrival, sheet=sheet, names=names, report=report, cancel=cancel
+            )
         _refuse_overlap(install, arrival)
-        read_sheet_once, base = (
-            self.surveys.sheet_of(install, sheet),
-            self.surveys.baseline(install, baseline),
-        )
-        known = self.surveys._known(install, base, read_sheet_once, arrival.release)
-        survey, _ = self.surveys._read(install, known, read_sheet_once, report, cancel)
+        known_sheet = self.surveys.sheet_of(install, sheet)
+        base = self.surveys.baseline(install, baseline, names)
+        known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
+        survey = self.surveys.read(install, known, known_sheet, report, cancel)
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
             arrival=arrival,
             baseline=base,
-            sheet=read_sheet_once,
+            sheet=known_sheet,
             facts=self.surveys.circumstances(install, survey, arrival.release.version_text),
             read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace,
@@ -212,7 +213,7 @@ class Updates(Runs):
         Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
         self.refuse_if_open(install)
-        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        last = self.in_force(install)
         if last is None:
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
@@ -225,7 +226,7 @@ class Updates(Runs):
 
         from left_intact.core.files.private import write_private
 
-        last = next((u for u in self.history(install) if u.state in (State.ON_TRIAL, State.SETTLED)), None)
+        last = self.in_force(install)
         said = self.library.proof(install, last.id) if last else None
         if last is None or said is None:
             raise LeftIntactError(

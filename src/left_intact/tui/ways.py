@@ -55,7 +55,9 @@ def view_named(name: str, *what: Any) -> Screen[Any]:
             from left_intact.tui.screens.help import HelpScreen
 
             return HelpScreen.of(*what)
-        case _:
+        case "shelf":
             from left_intact.tui.screens.shelf import ShelfScreen
 
             return ShelfScreen(*what)
+        case _:
+            raise ValueError(f"no view is called {name!r}")

@@ -11,7 +11,7 @@ import os
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cache
 from typing import NoReturn, Protocol
 
 from left_intact.core.carrying import laying
@@ -159,15 +159,22 @@ def carry_out(
         )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         update = journal.begin(record=record, stages=plan.stages, kind=kind)
-        names = partial(_names_in, plan)
-        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), names)
+        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), _names_in(plan))
         return advance(chain, plan)
 
 
-def _names_in(plan: Plan, device: int, inode: int) -> list[At]:
-    moves = (m for carry in plan.carries for m in carry.moves)
-    moving = [m.at for m in moves if m.before is not None and m.before.stamp[:2] == (device, inode)]
-    return moving + plan.kept.named(device, inode)
+def _names_in(plan: Plan) -> OtherNames:
+    """Where files of a device and inode lie, by a plan; what moves is gone through when it is first asked."""
+
+    @cache
+    def moving() -> dict[tuple[int, int], list[At]]:
+        found: dict[tuple[int, int], list[At]] = {}
+        for move in (m for carry in plan.carries for m in carry.moves):
+            if move.before is not None:
+                found.setdefault(move.before.stamp[:2], []).append(move.at)
+        return found
+
+    return lambda device, inode: moving().get((device, inode), []) + plan.kept.named(device, inode)
 
 
 def refuse_if_blocked(plan: Plan, allowed: frozenset[str]) -> None:

@@ -312,12 +312,14 @@ _ENDED = (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
 
 
 def prune(journal: Journal, held: set[str] | None = None) -> None:
-    """Let go of what ended runs were proven by, but for the last one in force, which still can be proven.
+    """Let go of what ended runs were proven by, but for the last one that was settled, which still can be
+    proven.
 
     `held` are the digests of what stays in the strongbox for the person, once the rest was freed: the steps
     of anything else go too. Without it every step stays, as the list of what is held is made of them.
     """
-    last = next((u.id for u in journal.updates() if u.state in (State.ON_TRIAL, State.SETTLED)), 0)
+    # Those on trial are not ended; when they go back, this one is what lies there and must be proven again.
+    last = next((u.id for u in journal.updates() if u.state is State.SETTLED), 0)
     ended = [run.id for run in journal.runs() if run.state in _ENDED and run.id != last]
     if held is None:
         journal.prune(ended)

@@ -156,6 +156,7 @@ def proof_json(proof: Proof) -> Json:
         "lost": list(proof.lost),
         "altered": list(proof.altered),
         "appeared": list(proof.appeared),
+        "told_by_stamps": proof.told_by_stamps,
         "version": {"before": proof.version_before, "after": proof.version_after},
         "ledger": [
             {

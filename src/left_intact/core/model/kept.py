@@ -12,7 +12,7 @@ from functools import cached_property
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.pages import COLUMNS, Page, signed
 from left_intact.core.model.place import At, at_of
 from left_intact.core.model.stages import Move, Verb
 from left_intact.core.model.survey import Findings, Total
@@ -108,12 +108,12 @@ class Kept:
 
     def without(self, places: Iterable[At]) -> Kept:
         """All but some places; the pages themselves are shared."""
+        gone = frozenset(places)
         by_folder: dict[At, set[str]] = {}
-        for at in places:
+        for at in gone:
             by_folder.setdefault(at.folder, set()).add(at.path.rpartition("/")[2])
         if not by_folder:
             return self
-        gone = frozenset(at for at in places)
         rest = [m for m in self.rest if m.at not in gone]
         return Kept(
             [self._less(p, by_folder.get(self.folder_at(p))) for p in self.pages],
@@ -146,12 +146,17 @@ class Kept:
 
     def named(self, device: int, inode: int) -> list[At]:
         """Where files of a device and inode lie: all names of one that is hard-linked."""
-        found = []
+        return self._by_inode.get((device, signed(inode)), [])
+
+    @cached_property
+    def _by_inode(self) -> dict[tuple[int, int], list[At]]:
+        """Made when a hard link is first asked for."""
+        found: dict[tuple[int, int], list[At]] = {}
         for page in self.pages:
-            if page.page.facts[2] == device and inode in (numbers := page.page.numbers[4::COLUMNS]):
-                root, above = self.folder_at(page)
-                names = [page.page.names[at] for at, one in enumerate(numbers) if one == inode]
-                found += [At(root, f"{above}/{name}" if above else name) for name in names]
+            root, above = self.folder_at(page)
+            for name, inode in zip(page.page.names, page.page.numbers[4::COLUMNS], strict=True):
+                at = At(root, f"{above}/{name}" if above else name)
+                found.setdefault((page.page.facts[2], inode), []).append(at)
         return found
 
 

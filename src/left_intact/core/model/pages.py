@@ -61,14 +61,15 @@ class Page:
         return found
 
     @property
-    def is_bare(self) -> bool:
-        """Whether the folder holds nothing at all."""
-        return not self.names and not self.inner and not self.fault
-
-    @property
     def is_entry(self) -> bool:
         """Whether it counts as an entry itself: an empty one below the root, or one not to be listed."""
         return bool(self.fault or (self.folder and not self.names and not self.inner))
+
+    @property
+    def own_entry(self) -> Entry:
+        """The folder itself."""
+        mode, mtime_ns, _ = self.facts
+        return Entry(path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns)
 
     @property
     def as_folder(self) -> Folder:
@@ -129,10 +130,8 @@ class Page:
         """Every name as a value; the folder itself where it is empty or could not be listed."""
         if self.fault:
             yield Entry(path=self.folder, kind=Kind.FAULT, fault=self.fault)
-        elif self.folder and self.is_bare:
-            yield Entry(
-                path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1]
-            )
+        elif self.is_entry:
+            yield self.own_entry
         numbers = iter(self.numbers)
         for at in range(len(self.names)):
             yield self._entry(at, tuple(islice(numbers, COLUMNS)))
@@ -154,6 +153,13 @@ class PagedEntries(Mapping[str, Entry]):
         if own is None or not own.is_entry:
             raise KeyError(path)
         return next(own.entries())
+
+    def look(self, path: str) -> Entry | None:
+        """What lies at a path; a folder too, also one that is not empty."""
+        if (found := self.get(path)) is not None:
+            return found
+        page = self.by_folder.get(path)
+        return None if page is None else page.own_entry
 
     def __contains__(self, path: object) -> bool:
         if not isinstance(path, str):

@@ -27,6 +27,8 @@ class State(StrEnum):
     """Of a going back: it came to its end."""
 
 
+IN_FORCE = (State.ON_TRIAL, State.SETTLED)
+"""What lies in an install now, and can be proven."""
 UNFINISHED = (State.STAGING, State.CARRYING, State.PUTTING_BACK, State.GOING_BACK)
 
 

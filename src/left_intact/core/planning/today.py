@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import stat
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage, kept_of
 from left_intact.core.model.pages import Page, PagedEntries
 from left_intact.core.model.place import At
@@ -43,14 +42,7 @@ class Today:
         """What lies at a place; None where nothing does."""
         if not at.path:
             return self.tops.get(at.root)
-        found = self._entries.get(at.shown)
-        if found is not None:
-            return found
-        page = self._entries.by_folder.get(at.shown)
-        if page is None:
-            return None
-        mode, mtime_ns, _ = page.facts
-        return Entry(path=page.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns)
+        return self._entries.look(at.shown)
 
     def below(self, at: At) -> Iterator[At]:
         """Everything below a folder, the folders too."""

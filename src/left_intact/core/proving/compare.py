@@ -28,11 +28,7 @@ class Now:
         """What lies there; a folder too, also one that is not empty."""
         if not at.path:
             return Entry(path="", kind=Kind.FOLDER) if at.root in self.labels else None
-        found = self.entries.get(at.shown)
-        if found is not None:
-            return found
-        page = self.entries.by_folder.get(at.shown)
-        return Entry(path=page.folder, kind=Kind.FOLDER, mtime_ns=page.facts[1]) if page is not None else None
+        return self.entries.look(at.shown)
 
     def page(self, folder: str) -> Page | None:
         return self.entries.by_folder.get(folder)
@@ -52,8 +48,6 @@ class Tally:
     """Paths that nobody planned."""
     not_laid: list[str] = field(default_factory=list)
     still_there: list[str] = field(default_factory=list)
-    laid: int = 0
-    gone: int = 0
     before: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
     after: dict[FileClass, Total] = field(default_factory=lambda: dict.fromkeys(FileClass, Total()))
     equal: Counter[FileClass] = field(default_factory=Counter)

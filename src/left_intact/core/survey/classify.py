@@ -128,11 +128,7 @@ class _Sorting:
                 self.cancel.check()
             self._second(page, found, siblings, titles, weak_digests, copies=copies)
         self._third(verdicts, weak_digests)
-        folders = {
-            page.folder: self._of_folder(page)
-            for page in self.pages
-            if page.fault or (page.folder and page.is_bare)
-        }
+        folders = {page.folder: self._of_folder(page) for page in self.pages if page.is_entry}
         return SortedPages(self.pages, verdicts, self.table, folders)
 
     # ------------------------------------------------------------ what each entry says by itself

@@ -91,8 +91,6 @@ class _Sketch:
     folders: Mapping[str, Folder]
     rows: dict[str, Row]
     merges: dict[str, Merge] = field(default_factory=dict)
-    choices: dict[str, str] = field(default_factory=dict)
-    """What was chosen for a path in conflict, and the question it belongs to."""
     question_of: dict[str, Question] = field(default_factory=dict)
     warnings: list[Fault] = field(default_factory=list)
     blockers: list[Fault] = field(default_factory=list)
