@@ -23,6 +23,7 @@ from left_intact.tui.screens.survey import EntryRow, SurveyScreen
 from left_intact.tui.widgets.bars import KeyBar, StageLine, Standing, TitleBar
 from left_intact.tui.widgets.lines import Lines
 from left_intact.tui.writing import bearable, clip, fit
+from left_intact.worker.links import ThreadLink
 from tests.builders import Mock, release
 
 
@@ -30,19 +31,23 @@ from tests.builders import Mock, release
 async def running(
     mock: Mock, size: tuple[int, int] = (160, 50)
 ) -> AsyncIterator[tuple[LeftIntactApp, Pilot[int]]]:
-    app = LeftIntactApp(mock.bench, mock.bench.shelf.rows())
-    async with app.run_test(size=size) as pilot:
-        await settled(app, pilot)
-        yield app, pilot
+    link = ThreadLink(mock.bench.home)
+    app = LeftIntactApp(mock.bench, mock.bench.shelf.rows(), link)
+    try:
+        async with app.run_test(size=size) as pilot:
+            await settled(app, pilot)
+            yield app, pilot
+    finally:
+        link.close()
 
 
 async def settled(app: LeftIntactApp, pilot: Pilot[int]) -> None:
     """Wait until no job runs or waits, and all messages are handled."""
     for _ in range(100):
         await pilot.pause()
-        await app.workers.wait_for_complete()
+        await app.jobs.quiet.wait()
         await pilot.pause()
-        if app.jobs.running is None:
+        if app.jobs.quiet.is_set():
             return
     raise AssertionError("the jobs did not come to an end")
 

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.survey.inputs import SurveyInputs
+    from left_intact.core.survey.read import PreviousSurvey
 
 from left_intact.services.records import Records
 from left_intact.services.values import Preview
@@ -81,21 +82,33 @@ class Surveys(Service):
         sheet: Keepsheet,
         report: Report,
         cancel: CancelToken | None,
+        just_read: Survey | None = None,
     ) -> Survey:
         """Walk and sort an install, and keep what was found; `known` may be a function, called while it is
-        walked.
+        walked. What was `just_read` is not walked again.
         """
+        from left_intact.core.files.tree import Tree
         from left_intact.core.survey.read import survey_install
 
-        before = cache(lambda: self.library.before(install))
+        roots = self.library.roots(install)
+        tree: Tree | None = None
+        if just_read is not None and (just_read.root, just_read.roots) == (install.root, roots):
+            tree = Tree(root=just_read.root, pages=tuple(just_read.findings.pages))
+
+        @cache
+        def before() -> PreviousSurvey:
+            left = self.library.before(install)
+            return left.seen_as(tree.pages) if tree is not None else left
+
         survey, _, context = survey_install(
             install.root,
             known,
             name=install.name,
             before=before if self.library.was_surveyed(install) else None,
-            roots=self.library.roots(install),
+            roots=roots,
             rules=sheet.version_places,
             extra_readings=self.asked(install),
+            tree=tree,
             report=report,
             cancel=cancel,
         )

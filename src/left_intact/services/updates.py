@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival, Release
+    from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
 from left_intact.services.going_back import GoingBack
@@ -42,10 +43,14 @@ class Updates(Runs):
         route: str | None = None,
         into: str | None = None,
         sheet: str | None = None,
+        just_read: Survey | None = None,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Draft:
-        """Read all that a plan is drawn from; changes nothing of the install."""
+        """Read all that a plan is drawn from; changes nothing of the install.
+
+        `just_read` is a survey of the disk as it is now, and spares another.
+        """
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.routes.registry import route_named
@@ -64,7 +69,7 @@ class Updates(Runs):
         known_sheet = self.surveys.sheet_of(install, sheet)
         base = self.surveys.baseline(install, baseline, names)
         known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
-        survey = self.surveys.read(install, known, known_sheet, report, cancel)
+        survey = self.surveys.read(install, known, known_sheet, report, cancel, just_read)
         inputs = PlanInputs(
             install=install.name,
             survey=survey,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -13,10 +14,12 @@ from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
 from left_intact.tui.protocol import GoToStop, Open
 from left_intact.tui.ways import screen_for, view_named
 from left_intact.workbench import ShelfRow, Workbench
+from left_intact.worker.call import call
 
 if TYPE_CHECKING:
     from left_intact.core.model.errors import LeftIntactError
     from left_intact.tui.screens.stage import StageScreen
+    from left_intact.worker.links import Link
 
 
 class LeftIntactApp(App[int]):
@@ -34,13 +37,13 @@ class LeftIntactApp(App[int]):
         Binding("ctrl+l", "switch_look", "light or dark", show=False),
     ]
 
-    def __init__(self, bench: Workbench, rows: list[ShelfRow], *, subtitle: str = "") -> None:
+    def __init__(self, bench: Workbench, rows: list[ShelfRow], link: Link, *, subtitle: str = "") -> None:
         super().__init__()
         self.bench = bench
         self.first_rows = rows
         self.place = subtitle or "your shelf"
         self.looks_at_start = bool(bench.shelf.choice("look-at-start"))
-        self.jobs = Jobs(self)
+        self.jobs = Jobs(self, link)
         for look in LOOKS.values():
             self.register_theme(look.theme())
         self.theme = DARK.name
@@ -51,6 +54,9 @@ class LeftIntactApp(App[int]):
 
     def get_default_screen(self) -> Any:
         return view_named("shelf", self.first_rows)
+
+    def on_mount(self) -> None:
+        self.call_after_refresh(self.jobs.open)  # the shelf is painted first
 
     def get_system_commands(self, screen: Any) -> Any:
         from left_intact.tui.palette_commands import commands_of
@@ -117,14 +123,14 @@ class LeftIntactApp(App[int]):
         return next((s for s in reversed(self.screen_stack) if hasattr(s, "desk")), None)  # type: ignore[arg-type]
 
     def refresh_shelf(self) -> None:
-        """Read the shelf anew, in the thread for work."""
+        """Read the shelf anew."""
 
         def done(rows: list[ShelfRow]) -> None:
             for screen in self.screen_stack:
                 if hasattr(screen, "shelf_rows") and hasattr(screen, "set_rows"):
                     screen.set_rows(rows)
 
-        self.work_on(Job("the shelf", lambda report, cancel: self.bench.shelf.rows(), done, self.complain))
+        self.work_on(Job("the shelf", call("shelf.rows"), done, self.complain, beside=True))
 
     # ------------------------------------------------------------ actions
 
@@ -160,8 +166,9 @@ class LeftIntactApp(App[int]):
         self._close_messages_no_wait()
 
     async def action_quit(self) -> None:
-        if self.jobs.running is not None and getattr(self.screen, "STOP", "") == "under way":
-            self.notify("an update is under way; s stops it, and puts everything back", timeout=5)
+        running = self.jobs.running
+        if running is not None and running.changes_disk:
+            self.notify(f"{running.title}: it is not at its end yet", timeout=5)
             return
         self.jobs.stop()
         self.exit(0)
@@ -170,7 +177,9 @@ class LeftIntactApp(App[int]):
 def open_application(home: str, *, subtitle: str = "") -> int:
     """Run the application until the person quits; the exit code."""
     from left_intact.core.model.errors import LeftIntactError
+    from left_intact.worker.links import ProcessLink
 
+    gc.set_threshold(100_000, 20, 100)  # what comes from the worker by the thousand is no cycle
     try:
         bench = Workbench(home)
         rows = bench.shelf.rows()
@@ -180,6 +189,10 @@ def open_application(home: str, *, subtitle: str = "") -> int:
         print(f"left-intact: {error.line()}", file=sys.stderr)
         return error.exit_code
     os.environ.setdefault("TEXTUAL_ANIMATIONS", "none")
-    app = LeftIntactApp(bench, rows, subtitle=subtitle)
-    result = app.run()
+    link = ProcessLink(bench.home)
+    app = LeftIntactApp(bench, rows, link, subtitle=subtitle)
+    try:
+        result = app.run()
+    finally:
+        link.close()
     return result if isinstance(result, int) else app.return_code or 0

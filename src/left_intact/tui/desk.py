@@ -6,15 +6,13 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.install import Install
-from left_intact.core.model.outlet import NoteLine
-from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import CheckState
-from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
+from left_intact.core.model.views import ArrivalView, PlanView, SurveyView
 from left_intact.tui.widgets.bars import STOPS, Standing, Stop
 from left_intact.words import count
-from left_intact.workbench import Draft, Outcome, ShelfRow
+from left_intact.workbench import Outcome, ShelfRow
 
 
 @dataclass(slots=True)
@@ -22,12 +20,11 @@ class Desk:
     """The state of one install's update, filled in as the work goes on."""
 
     row: ShelfRow
-    survey: Survey | None = None
-    arrival: Arrival | None = None
-    notes: tuple[NoteLine, ...] = ()
-    """The notes that the arrival carries, the lines that touch the person first."""
-    draft: Draft | None = None
-    plan: Plan | None = None
+    read: SurveyView | None = None
+    arrival: ArrivalView | None = None
+    plan: PlanView | None = None
+    drawn: bool = False
+    """Whether the plan can be carried out: it is drawn, and was not carried out yet."""
     answers: dict[str, str] = field(default_factory=dict)
     outcome: Outcome | None = None
     ticked: frozenset[str] = frozenset()
@@ -42,6 +39,10 @@ class Desk:
         return self.row.install
 
     @property
+    def survey(self) -> Survey | None:
+        return self.read.survey if self.read is not None else None
+
+    @property
     def waits(self) -> bool:
         """Whether an update of it waits for the person."""
         return self.row.state is State.WAITING
@@ -52,8 +53,8 @@ class Desk:
 
     def clear_update(self) -> None:
         """Forget all that a changed disk has made old."""
-        self.survey = self.arrival = self.draft = self.plan = self.outcome = None
-        self.answers, self.trouble, self.seconds = {}, "", 0.0
+        self.read = self.arrival = self.plan = self.outcome = None
+        self.answers, self.trouble, self.seconds, self.drawn = {}, "", 0.0, False
 
     def stops(self, here: str) -> tuple[Stop, ...]:
         """The stage line as seen from one stop."""
@@ -86,7 +87,7 @@ class Desk:
         if self.waits and self.arrival is None:
             return self.row.updates[0].to_version or "a build", True, False
         if self.arrival is not None:
-            return f"{self.arrival.release.version_text or 'a build'}, looked at", True, False
+            return f"{self.arrival.version_text or 'a build'}, looked at", True, False
         if self.outcome is not None and self.on_trial:
             return self.outcome.update.to_version, True, False
         if self.trouble:
@@ -98,7 +99,7 @@ class Desk:
     def _plan(self) -> tuple[str, bool, bool]:
         if self.waits:
             return "agreed", True, False
-        if self.on_trial and self.draft is None:
+        if self.on_trial and not self.drawn:
             return "carried out", True, False
         if self.plan is None:
             return "", False, False

@@ -9,7 +9,9 @@ from rich.text import Text
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.outline import FolderNode
-from left_intact.core.model.plan import KeyLine, Move, Plan, Question
+from left_intact.core.model.plan import KeyLine, Move, Question
+from left_intact.core.model.survey import Survey
+from left_intact.core.model.views import PlanView
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.writing import bearable, clip, fit
 from left_intact.words import ago, count, date, size
@@ -132,7 +134,7 @@ def why_folder(node: FolderNode, root: str, look: Look) -> Text:
     return text
 
 
-def why_move(move: Move, plan: Plan, look: Look) -> Text:
+def why_move(move: Move, plan: PlanView, survey: Survey | None, look: Look) -> Text:
     """Why a path moves as it does."""
     text = Text()
     text.append(bearable(move.path) + "\n", look.style("text", bold=True))
@@ -148,7 +150,7 @@ def why_move(move: Move, plan: Plan, look: Look) -> Text:
             "\nYour comments and the order of lines stay.\nThe file as it was goes into the strongbox.\n",
             look.style("quiet"),
         )
-    finding = next((f for f in plan.survey.findings if f.path == move.path), None)
+    finding = survey.findings.find(move.path) if survey is not None else None
     if finding is not None:
         heading(text, f"why it counts as {NAME[finding.file_class]} ({finding.certainty:.2f})", look)
         _evidence(text, finding, look)
@@ -192,7 +194,7 @@ def _value(value: str | None) -> str:
     return "nothing" if value is None else clip(bearable(value.replace("\n", " ¶ ")), 30) or "(empty)"
 
 
-def why_question(question: Question, plan: Plan, look: Look) -> Text:
+def why_question(question: Question, plan: PlanView, look: Look) -> Text:
     """What a question is about, and what each answer leads to."""
     text = Text()
     text.append(bearable(question.asks) + "\n", look.style("text", bold=True))

@@ -1,36 +1,43 @@
-"""Long work in one thread at a time, with its own cancel token; nothing of it touches a widget.
+"""Long work: handed to a worker, told of in small messages; nothing of it touches a widget.
 
-A job runs a workbench call. Progress comes as small messages, at most twenty a second;
-the end comes as one message with the result or the error. Only handlers touch widgets.
+One job runs at a time, the others wait their turn; what is asked beside it runs at once. The end comes as
+one message with the result or the error. Only handlers touch widgets.
 """
 
 from __future__ import annotations
 
+import asyncio
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from textual.app import App
 from textual.message import Message
 
-from left_intact.core.model.errors import LeftIntactError, Stopped, reason_of
-from left_intact.core.model.progress import CancelToken, Progress, Report
+from left_intact.core.model.errors import LeftIntactError, Stopped
+from left_intact.core.model.progress import Progress
+from left_intact.worker.call import Call
+from left_intact.worker.call import Message as FromWorker
 
-_TELL_EVERY = 0.05
-Work = Callable[[Report, CancelToken], Any]
+if TYPE_CHECKING:
+    from left_intact.worker.links import Link
 
 
 @dataclass(slots=True, eq=False)
 class Job:
-    """One piece of long work, and what is to happen when it ends."""
+    """One piece of work, and what is to happen when it ends."""
 
     title: str
-    work: Work
-    on_done: Callable[[Any], None]
+    call: Call
+    on_done: Callable[[Any], object]
     on_failed: Callable[[LeftIntactError], None]
-    cancel: CancelToken = field(default_factory=CancelToken)
+    beside: bool = False
+    """Whether it need not wait for the job at work: a look, a note."""
+    changes_disk: bool = False
+    """Whether an install may be changed by it, so that nobody leaves in the midst of it."""
+    number: int = 0
     began: float = 0.0
 
 
@@ -54,26 +61,59 @@ class JobEnded(Message):
 
 
 class Jobs:
-    """The queue of an application: one job runs, the others wait their turn."""
+    """The queue of an application, and its worker."""
 
-    def __init__(self, app: App[Any]) -> None:
-        self._app = app
+    def __init__(self, app: App[Any], link: Link) -> None:
+        self._app, self._link = app, link
         self._waiting: deque[Job] = deque()
+        self._sent: dict[int, Job] = {}
+        self._numbers = 0
         self.running: Job | None = None
+        self.quiet = asyncio.Event()
+        """Set while nothing is at work and nothing waits."""
+        self.quiet.set()
+        self._opened = False
+
+    def open(self) -> None:
+        """Get the worker ready, so that the first job need not wait for it."""
+        if not self._opened:
+            self._opened = True
+            self._link.open(self._heard)
+
+    def close(self) -> None:
+        """End the worker; it puts back what it had begun."""
+        self._link.close()
 
     def start(self, job: Job) -> Job:
-        self._waiting.append(job)
-        self._next()
+        self.quiet.clear()
+        if job.beside:
+            self._send(job)
+        else:
+            self._waiting.append(job)
+            self._next()
         return job
+
+    def cancel(self, job: Job) -> None:
+        """Stop one job at its next step; one that waits does not begin."""
+        if job in self._waiting:
+            self._waiting.remove(job)
+            job.on_failed(Stopped())
+        elif job.number:
+            self._link.send(("cancel", job.number))
+
+    def nudge(self, job: Job) -> None:
+        """Tell a job that what it waits for is over."""
+        self._link.send(("nudge", job.number))
 
     def stop(self) -> None:
         """Cancel the job at work, and forget those that wait."""
         self._waiting.clear()
         if self.running is not None:
-            self.running.cancel.cancel()
+            self.cancel(self.running)
 
     def ended(self, message: JobEnded) -> None:
         """Hand the outcome on; called by the application's handler."""
+        self._sent.pop(message.job.number, None)
         if self.running is message.job:
             self.running = None
         if message.error is not None:
@@ -81,40 +121,33 @@ class Jobs:
         else:
             message.job.on_done(message.result)
         self._next()
+        if not self._sent and not self._waiting:
+            self.quiet.set()
 
     def _next(self) -> None:
         if self.running is None and self._waiting:
             self.running = self._waiting.popleft()
-            self.running.began = time.monotonic()
-            job = self.running
-            self._app.run_worker(lambda: self._run(job), thread=True, exit_on_error=False, name=job.title)
+            self._send(self.running)
 
-    def _run(self, job: Job) -> None:
-        last = 0.0
+    def _send(self, job: Job) -> None:
+        self.open()
+        self._numbers += 1
+        job.number, job.began = self._numbers, time.monotonic()
+        self._sent[job.number] = job
+        self._link.send(("do", job.number, job.call, job.beside))
 
-        def report(progress: Progress) -> None:
-            nonlocal last
-            now = time.monotonic()
-            if now - last >= _TELL_EVERY or progress.done == progress.total:
-                last = now
-                self._app.post_message(JobProgress(job, progress))
-
-        result, error = None, None
-        try:
-            job.cancel.check()
-            result = job.work(report, job.cancel)
-        except LeftIntactError as known:
-            error = known
-        except Exception as unknown:  # noqa: BLE001 (whatever it is, the person gets one line)
-            error = _worded(unknown)
-        self._app.post_message(JobEnded(job, result, error))
-
-
-def _worded(error: Exception) -> LeftIntactError:
-    if isinstance(error, OSError):
-        reason = reason_of(error)
-        return LeftIntactError("disk", f"the disk refused ({reason})", path=str(error.filename or ""))
-    return LeftIntactError("unexpected", f"this should not happen: {error!r}", way_out="Please report it.")
+    def _heard(self, message: FromWorker) -> None:
+        """What the worker says; called in a thread of the link's."""
+        kind, number, what = message
+        job = self._sent.get(number)
+        if job is None:
+            return
+        if kind == "progress":
+            if not job.beside:
+                self._app.post_message(JobProgress(job, what))
+        else:
+            failed = kind == "failed"
+            self._app.post_message(JobEnded(job, None if failed else what, what if failed else None))
 
 
 def was_stopped(error: LeftIntactError) -> bool:

@@ -25,7 +25,7 @@ def commands_of(app: Application, screen: Screen[Any]) -> Iterator[SystemCommand
         yield SystemCommand(f"open {row.install.name}", row.install.root, _opens(app, row))
     yield SystemCommand("light or dark", "change the look", app.action_switch_look)
     yield SystemCommand("help", "what this view is for, and its keys", app.action_help)
-    yield SystemCommand("quit", "leave Left Intact", app.exit)
+    yield SystemCommand("quit", "leave Left Intact", app.action_quit)
 
 
 def _runs(screen: Screen[Any], action: str) -> Callable[[], Any]:

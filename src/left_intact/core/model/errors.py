@@ -37,12 +37,22 @@ class LeftIntactError(Exception):
         self.path = path
         self.way_out = way_out
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """Errors cross from the process that works to the one that shows."""
+        return _made_again, (type(self), self.args, self.__dict__)
+
     def line(self) -> str:
         """The whole error in one line."""
         text = self.says.rstrip(".")
         if self.path and self.path not in text:
             text = f"{text}: {self.path}"
         return f"{text}. {self.way_out}".rstrip().replace("\n", " ")
+
+
+def _made_again(kind: type[LeftIntactError], args: tuple[str, ...], known: dict[str, object]) -> object:
+    error = kind.__new__(kind, *args)
+    error.__dict__.update(known)
+    return error
 
 
 class Refusal(LeftIntactError):

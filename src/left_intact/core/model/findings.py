@@ -43,6 +43,10 @@ class SortedPages(Findings):
         self.pages, self.verdicts, self.table, self.folders = pages, verdicts, table, folders
         """`verdicts` are numbers of `table`, a column a page; `folders` those of folders that are entries."""
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """What was made of the columns for showing is not worth carrying to another process."""
+        return SortedPages, (self.pages, self.verdicts, self.table, self.folders, self.totals())
+
     def __len__(self) -> int:
         return sum(len(page.names) for page in self.pages) + len(self.folders)
 

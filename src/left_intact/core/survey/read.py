@@ -66,6 +66,12 @@ class PreviousSurvey:
     sorting: Callable[[str], Sorting | None] = lambda context: None
     """Gives the sorting of one of the contexts; None where it cannot be read."""
 
+    def seen_as(self, pages: Sequence[Page]) -> PreviousSurvey:
+        """The same with these very pages, where they say what its own say."""
+        if len(pages) != len(self.pages) or any(self.pages.get(page.folder) != page for page in pages):
+            return self
+        return replace(self, pages={page.folder: page for page in pages})
+
     def holds(self, pages: Sequence[Page]) -> bool:
         """Whether some pages are the very ones that were left, all of them."""
         return len(pages) == len(self.pages) and all(self.pages.get(page.folder) is page for page in pages)
@@ -84,13 +90,15 @@ def survey_install(
     roots: Roots = (),
     rules: Sequence[tuple[str, str]] = (),
     extra_readings: Sequence[Reading] = (),
+    tree: Tree | None = None,
     report: Report = silent,
     cancel: CancelToken | None = None,
 ) -> tuple[Survey, Tree, str]:
     """Read and classify everything below `root` and other roots; changes nothing.
 
     `before` gives what an earlier survey left; it, and `known` where that is a function, are called while
-    the walk is under way. Gives the survey, the tree and the context it was sorted by. Raises
+    the walk is under way. `tree` is what was read just now, and spares the walk. Gives the survey, the tree
+    and the context it was sorted by. Raises
     `LeftIntactError` (`no-folder`, `no-rights`) where the root itself cannot be read.
     """
     began = time.monotonic()
@@ -101,7 +109,7 @@ def survey_install(
         known_now()
         return before() if before else PreviousSurvey()
 
-    tree = read_roots(
+    tree = tree or read_roots(
         root, roots, known=(lambda: left().pages) if before else None, report=report, cancel=cancel
     )
     sorted_by = known_now()

@@ -11,9 +11,8 @@ from textual.widgets import Static
 
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.outlet import NoteLine
-from left_intact.core.model.plan import Plan
-from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.views import ArrivalView, PlanView
 from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
@@ -93,16 +92,16 @@ class ArrivalScreen(StageScreen):
             self.query_one("#facts", Lines).set_rows(rows if not desk.row.waiting or desk.trouble else [])
             self.explain(Text(""))
             return
-        head.append(f"{bearable(arrival.release.name)}", look.style("text", bold=True))
+        head.append(f"{bearable(arrival.name)}", look.style("text", bold=True))
         head.append(
             f"   {arrival.shape}, {size(arrival.packed_bytes)} · {shown_path(arrival.source)}",
             look.style("quiet"),
         )
         self.query_one("#head", Static).update(head)
         self.query_one("#facts", Lines).set_rows(self._rows(arrival))
-        self.explain(_notes(desk.notes, look))
+        self.explain(_notes(arrival.news, look))
 
-    def _rows(self, arrival: Arrival) -> list[Row]:
+    def _rows(self, arrival: ArrivalView) -> list[Row]:
         desk = self.desk
         rows: list[Row] = [_FactHeading()]
         rows += _facts(arrival, desk.survey, desk.plan)
@@ -136,8 +135,7 @@ class ArrivalScreen(StageScreen):
             self.show_all()
 
 
-def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[Row]:
-    release = arrival.release
+def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -> list[Row]:
     blockers = {b.code: b for b in (plan.blockers if plan else ())}
     warnings = {w.code: w for w in (plan.warnings if plan else ())}
 
@@ -148,17 +146,13 @@ def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[R
         return FactRow(name, here, there, bad.says if bad else odd.says if odd else fine, state)
 
     here_version = survey.version_text if survey else ""
-    files = [e for e in release.entries.values() if e.kind.value != "folder"]
-    total = sum(e.bytes for e in files)
-    known = {f.path for f in survey.findings} if survey else set()
-    common = sum(1 for e in files if e.path in known)
     program = next((t for c, t in survey.totals().items() if c.value == "program"), None) if survey else None
     return [
         row(
             "program",
             plan.install if plan else "",
-            release.name,
-            f"{common:,} of {len(files):,} files lie here already",
+            arrival.name,
+            f"{arrival.here_already:,} of {count(arrival.content.files, 'file')} lie here already",
             "other-program",
             "stranger",
             "not-a-release",
@@ -167,7 +161,7 @@ def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[R
         row(
             "version",
             here_version or "unknown",
-            release.version_text or "unknown",
+            arrival.version_text or "unknown",
             "newer than what is installed",
             "older-version",
             "other-line",
@@ -177,15 +171,15 @@ def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[R
         row(
             "platform",
             (survey.platform if survey else "") or "no binaries",
-            release.platform or "no binaries",
+            arrival.platform or "no binaries",
             "for the same system and machine",
             "other-platform",
         ),
         row(
             "files",
             count(program.files, "file") if program else "",
-            count(len(files), "file"),
-            f"{size(total)} unpacked",
+            count(arrival.content.files, "file"),
+            f"{size(arrival.content.bytes)} unpacked",
         ),
         row(
             "room",
@@ -204,10 +198,10 @@ def _facts(arrival: Arrival, survey: Survey | None, plan: Plan | None) -> list[R
     ]
 
 
-def _readings(arrival: Arrival) -> list[Row]:
+def _readings(arrival: ArrivalView) -> list[Row]:
     """What was read, and in which places; readings that disagree stand apart."""
     by_text: dict[str, list[str]] = {}
-    for reading in arrival.release.readings:
+    for reading in arrival.readings:
         by_text.setdefault(reading.text, []).append(reading.source)
     if not by_text:
         return [Words("  nowhere", "text")]

@@ -10,8 +10,8 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Static
 
-from left_intact.core.model.plan import Plan, Question, Verb
-from left_intact.core.model.stages import HandStep
+from left_intact.core.model.plan import Question, Verb
+from left_intact.core.model.views import PlanView
 from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.writing import bearable, clip
 from left_intact.words import count, size
@@ -32,7 +32,7 @@ class BackDialog(Dialog[dict[str, str]]):
         Binding("u", "used", "used since"),
     ]
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: PlanView) -> None:
         super().__init__()
         self.plan = plan
         self.choices = {q.id: q.choice for q in plan.questions}
@@ -54,18 +54,17 @@ class BackDialog(Dialog[dict[str, str]]):
             look.style("text"),
         )
         for verb, says in _SAYS:
-            moves = [m for m in plan.changes if m.verb is verb]
-            if moves:
-                text.append(f"{len(moves):>7,} ", look.style("text", bold=True)).append(
+            if number := plan.changes.get(verb, 0):
+                text.append(f"{number:>7,} ", look.style("text", bold=True)).append(
                     f"{says}\n", look.style("quiet")
                 )
-        kept = plan.left_intact().files
+        kept = plan.left_intact.files
         text.append(f"{kept:>7,} ", look.style("text", bold=True)).append(
             "of yours are left as they are\n", look.style("quiet")
         )
         for question in plan.questions:
             self._used(text, question)
-        for step in (stage for stage in plan.stages if isinstance(stage, HandStep)):
+        for step in plan.hand_steps:
             text.append(f"\nyou      {bearable(step.asks)}", look.style("text"))
             text.append(f"  {bearable(step.why)}\n", look.style("quiet"))
         for fault in (*plan.blockers, *plan.warnings):

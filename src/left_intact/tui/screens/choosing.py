@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from rich.text import Text
 from textual import events
@@ -14,11 +13,14 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Input, Static, TextArea
 
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.install import Install
+from left_intact.tui.jobs import Job, Jobs
 from left_intact.tui.look import Look
+from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.widgets.lines import Lines, Row
 from left_intact.tui.writing import Line, bearable, clip, fit
+from left_intact.worker.call import Call, call
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -125,14 +127,10 @@ class WatchDialog(Dialog[None]):
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "over", "I have quit it", priority=True)]
 
-    def __init__(
-        self, name: str, begin: Callable[[str, WatchDialog], None], stop: Callable[[], None]
-    ) -> None:
+    def __init__(self, name: str, begin: Callable[[str, WatchDialog], Job], jobs: Jobs) -> None:
         super().__init__()
-        self.program, self.begin, self.stop_work = name, begin, stop
-        self.quit = threading.Event()
-        """Set when the person says that they have quit the program."""
-        self.watching = False
+        self.program, self.begin, self.jobs = name, begin, jobs
+        self.watching: Job | None = None
 
     def compose(self) -> ComposeResult:
         says = (
@@ -152,8 +150,7 @@ class WatchDialog(Dialog[None]):
         self.query_one(Input).focus()
 
     def action_over(self) -> None:
-        if not self.watching:
-            self.watching = True
+        if self.watching is None:
             command = self.query_one(Input).value.strip()
             self.query_one(Input).display = False
             says = (
@@ -167,15 +164,15 @@ class WatchDialog(Dialog[None]):
                 else [("Enter", "I have quit it"), ("Esc", "stop watching")]
             )
             self.query_one("#what", Static).update(self.words("watching", says, keys))
-            self.begin(command, self)
+            self.watching = self.begin(command, self)
         else:
-            self.quit.set()
+            self.jobs.nudge(self.watching)
             self.query_one("#said", Static).update(Text("looking at what changed…", self.look.style("quiet")))
 
     def action_leave(self) -> None:
-        if self.watching:
-            self.stop_work()
-            self.quit.set()
+        if self.watching is not None:
+            self.jobs.cancel(self.watching)
+            self.jobs.nudge(self.watching)
         self.dismiss(None)
 
 
@@ -187,9 +184,9 @@ class SheetDialog(Dialog[str]):
         Binding("ctrl+e", "export", "export", priority=True),
     ]
 
-    def __init__(self, name: str, text: str, take: Callable[[str], None], export: Callable[[], str]) -> None:
+    def __init__(self, install: Install, text: str) -> None:
         super().__init__()
-        self.program, self.text, self.take, self.export = name, text, take, export
+        self.install, self.text = install, text
 
     def compose(self) -> ComposeResult:
         says = (
@@ -198,7 +195,7 @@ class SheetDialog(Dialog[str]):
         )
         keys = [("Ctrl+S", "take it"), ("Ctrl+E", "export"), ("Esc", "leave it")]
         with Vertical(classes="box wide"):
-            yield Static(self.words(f"the keepsheet of {self.program}", says, keys))
+            yield Static(self.words(f"the keepsheet of {self.install.name}", says, keys))
             yield TextArea(self.text, id="sheet", show_line_numbers=True)
             yield Static(id="said")
 
@@ -206,18 +203,17 @@ class SheetDialog(Dialog[str]):
         self.query_one(TextArea).focus()
 
     def action_take(self) -> None:
-        try:
-            self.take(self.query_one(TextArea).text)
-        except LeftIntactError as error:
-            self._say(error.line(), "bad")
-            return
-        self.dismiss(self.query_one(TextArea).text)
+        text = self.query_one(TextArea).text
+        self._ask(call("surveys.take_edited", self.install, text), lambda _: self.dismiss(text))
 
     def action_export(self) -> None:
-        try:
-            self._say(f"written to {self.export()}", "good")
-        except (LeftIntactError, OSError) as error:
-            self._say(error.line() if isinstance(error, LeftIntactError) else str(error), "bad")
+        self._ask(
+            call("surveys.export_sheet", self.install), lambda path: self._say(f"written to {path}", "good")
+        )
+
+    def _ask(self, wanted: Call, done: Callable[[Any], object]) -> None:
+        job = Job("the keepsheet", wanted, done, lambda error: self._say(error.line(), "bad"), beside=True)
+        application(self.app).work_on(job)
 
     def _say(self, words: str, colour: str) -> None:
         self.query_one("#said", Static).update(Text(bearable(words), self.look.style(colour)))

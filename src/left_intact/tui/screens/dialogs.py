@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 from typing import ClassVar, Generic, TypeVar
 
 from rich.text import Text
@@ -16,11 +15,14 @@ from textual.widgets import Input, Static
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.install import Install
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
+from left_intact.tui.protocol import application
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import bearable, clip
 from left_intact.workbench import ShelfRow
+from left_intact.worker.call import call
 
 Answer = TypeVar("Answer")
 
@@ -120,9 +122,9 @@ class TextDialog(Dialog[str]):
 class PatternDialog(Dialog[tuple[str, FileClass]]):
     """A pattern and a class, with what it would speak of as one types."""
 
-    def __init__(self, first: str, met_by: Callable[[str], tuple[Finding, ...]]) -> None:
+    def __init__(self, first: str, install: Install) -> None:
         super().__init__()
-        self.first, self.met_by = first, met_by
+        self.first, self.install = first, install
 
     def compose(self) -> ComposeResult:
         says = "`*` stays within a name, `**` crosses folders, a / at the end is a folder with all below it."
@@ -138,9 +140,18 @@ class PatternDialog(Dialog[tuple[str, FileClass]]):
 
     def _preview(self) -> None:
         pattern = self.query(Input).first().value.strip()
-        met = self.met_by(pattern) if pattern else ()
-        text = Text(f"{len(met):,} met", self.look.style("text", bold=True))
-        for finding in met[:6]:
+
+        def met(both: tuple[list[Finding], dict[FileClass, int]]) -> None:
+            if self.is_attached and pattern == self.query(Input).first().value.strip():
+                self._show_met(both[0], sum(both[1].values()))
+
+        wanted = call("desk.met_by", self.install, pattern, 6)
+        app = application(self.app)
+        app.work_on(Job("looking", wanted, met, app.complain, beside=True))
+
+    def _show_met(self, met: list[Finding], number: int) -> None:
+        text = Text(f"{number:,} met", self.look.style("text", bold=True))
+        for finding in met:
             text.append("\n").append_text(badge(finding.file_class, self.look))
             text.append(f" {clip(bearable(finding.path), 60)}", self.look.style("quiet"))
         text.append("\n\nEnter goes on, Esc leaves it", self.look.style("quiet"))
@@ -192,17 +203,10 @@ class RecoverDialog(Dialog[bool]):
         if self.at_work:
             return
         self.at_work = True
-        bench, install = self.app.bench, self.row.install  # type: ignore[attr-defined]
         self.query_one("#said", Static).update(Text("\nat work…", self.look.style("quiet")))
-        jobs = self.app.jobs  # type: ignore[attr-defined]
-        jobs.start(
-            Job(
-                "recovering",
-                lambda r, c: bench.updates.recover(install, forward, r),
-                self._done,
-                self._failed,
-            )
-        )
+        wanted = call("updates.recover", self.row.install, forward)
+        job = Job("recovering", wanted, self._done, self._failed, changes_disk=True)
+        application(self.app).work_on(job)
 
     def _done(self, update: object) -> None:
         self.app.notify("done: nothing is cut off any more", timeout=5)

@@ -12,11 +12,12 @@ from typing import TYPE_CHECKING, Any, Protocol
 from left_intact.tui.jobs import Job
 from left_intact.tui.screens.choosing import Choice, ChooseDialog, MenuDialog, SheetDialog, WatchDialog
 from left_intact.words import count
+from left_intact.worker.call import Call, call
 
 if TYPE_CHECKING:
     from textual.app import App
 
-    from left_intact.core.model.found import Likeness, OtherRoot, Run
+    from left_intact.core.model.found import OtherRoot, Run
     from left_intact.tui.desk import Desk
     from left_intact.tui.protocol import Application
 
@@ -67,29 +68,20 @@ class KnowMore:
         if key in does:
             does[key]()
 
-    @property
-    def _bench(self) -> Any:
-        return self.screen.left_intact.bench
-
-    def _work(self, title: str, work: Callable[[Any, Any], Any], done: Callable[[Any], None]) -> Job:
-        return self.screen.left_intact.work_on(Job(title, work, done, self.screen.left_intact.complain))
+    def _work(self, title: str, wanted: Call, done: Callable[[Any], None], *, beside: bool = False) -> Job:
+        app = self.screen.left_intact
+        return app.work_on(Job(title, wanted, done, app.complain, beside=beside))
 
     # ------------------------------------------------------------ watching a run
 
     def watch(self) -> None:
         install, app = self.screen.desk.install, self.screen.left_intact
 
-        def begin(command: str, dialog: WatchDialog) -> None:
+        def begin(command: str, dialog: WatchDialog) -> Job:
             try:
                 words = shlex.split(command)
             except ValueError:
                 words = [command]
-
-            def work(report: Any, cancel: Any) -> Run:
-                run: Run = self._bench.surveys.watch(
-                    install, command=words, wait=dialog.quit.wait, report=report, cancel=cancel
-                )
-                return run
 
             def done(run: Run) -> None:
                 if dialog.is_attached:
@@ -103,35 +95,30 @@ class KnowMore:
                     dialog.dismiss(None)
                 app.complain(error)
 
-            app.work_on(Job("watching", work, done, failed))
+            return app.work_on(Job("watching", call("surveys.watch", install, command=words), done, failed))
 
-        self.screen.app.push_screen(WatchDialog(install.name, begin, app.jobs.stop))
+        self.screen.app.push_screen(WatchDialog(install.name, begin, app.jobs))
 
     # ------------------------------------------------------------ its baseline
 
     def baseline(self) -> None:
-        install = self.screen.desk.install
-        self._work(
-            "looking for a baseline",
-            lambda r, c: self._bench.surveys.infer_baseline(install, report=r, cancel=c),
-            self._found,
-        )
+        wanted = call("desk.likely_baselines", self.screen.desk.install)
+        self._work("looking for a baseline", wanted, self._found)
 
-    def _found(self, found: list[Likeness]) -> None:
+    def _found(self, both: tuple[int, list[tuple[str, str]]]) -> None:
         app, install = self.screen.left_intact, self.screen.desk.install
-        fitting = [one for one in found if one.fits]
+        number, fitting = both
         if not fitting:
             says = (
-                f"{count(len(found), 'archive')} looked into, none of them what lies here"
-                if found
+                f"{count(number, 'archive')} looked into, none of them what lies here"
+                if number
                 else "no archive of it was found"
             )
             app.notify(
                 f"{says}; point at one with: left-intact baseline {install.name!r} --in PLACE", timeout=8
             )
             return
-        choices = [Choice(key=one.path, label=os.path.basename(one.path), detail=one.says) for one in fitting]
-        by_path = {one.path: one for one in fitting}
+        choices = [Choice(key=path, label=os.path.basename(path), detail=why) for path, why in fitting]
         says = (
             "With its baseline on record, what the release shipped is known byte by byte, and all "
             "else is yours."
@@ -139,9 +126,11 @@ class KnowMore:
 
         def take(keys: list[str] | None) -> None:
             if keys:
-                self._bench.surveys.adopt_baseline(install, by_path[keys[0]].release)
-                app.notify(f"on record: {os.path.basename(keys[0])}", timeout=5)
-                self.screen.read_again()
+                self._work("noting", call("desk.adopt_baseline", install, keys[0]), taken)
+
+        def taken(_: object) -> None:
+            app.notify("its baseline is on record", timeout=5)
+            self.screen.read_again()
 
         self.screen.app.push_screen(
             ChooseDialog("the release it came from", says, choices, many=False, does="put it on record"), take
@@ -150,16 +139,12 @@ class KnowMore:
     # ------------------------------------------------------------ folders elsewhere
 
     def elsewhere(self) -> None:
-        install = self.screen.desk.install
-        self._work(
-            "looking elsewhere",
-            lambda r, c: self._bench.surveys.find_roots(install, report=r),
-            self._roots_found,
-        )
+        wanted = call("desk.find_elsewhere", self.screen.desk.install)
+        self._work("looking elsewhere", wanted, self._roots_found)
 
-    def _roots_found(self, found: list[OtherRoot]) -> None:
+    def _roots_found(self, both: tuple[list[tuple[str, str]], list[OtherRoot]]) -> None:
         app, install = self.screen.left_intact, self.screen.desk.install
-        known = self._bench.surveys.roots(install)
+        known, found = both
         if not found and not known:
             app.notify("nothing elsewhere looks like its own", timeout=5)
             return
@@ -179,15 +164,9 @@ class KnowMore:
         says = "What you tick is read and proven with the install, as one. No update is ever laid there."
 
         def take(keys: list[str] | None) -> None:
-            if keys is None:
-                return
-            for label, place in known:
-                if place not in keys:
-                    self._bench.surveys.drop_root(install, label)
-            for place in keys:
-                if place not in {p for _, p in known}:
-                    self._bench.surveys.add_root(install, labels[place], place)
-            self.screen.read_again()
+            if keys is not None:
+                wanted = call("desk.read_elsewhere", install, {place: labels[place] for place in keys})
+                self._work("noting", wanted, lambda _: self.screen.read_again())
 
         self.screen.app.push_screen(
             ChooseDialog("folders elsewhere", says, choices, many=True, does="read those ticked"), take
@@ -196,33 +175,20 @@ class KnowMore:
     # ------------------------------------------------------------ its keepsheet, a figure
 
     def sheet(self) -> None:
-        bench, install, app = self._bench, self.screen.desk.install, self.screen.left_intact
+        install, app = self.screen.desk.install, self.screen.left_intact
 
         def taken(text: str | None) -> None:
             if text is not None:
                 app.notify("the keepsheet is taken", timeout=4)
                 self.screen.read_again()
 
-        dialog = SheetDialog(
-            install.name,
-            bench.surveys.sheet_text(install),
-            lambda text: bench.surveys.take_edited(install, text),
-            lambda: bench.surveys.export_sheet(install),
-        )
-        self.screen.app.push_screen(dialog, taken)
+        def shown(text: str) -> None:
+            self.screen.app.push_screen(SheetDialog(install, text), taken)
+
+        self._work("the keepsheet", call("surveys.sheet_text", install), shown, beside=True)
 
     def figure(self) -> None:
-        survey, install = self.screen.desk.survey, self.screen.desk.install
-        if survey is None:
+        if self.screen.desk.read is None:
             return
-        unit = self.screen.unit
-
-        def work(report: Any, cancel: Any) -> str:
-            from left_intact.charts.composition import draw_composition
-
-            path: str = self._bench.surveys.export_path(install, "composition", ".svg")
-            for ending in (".svg", ".pdf"):
-                draw_composition(survey, path[:-4] + ending, name=install.name, unit=unit)
-            return path
-
-        self._work("drawing", work, lambda path: self.screen.notify(f"written: {path} and .pdf", timeout=8))
+        wanted = call("desk.draw_figure", self.screen.desk.install, self.screen.unit)
+        self._work("drawing", wanted, lambda path: self.screen.notify(f"written: {path} and .pdf", timeout=8))

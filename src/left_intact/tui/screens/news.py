@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from typing import ClassVar
+from collections.abc import Callable
+from typing import Any, ClassVar
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -23,6 +24,7 @@ from left_intact.tui.widgets.why import Why
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import News
+from left_intact.worker.call import Call, call
 
 
 class InstallHead(Row):
@@ -127,13 +129,11 @@ class NewsScreen(FramedScreen):
         yield Lines(id="news")
 
     def on_mount(self) -> None:
-        bench = self.left_intact.bench
         self.query_one(TitleBar).say((self.left_intact.place, "news"))
-        installs = bench.shelf.installs
-        self._work("reading", lambda r, c: [bench.outlets.news(i) for i in installs()], self._show)
+        self._again()
 
-    def _work(self, title: str, work, done) -> Job:  # type: ignore[no-untyped-def]
-        return self.left_intact.work_on(Job(title, work, done, self._failed))
+    def _work(self, title: str, wanted: Call, done: Callable[[Any], None]) -> Job:
+        return self.left_intact.work_on(Job(title, wanted, done, self._failed))
 
     def _failed(self, error: LeftIntactError) -> None:
         self.fetching = None
@@ -141,10 +141,7 @@ class NewsScreen(FramedScreen):
         self._again()
 
     def _again(self, *_: object) -> None:
-        bench = self.left_intact.bench
-        self._work(
-            "reading", lambda r, c: [bench.outlets.news(i) for i in bench.shelf.installs()], self._show
-        )
+        self._work("reading", call("desk.news"), self._show)
 
     def _show(self, found: list[News]) -> None:
         self.found = found
@@ -222,7 +219,6 @@ class NewsScreen(FramedScreen):
         if ranked is not None and ranked.offer.pack:
             self.post_message(Open("pack", news.install, ranked.offer))
             return
-        rows = self.left_intact.bench.shelf.rows
 
         def open_it(found: list) -> None:  # type: ignore[type-arg]
             row = next(r for r in found if r.install.id == news.install.id)
@@ -232,20 +228,17 @@ class NewsScreen(FramedScreen):
                 self.app.pop_screen()
                 self.left_intact.open_desk(row, "arrival")
 
-        self._work("the shelf", lambda r, c: rows(), open_it)
+        self._work("the shelf", call("shelf.rows"), open_it)
 
     def action_check(self) -> None:
-        bench = self.left_intact.bench
-        self._work(
-            "looking for news", lambda r, c: bench.outlets.look_for_news(report=r, cancel=c), self._show
-        )
+        self._work("looking for news", call("outlets.look_for_news"), self._show)
 
     def action_fetch(self) -> None:
         chosen = self.chosen
         if chosen is None or chosen[1] is None:
             return
         news = chosen[0]
-        bench, offer = self.left_intact.bench, chosen[1].offer
+        offer = chosen[1].offer
 
         def done(got: Fetched) -> None:
             self.fetching = None
@@ -253,14 +246,11 @@ class NewsScreen(FramedScreen):
             self.left_intact.refresh_shelf()
             self._again()
 
-        self.fetching = self._work(
-            "fetching", lambda r, c: bench.outlets.fetch(news.install, offer, report=r, cancel=c), done
-        )
+        self.fetching = self._work("fetching", call("outlets.fetch", news.install, offer), done)
         self.refresh_bindings()
 
     def action_fetch_all(self) -> None:
         """Everything that is newer, several at a time."""
-        bench = self.left_intact.bench
         wanted = [(news.install, news.best.offer) for news in self.found if news.best is not None]
         if not wanted:
             self.notify("nothing newer to fetch", timeout=3)
@@ -275,29 +265,21 @@ class NewsScreen(FramedScreen):
             self.left_intact.refresh_shelf()
             self._again()
 
-        self.fetching = self._work(
-            "fetching", lambda r, c: bench.outlets.fetch_all(wanted, report=r, cancel=c), done
-        )
+        self.fetching = self._work("fetching", call("outlets.fetch_all", wanted), done)
         self.refresh_bindings()
 
     def action_at_start(self) -> None:
         """Whether the outlets are asked whenever the program starts."""
-        bench = self.left_intact.bench
-
-        def turn() -> bool:
-            wanted = not bench.shelf.choice("look-at-start")
-            bench.shelf.set_choice("look-at-start", "yes" if wanted else "")
-            return wanted
-
         says = {
             True: "outlets are asked at every start from now on",
             False: "outlets are asked only when you press c",
         }
-        self._work("noting", lambda r, c: turn(), lambda wanted: self.notify(says[wanted], timeout=5))
+        wanted = call("desk.turn_looking_at_start")
+        self._work("noting", wanted, lambda wants: self.notify(says[wants], timeout=5))
 
     def action_halt(self) -> None:
         if self.fetching is not None:
-            self.fetching.cancel.cancel()
+            self.left_intact.jobs.cancel(self.fetching)
 
     def action_hold(self) -> None:
         chosen = self.chosen
@@ -305,9 +287,9 @@ class NewsScreen(FramedScreen):
             return
         from left_intact.tui.screens.dialogs import TextDialog
 
-        news, bench = chosen[0], self.left_intact.bench
+        news = chosen[0]
         if news.hold is not None:
-            self._work("noting", lambda r, c: bench.outlets.release_hold(news.install), self._again)
+            self._work("noting", call("outlets.release_hold", news.install), self._again)
             return
         says = (
             f"Nothing beyond {news.installed} goes in. Say why; with `until 1.14:` in front it ends "
@@ -323,12 +305,8 @@ class NewsScreen(FramedScreen):
         until = ""
         if said.lower().startswith("until ") and ":" in said:
             until, _, said = said[6:].partition(":")
-        bench, limit, reason = self.left_intact.bench, until.strip(), said.strip()
-        self._work(
-            "noting",
-            lambda r, c: bench.outlets.hold(news.install, news.installed, reason, limit),
-            self._again,
-        )
+        wanted = call("outlets.hold", news.install, news.installed, said.strip(), until.strip())
+        self._work("noting", wanted, self._again)
         self.left_intact.refresh_shelf()
 
     def action_wave_off(self) -> None:
@@ -336,11 +314,8 @@ class NewsScreen(FramedScreen):
         if chosen is None or chosen[1] is None:
             return
         news = chosen[0]
-        bench, again = self.left_intact.bench, chosen[1].dismissed
-        version = chosen[1].offer.version
-        self._work(
-            "noting", lambda r, c: bench.outlets.dismiss(news.install, version, again=again), self._again
-        )
+        version, again = chosen[1].offer.version, chosen[1].dismissed
+        self._work("noting", call("outlets.dismiss", news.install, version, again=again), self._again)
 
     def action_outlet(self) -> None:
         chosen = self.chosen
@@ -348,13 +323,13 @@ class NewsScreen(FramedScreen):
             return
         from left_intact.tui.screens.dialogs import TextDialog
 
-        news, bench = chosen[0], self.left_intact.bench
+        news = chosen[0]
         says = "The address of an Atom feed, or a folder of downloads (it may lie on a share)."
         dialog = TextDialog(f"follow an outlet for {news.install.name}", says)
 
         def follow(said: str | None) -> None:
             if said:
-                self._work("noting", lambda r, c: bench.outlets.follow(news.install, said), self._again)
+                self._work("noting", call("outlets.follow", news.install, said), self._again)
 
         self.app.push_screen(dialog, follow)
 

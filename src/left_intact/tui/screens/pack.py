@@ -12,7 +12,6 @@ from textual.widgets import Static
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.install import Install
 from left_intact.core.model.outlet import Offer, PackLine, PackView
-from left_intact.core.model.survey import Survey
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
 from left_intact.tui.pack_sizes import pack_sizes
@@ -22,7 +21,8 @@ from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why
 from left_intact.tui.writing import Line, bearable
 from left_intact.words import count, size
-from left_intact.workbench import Outcome
+from left_intact.workbench import Outcome, ShelfRow
+from left_intact.worker.call import call
 
 _HEADS = {
     "mine": "replace something you own",
@@ -84,7 +84,6 @@ class PackScreen(FramedScreen):
     def __init__(self, install: Install, offer: Offer) -> None:
         super().__init__()
         self.install, self.offer = install, offer
-        self.survey: Survey | None = None
         self.pack: PackView | None = None
         self.taken: set[str] = set()
 
@@ -93,16 +92,11 @@ class PackScreen(FramedScreen):
         yield Lines(id="members")
 
     def on_mount(self) -> None:
-        bench, install, offer = self.left_intact.bench, self.install, self.offer
         self.query_one(TitleBar).say(
-            (self.left_intact.place, install.name, "pack"), "nothing has been changed yet"
+            (self.left_intact.place, self.install.name, "pack"), "nothing has been changed yet"
         )
-
-        def work(report, cancel):  # type: ignore[no-untyped-def]
-            survey = bench.surveys.survey(install, report=report, cancel=cancel)
-            return survey, bench.outlets.pack(install, offer.place, survey, full=offer.full_bytes)
-
-        self.left_intact.work_on(Job("reading the pack", work, self._read, self._failed))
+        wanted = call("desk.open_pack", self.install, self.offer)
+        self.left_intact.work_on(Job("reading the pack", wanted, self._read, self._failed))
 
     def _failed(self, error: LeftIntactError) -> None:
         self.left_intact.complain(error)
@@ -110,8 +104,8 @@ class PackScreen(FramedScreen):
             words = Text(error.line(), self.left_intact.look.style("bad"))
             self.query_one("#head", Static).update(words)
 
-    def _read(self, both: tuple[Survey, PackView]) -> None:
-        self.survey, self.pack = both
+    def _read(self, pack: PackView) -> None:
+        self.pack = pack
         self._show()
 
     def _show(self) -> None:
@@ -164,30 +158,21 @@ class PackScreen(FramedScreen):
             self._show()
 
     def action_lay(self) -> None:
-        pack, survey, bench, install, taken = (
-            self.pack,
-            self.survey,
-            self.left_intact.bench,
-            self.install,
-            frozenset(self.taken),
-        )
-        if pack is None or survey is None:
+        install = self.install
+        if self.pack is None:
             return
-
-        def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            plan = bench.outlets.pack_plan(
-                install, pack, survey, with_lacking=taken, report=report, cancel=cancel
-            )
-            return bench.updates.update(plan, install, report=report, cancel=cancel)
 
         def done(outcome: Outcome) -> None:
             self.notify(f"laid and proven: {outcome.proof.verdict}", timeout=4)
-            row = next(r for r in bench.shelf.rows() if r.install.id == install.id)
-            self.app.pop_screen()
-            self.app.pop_screen()
-            self.left_intact.open_desk(row, "proof")
+            self.left_intact.work_on(Job("the shelf", call("shelf.rows"), laid, self._failed))
 
-        self.left_intact.work_on(Job("laying the pack", work, done, self._failed))
+        def laid(rows: list[ShelfRow]) -> None:
+            self.app.pop_screen()
+            self.app.pop_screen()
+            self.left_intact.open_desk(next(r for r in rows if r.install.id == install.id), "proof")
+
+        wanted = call("desk.lay_pack", install, frozenset(self.taken))
+        self.left_intact.work_on(Job("laying the pack", wanted, done, self._failed, changes_disk=True))
 
     def action_leave(self) -> None:
         self.left_intact.jobs.stop()

@@ -9,10 +9,13 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.model.crossing import Lane, Stroke, lanes_of
+from left_intact.core.model.crossing import Stroke
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.plan import Move, Plan, Question, Verb
+from left_intact.core.model.plan import Move, Question, Verb
+from left_intact.core.model.survey import Survey
+from left_intact.core.model.views import LaneView, PlanView
 from left_intact.tui.explain import heading, why_move, why_question
+from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
@@ -20,8 +23,10 @@ from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import count, size
+from left_intact.worker.call import call
 
-_SHOWN = 60
+_MORE = 2000
+"""How many moves of a lane come at a time when somebody asks for more."""
 _STROKES = {
     Stroke.INTACT: ("━", "━"),
     Stroke.SAME: ("─", "─"),
@@ -43,7 +48,7 @@ def _columns(width: int) -> tuple[int, int, int, int]:
 class LaneRow(Row):
     """One lane: as it lies now, what happens, as it will lie."""
 
-    def __init__(self, lane: Lane, is_open: bool, roomy: bool) -> None:
+    def __init__(self, lane: LaneView, is_open: bool, roomy: bool) -> None:
         super().__init__(f"lane:{lane.key}")
         self.lane, self.is_open = lane, is_open
         self.height = 2 if roomy and not is_open else 1
@@ -68,7 +73,7 @@ class LaneRow(Row):
         ]
 
 
-def _stroke(lane: Lane, room: int, look: Look) -> Text:
+def _stroke(lane: LaneView, room: int, look: Look) -> Text:
     """The line between now and after, with its words in the middle."""
     body, end = _STROKES[lane.stroke]
     line = Text(no_wrap=True, end="")
@@ -112,7 +117,7 @@ class MoveRow(Row):
 class MoreMoves(Row):
     """What an open lane does not show yet."""
 
-    def __init__(self, lane: Lane, left: int) -> None:
+    def __init__(self, lane: LaneView, left: int) -> None:
         super().__init__(f"more:{lane.key}")
         self.lane, self.left = lane, left
 
@@ -187,7 +192,9 @@ class PlanScreen(StageScreen):
     def __init__(self, desk) -> None:  # type: ignore[no-untyped-def]
         super().__init__(desk)
         self.open_lanes: set[str] = set()
-        self.whole: set[str] = set()
+        self.more: dict[str, list[Move]] = {}
+        """By lane: what was asked for beyond the first moves."""
+        self._shown: PlanView | None = None
         self.passed: frozenset[str] = frozenset()
 
     def compose_left(self) -> ComposeResult:
@@ -205,6 +212,8 @@ class PlanScreen(StageScreen):
 
     def show_body(self) -> None:
         plan, look = self.desk.plan, self.look
+        if plan is not self._shown:
+            self._shown, self.more = plan, {}
         if plan is None:
             self.query_one("#head", Static).update(Text("drawing the plan…", look.style("quiet")))
             return
@@ -212,9 +221,9 @@ class PlanScreen(StageScreen):
         self.query_one("#foot", Static).update(_foot(plan, look))
         self.query_one("#crossing", Lines).set_rows(self._rows(plan))
 
-    def _rows(self, plan: Plan) -> list[Row]:
+    def _rows(self, plan: PlanView) -> list[Row]:
         rows: list[Row] = [_CrossingHeading()]
-        lanes = lanes_of(plan)
+        lanes = plan.lanes
         roomy = len(lanes) * 2 + len(plan.questions) * 3 + 12 < self.size.height and not self.open_lanes
         for lane in lanes:
             is_open = lane.key in self.open_lanes
@@ -232,8 +241,8 @@ class PlanScreen(StageScreen):
             rows += [QuestionRow(n, q) for n, q in enumerate(plan.questions, 1)]
         return rows
 
-    def _under(self, lane: Lane) -> list[Row]:
-        shown = lane.first(lane.count if lane.key in self.whole else _SHOWN)
+    def _under(self, lane: LaneView) -> list[Row]:
+        shown = self.more.get(lane.key) or lane.shown
         rows: list[Row] = [MoveRow(move, lane.key) for move in shown]
         if len(shown) < lane.count:
             rows.append(MoreMoves(lane, lane.count - len(shown)))
@@ -244,9 +253,9 @@ class PlanScreen(StageScreen):
         if plan is None or row is None:
             return
         if isinstance(row, LaneRow):
-            self.explain(_why_lane(row.lane, plan, self.look))
+            self.explain(_why_lane(row.lane, plan, self.desk.survey, self.look))
         elif isinstance(row, MoveRow):
-            self.explain(why_move(row.move, plan, self.look))
+            self.explain(why_move(row.move, plan, self.desk.survey, self.look))
         elif isinstance(row, QuestionRow):
             self.explain(why_question(row.question, plan, self.look))
         elif isinstance(row, FaultRow):
@@ -258,7 +267,7 @@ class PlanScreen(StageScreen):
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         plan = self.desk.plan
         if action == "carry_out":
-            return plan is not None and bool(plan.changes) and not self._blocked(plan)
+            return plan is not None and self.desk.drawn and bool(plan.changes) and not self._blocked(plan)
         if action == "pass_blockers":
             return (
                 plan is not None
@@ -269,7 +278,7 @@ class PlanScreen(StageScreen):
             return plan is not None and bool(plan.questions)
         return True
 
-    def _blocked(self, plan: Plan) -> list[Fault]:
+    def _blocked(self, plan: PlanView) -> list[Fault]:
         return [b for b in plan.blockers if b.code not in self.passed]
 
     @property
@@ -296,10 +305,21 @@ class PlanScreen(StageScreen):
             self.open_lanes.discard(row.lane)
             self.lines.set_rows(self._rows(plan), at=f"lane:{row.lane}")
         elif isinstance(row, MoreMoves):
-            self.whole.add(row.lane.key)
-            self.lines.set_rows(self._rows(plan), at=f"move:{row.lane.first(_SHOWN + 1)[-1].path}")
+            self._ask_for_more(row.lane)
         elif isinstance(row, QuestionRow):
             self._answer(row.question, way or 1)
+
+    def _ask_for_more(self, lane: LaneView) -> None:
+        known = len(self.more.get(lane.key) or lane.shown)
+        plan = self.desk.plan
+
+        def came(moves: list[Move]) -> None:
+            if self.is_attached and plan is self.desk.plan and plan is not None and len(moves) > known:
+                self.more[lane.key] = moves
+                self.lines.set_rows(self._rows(plan), at=f"move:{moves[known].path}")
+
+        wanted = call("desk.moves", self.desk.install, lane.key, known + _MORE)
+        self.left_intact.work_on(Job("more of the lane", wanted, came, self._failed, beside=True))
 
     def _answer(self, question: Question, way: int) -> None:
         """The first press takes the other option; the default is accepted by carrying out."""
@@ -338,8 +358,8 @@ class PlanScreen(StageScreen):
         self.app.push_screen(ConfirmDialog("go past it knowingly", says, "go past it"), answered)
 
     def action_carry_out(self) -> None:
-        plan, draft = self.desk.plan, self.desk.draft
-        if plan is None or draft is None or not self.check_action("carry_out", ()):
+        plan = self.desk.plan
+        if plan is None or not self.check_action("carry_out", ()):
             return
         # The marked defaults are on the screen, so carrying out accepts them.
         self.desk.answers |= {q.id: q.choice for q in plan.questions}
@@ -347,22 +367,22 @@ class PlanScreen(StageScreen):
         self.post_message(GoToStop("under way", self.desk, allowed=self.passed))
 
 
-def _head(plan: Plan, look: Look) -> Text:
+def _head(plan: PlanView, look: Look) -> Text:
     text = Text(no_wrap=True)
     text.append(f"{bearable(plan.install)} ", look.style("text", bold=True))
     text.append(f"{plan.from_version or 'unknown'} → ", look.style("text"))
     text.append(f"{plan.to_version or 'unknown'}", look.style("focus", bold=True))
-    base = "" if plan.baseline else " · no baseline: evidence decides"
+    base = "" if plan.with_baseline else " · no baseline: evidence decides"
     text.append(
-        f"   {plan.route.value.replace('-', ' ')} · {size(plan.arrival.packed_bytes)} in · room needed "
+        f"   {plan.route.value.replace('-', ' ')} · {size(plan.packed_bytes)} in · room needed "
         f"{size(plan.space.needed)}, free {size(plan.space.free)}{base}",
         look.style("quiet"),
     )
     return text
 
 
-def _foot(plan: Plan, look: Look) -> Text:
-    yours = plan.left_intact()
+def _foot(plan: PlanView, look: Look) -> Text:
+    yours = plan.left_intact
     text = Text(no_wrap=True)
     text.append("left intact  ", look.style("quiet"))
     text.append(
@@ -386,7 +406,7 @@ def _foot(plan: Plan, look: Look) -> Text:
     return text
 
 
-def _question_words(plan: Plan, look: Look) -> Text:
+def _question_words(plan: PlanView, look: Look) -> Text:
     line = Line().put(count(len(plan.questions), "question"), look.style("focus", bold=True))
     left = len(plan.open_questions)
     says = (
@@ -413,9 +433,9 @@ _STROKE_WORDS = {
 }
 
 
-def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
+def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look) -> Text:
     if lane.count == 1:
-        return why_move(lane.first(1)[0], plan, look)
+        return why_move(lane.shown[0], plan, survey, look)
     text = Text()
     text.append(bearable(lane.label) + "\n", look.style("text", bold=True))
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
@@ -427,7 +447,7 @@ def _why_lane(lane: Lane, plan: Plan, look: Look) -> Text:
             bearable(reason) + "\n", look.style("quiet")
         )
     heading(text, "among them", look)
-    for move in lane.first(12):
+    for move in lane.shown[:12]:
         text.append(fit(bearable(move.path), 34), look.style("text")).append(
             f"{size(move.bytes):>10}\n", look.style("quiet")
         )

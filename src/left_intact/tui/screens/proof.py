@@ -11,9 +11,10 @@ from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.plan import Plan, Verb
+from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict
 from left_intact.core.model.update import Settled
+from left_intact.core.model.views import PlanView
 from left_intact.tui.explain import heading, keys
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import NAME, Look
@@ -23,6 +24,7 @@ from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, size
 from left_intact.workbench import WentBack
+from left_intact.worker.call import call
 
 _VERDICT = {
     Verdict.INTACT: ("I N T A C T", "good"),
@@ -169,33 +171,21 @@ class ProofScreen(StageScreen):
         if not isinstance(row, CheckRow) or row.check.state is not CheckState.YOURS or outcome is None:
             return
         self.desk.ticked = self.desk.ticked ^ {row.check.says}
-        bench, install, ticked = self.left_intact.bench, self.desk.install, self.desk.ticked
-        self.left_intact.work_on(
-            Job(
-                "noting",
-                lambda r, c: bench.updates.tick(install, outcome.update, ticked),
-                lambda _: None,
-                self._failed,
-            )
-        )
+        wanted = call("updates.tick", self.desk.install, outcome.update, self.desk.ticked)
+        self.left_intact.work_on(Job("noting", wanted, lambda _: None, self._failed, beside=True))
         self.show_all()
 
     def action_prove(self) -> None:
-        app, install = self.left_intact, self.desk.install
-        app.work_on(
-            Job("proving", lambda r, c: app.bench.updates.prove(install, r, c), self._proved, self._failed)
-        )
+        wanted = call("updates.prove", self.desk.install)
+        self.left_intact.work_on(Job("proving", wanted, self._proved, self._failed))
 
     def action_export(self) -> None:
-        bench, install = self.left_intact.bench, self.desk.install
-        self.left_intact.work_on(
-            Job(
-                "exporting",
-                lambda r, c: bench.updates.export_proof(install),
-                lambda path: self.notify(f"the proof is in {path}", timeout=6),
-                self._failed,
-            )
-        )
+        wanted = call("updates.export_proof", self.desk.install)
+
+        def done(path: str) -> None:
+            self.notify(f"the proof is in {path}", timeout=6)
+
+        self.left_intact.work_on(Job("exporting", wanted, done, self._failed, beside=True))
 
     def to_settling(self) -> None:
         self.action_settle()
@@ -226,24 +216,18 @@ class ProofScreen(StageScreen):
             )
             self._leave()
 
-        app.work_on(Job("settling", lambda r, c: app.bench.updates.settle(install), done, self._failed))
+        wanted = call("updates.settle", install)
+        app.work_on(Job("settling", wanted, done, self._failed, changes_disk=True))
 
     def action_go_back(self) -> None:
         """Draw the way back on the disk as it is now, and show it; nothing changes before the person says
         so.
         """
-        app, install = self.left_intact, self.desk.install
         if self.desk.outcome is not None:
-            app.work_on(
-                Job(
-                    "drawing the way back",
-                    lambda r, c: app.bench.updates.back.draw(install, report=r),
-                    self._show_back,
-                    self._failed,
-                )
-            )
+            wanted = call("desk.way_back", self.desk.install)
+            self.left_intact.work_on(Job("drawing the way back", wanted, self._show_back, self._failed))
 
-    def _show_back(self, plan: Plan) -> None:
+    def _show_back(self, plan: PlanView) -> None:
         from left_intact.tui.screens.back import BackDialog
 
         if self.is_attached:
@@ -275,28 +259,15 @@ class ProofScreen(StageScreen):
                 app.notify(missing, severity="error", timeout=12)
             self._leave()
 
-        app.work_on(
-            Job(
-                "going back",
-                lambda r, c: app.bench.updates.back.go(install, r, answers=answers, cancel=c),
-                done,
-                self._failed,
-            )
-        )
+        wanted = call("desk.go_back", install, answers)
+        app.work_on(Job("going back", wanted, done, self._failed, changes_disk=True))
 
     def _leave(self) -> None:
         """Back to the shelf, as the disk is another now."""
         self.desk.clear_update()
         self.app.pop_screen()
-        install, app = self.desk.install, self.left_intact
-        app.work_on(
-            Job(
-                "reading",
-                lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
-                lambda _: app.refresh_shelf(),
-                app.complain,
-            )
-        )
+        app, wanted = self.left_intact, call("desk.take_stock", self.desk.install)
+        app.work_on(Job("reading", wanted, lambda _: app.refresh_shelf(), app.complain))
 
 
 def _head(proof: Proof, name: str, look: Look) -> Text:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from rich.console import Group, RenderableType
+from rich.console import Group
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
@@ -15,14 +15,17 @@ from textual.widgets import Static
 
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
+from left_intact.core.model.install import Install
 from left_intact.core.model.outline import pattern_for
 from left_intact.tui.explain import speaking_words
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME
 from left_intact.tui.preview import limit_for, preview_of
+from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.writing import bearable, clip
 from left_intact.words import count, size
+from left_intact.worker.call import call
 
 _SHOWN = 6
 
@@ -37,9 +40,9 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         Binding("escape", "leave", "done"),
     ]
 
-    def __init__(self, install: object, survey: object, groups: list[list[Finding]]) -> None:
+    def __init__(self, install: Install, groups: list[list[Finding]]) -> None:
         super().__init__()
-        self.install, self.survey, self.groups = install, survey, groups
+        self.install, self.groups = install, groups
         self.at = 0
         self.ruled: dict[str, FileClass] = {}
 
@@ -107,21 +110,16 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         self.query_one("#queue-keys", Static).update(text)
 
     def _show_inside(self, finding: Finding) -> None:
-        bench, look = self.app.bench, self.look  # type: ignore[attr-defined]
-        place = self.at
+        look, place, app = self.look, self.at, application(self.app)
 
-        def work(report: object, cancel: object) -> RenderableType:
-            data = bench.surveys.peek(
-                self.install, self.survey, finding.path, limit_for(finding.entry.format)
-            )
-            head = Text(f"\ninside {bearable(finding.path.rpartition('/')[2])}\n", look.style("quiet"))
-            return Group(head, preview_of(data, finding.entry.format, look))
-
-        def shown(inside: RenderableType) -> None:
+        def shown(data: bytes | None) -> None:
             if self.is_attached and self.at == place:
-                self.query_one("#inside", Static).update(inside)
+                head = Text(f"\ninside {bearable(finding.path.rpartition('/')[2])}\n", look.style("quiet"))
+                inside = preview_of(data, finding.entry.format, look)
+                self.query_one("#inside", Static).update(Group(head, inside))
 
-        self.app.jobs.start(Job("looking inside", work, shown, lambda error: None))  # type: ignore[attr-defined]
+        wanted = call("desk.peek", self.install, finding.path, limit_for(finding.entry.format))
+        app.work_on(Job("looking inside", wanted, shown, lambda error: None, beside=True))
 
     def action_sort(self, name: str) -> None:
         self.ruled[pattern_for(self.group)] = FileClass(name)

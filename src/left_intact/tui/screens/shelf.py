@@ -25,6 +25,7 @@ from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow
+from left_intact.worker.call import call
 
 if TYPE_CHECKING:
     from left_intact.core.model.found import Candidate
@@ -139,14 +140,8 @@ class ShelfScreen(FramedScreen):
         app = self.left_intact
         self.call_after_refresh(gc.enable)
         if app.looks_at_start:
-            app.work_on(
-                Job(
-                    "looking for news",
-                    lambda r, c: app.bench.outlets.look_for_news(report=r, cancel=c),
-                    lambda _: app.refresh_shelf(),
-                    app.complain,
-                )
-            )
+            wanted = call("outlets.look_for_news")
+            app.work_on(Job("looking for news", wanted, lambda _: app.refresh_shelf(), app.complain))
 
     def _read_unread(self) -> None:
         for row in self.shelf_rows:
@@ -154,15 +149,8 @@ class ShelfScreen(FramedScreen):
                 self._read(row.install)
 
     def _read(self, install: Install) -> None:
-        app = self.left_intact
-        app.work_on(
-            Job(
-                f"reading {install.name}",
-                lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
-                lambda _: app.refresh_shelf(),
-                app.complain,
-            )
-        )
+        app, wanted = self.left_intact, call("desk.take_stock", install)
+        app.work_on(Job(f"reading {install.name}", wanted, lambda _: app.refresh_shelf(), app.complain))
 
     # ------------------------------------------------------------ drawing
 
@@ -269,14 +257,7 @@ class ShelfScreen(FramedScreen):
         if not path:
             return
         app = self.left_intact
-        app.work_on(
-            Job(
-                "reading",
-                lambda r, c: app.bench.surveys.survey(app.bench.shelf.find(path), report=r, cancel=c),
-                lambda _: app.refresh_shelf(),
-                app.complain,
-            )
-        )
+        app.work_on(Job("reading", call("desk.add", path), lambda _: app.refresh_shelf(), app.complain))
 
     def action_find(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog
@@ -290,14 +271,7 @@ class ShelfScreen(FramedScreen):
     def _find(self, path: str | None) -> None:
         if path:
             app = self.left_intact
-            app.work_on(
-                Job(
-                    "finding",
-                    lambda r, c: app.bench.shelf.find_installs(path, report=r, cancel=c),
-                    self._found,
-                    app.complain,
-                )
-            )
+            app.work_on(Job("finding", call("shelf.find_installs", path), self._found, app.complain))
 
     def _found(self, found: list[Candidate]) -> None:
         from left_intact.tui.screens.choosing import Choice, ChooseDialog
@@ -318,10 +292,10 @@ class ShelfScreen(FramedScreen):
         ]
 
         def take(keys: list[str] | None) -> None:
-            app = self.left_intact
-            for key in keys or []:
-                install = app.bench.shelf.take_up(by_path[key])
-                self._read(install)
+            app, chosen = self.left_intact, [by_path[key] for key in keys or []]
+            if chosen:
+                wanted = call("desk.take_up", chosen)
+                app.work_on(Job("reading", wanted, lambda _: app.refresh_shelf(), app.complain))
 
         says = (
             "What looks like an install, the likest first. Those you tick come onto the shelf and are read."

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from rich.console import RenderableType
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.outlet import NoteLine
-from left_intact.core.model.plan import Plan
-from left_intact.core.model.progress import CancelToken, Report
-from left_intact.core.model.release import Arrival
-from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
+from left_intact.core.model.views import ArrivalView, PlanView, SurveyView
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
@@ -23,10 +19,8 @@ from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
 from left_intact.tui.widgets.lines import Lines
 from left_intact.tui.widgets.why import Why
-from left_intact.workbench import Draft, Outcome
-
-if TYPE_CHECKING:
-    pass
+from left_intact.workbench import Outcome
+from left_intact.worker.call import call
 
 
 class StageScreen(FramedScreen):
@@ -93,77 +87,65 @@ class StageScreen(FramedScreen):
         if desk.under_way:
             return
         if desk.row.state is State.ON_TRIAL and desk.outcome is None:
-            app.work_on(
-                Job(
-                    "proving", lambda r, c: app.bench.updates.prove(install, r, c), self._proved, self._failed
-                )
-            )
-        if desk.survey is None:
-            app.work_on(
-                Job(
-                    "reading",
-                    lambda r, c: app.bench.surveys.survey(install, report=r, cancel=c),
-                    self._surveyed,
-                    self._failed,
-                )
-            )
+            app.work_on(Job("proving", call("updates.prove", install), self._proved, self._failed))
+        if desk.read is None:
+            app.work_on(Job("reading", call("desk.read", install), self._surveyed, self._failed))
         if desk.row.waiting and desk.arrival is None and desk.row.state is not State.WAITING:
             self.receive(desk.row.waiting[0])
 
     def receive(self, path: str) -> None:
         """Look into an arrival and draw the plan for it."""
-        desk, app, install = self.desk, self.left_intact, self.desk.install
-        desk.arrival = desk.draft = desk.plan = None
-        desk.answers, desk.trouble = {}, ""
+        desk = self.desk
+        desk.arrival = desk.plan = None
+        desk.answers, desk.trouble, desk.drawn = {}, "", False
 
-        def look(report: Report, cancel: CancelToken) -> tuple[Arrival, tuple[NoteLine, ...]]:
-            arrival = app.bench.surveys.arrival(install, path, report=report, cancel=cancel)
-            return arrival, app.bench.outlets.notes_of(install, arrival)
-
-        def arrived(both: tuple[Arrival, tuple[NoteLine, ...]]) -> None:
-            arrival, desk.notes = both
+        def arrived(arrival: ArrivalView) -> None:
             desk.arrival = arrival
             self._redraw()
-            job = Job(
-                "planning",
-                lambda r, c: app.bench.updates.draft(install, arrival, report=r, cancel=c),
-                self._drafted,
-                self._no_plan,
-            )
-            app.work_on(job)
+            self.plan_again()
 
-        app.work_on(Job("looking in", look, arrived, self._no_plan))
+        job = Job("looking in", call("desk.look_into", desk.install, path), arrived, self._no_plan)
+        self.left_intact.work_on(job)
+
+    def plan_again(self) -> None:
+        """Draw the plan for what came."""
+        wanted = call("desk.draw_up", self.desk.install, dict(self.desk.answers))
+        self.left_intact.work_on(Job("planning", wanted, self._drafted, self._no_plan))
 
     def draw_plan(self) -> None:
         """Draw the plan again for the answers on the desk."""
-        draft, answers = self.desk.draft, dict(self.desk.answers)
-        if draft is None:
-            return
 
-        def drawn(plan: Plan) -> None:
+        def drawn(plan: PlanView) -> None:
             self.desk.plan = plan
             self._redraw()
 
-        job = Job("drawing", lambda r, c: draft.plan(answers), drawn, self._no_plan)
-        self.left_intact.work_on(job)
+        wanted = call("desk.draw_again", self.desk.install, dict(self.desk.answers))
+        self.left_intact.work_on(Job("drawing", wanted, drawn, self._no_plan))
 
     def _current(self) -> StageScreen:
         """The screen that shows this desk now; the one that began the work may be gone."""
         current = self.left_intact.desk_screen()
         return current if current is not None and current.desk is self.desk else self
 
-    def _surveyed(self, survey: Survey) -> None:
-        self.desk.survey = survey
+    def _surveyed(self, read: SurveyView) -> None:
+        self.desk.read = read
         self._redraw()
 
-    def _drafted(self, draft: Draft) -> None:
-        self.desk.draft, self.desk.survey = draft, draft.inputs.survey
-        self.draw_plan()
+    def _drafted(self, both: tuple[SurveyView, PlanView]) -> None:
+        self.desk.read, self.desk.plan = both
+        self.desk.drawn = True
+        self._redraw()
 
     def _proved(self, outcome: Outcome) -> None:
         self.desk.outcome = outcome
-        self.desk.ticked = self.left_intact.bench.updates.ticked(self.desk.install, outcome.update)
         self._redraw()
+
+        def ticked(said: frozenset[str]) -> None:
+            self.desk.ticked = said
+            self._redraw()
+
+        wanted = call("updates.ticked", self.desk.install, outcome.update)
+        self.left_intact.work_on(Job("the ticks", wanted, ticked, self._failed, beside=True))
 
     def _no_plan(self, error: LeftIntactError) -> None:
         if not was_stopped(error):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from rich.console import Group, RenderableType
+from rich.console import Group
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
@@ -12,12 +12,14 @@ from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.outline import FolderNode, Outline, alike, outline_of, pattern_for
+from left_intact.core.model.install import Ruling
+from left_intact.core.model.outline import FolderNode, Outline, pattern_for
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import CLASS_KEYS, NAME, Look
+from left_intact.tui.preview import limit_for, preview_of
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
@@ -25,6 +27,7 @@ from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, date, size
 from left_intact.workbench import meets
+from left_intact.worker.call import Call, call
 
 _SHOWN = 40
 LENSES = ("folder", "class", "certainty", "size", "time")
@@ -156,12 +159,12 @@ class SurveyScreen(StageScreen):
 
     def __init__(self, desk) -> None:  # type: ignore[no-untyped-def]
         super().__init__(desk)
-        self.outline: Outline | None = None
-        self._outlined: Survey | None = None
-        self._arranging: Survey | None = None
-        """What is being arranged for showing, so that it is not begun twice."""
-        self.groups: list[list[Finding]] = []
-        """The unsorted, by what is alike."""
+        self._shown: SurveyView | None = None
+        self._asked = ""
+        """The lens or filter that was asked for last."""
+        self.found: list[Row] | None = None
+        """Rows of a lens or filter, once they came."""
+        self._of_class: dict[FileClass, list[Row]] = {}
         self.open_folders: set[str] = {""}
         self.shown_whole: set[str] = set()
         self.lens, self.unit, self.wanted = "folder", "files", ""
@@ -188,25 +191,73 @@ class SurveyScreen(StageScreen):
         if survey is None:
             self.query_one("#head", Static).update(Text("reading the install…", self.look.style("quiet")))
             return
-        if survey is not self._outlined:
-            if survey is self._arranging:
-                return
-            self._arranging = survey
-            job = Job(
-                "arranging",
-                lambda r, c: (outline_of(survey), alike(survey.unsorted())),
-                lambda both: self._arranged(survey, *both),
-                self._failed,
-            )
-            self.left_intact.work_on(job)
-            return
         self._show_head(survey)
+        if self.desk.read is not self._shown:
+            self._shown, self._of_class = self.desk.read, {}
+            for name in [name for name in self.open_folders if name.startswith("class:")]:
+                self._open_class(FileClass(name.removeprefix("class:")))
+            if self._lens_call() is not None:
+                self._ask()
+                return
         self.query_one("#tree", Lines).set_rows(self._rows())
 
-    def _arranged(self, survey: Survey, outline: Outline, groups: list[list[Finding]]) -> None:
-        self.outline, self._outlined, self.groups = outline, survey, groups
-        if self.is_attached:
-            self.show_body()
+    @property
+    def outline(self) -> Outline | None:
+        return self.desk.read.outline if self.desk.read is not None else None
+
+    @property
+    def groups(self) -> list[list[Finding]]:
+        """The unsorted, by what is alike."""
+        return self.desk.read.groups if self.desk.read is not None else []
+
+    # ------------------------------------------------------------ lenses and the filter
+
+    def _lens_call(self) -> Call | None:
+        """What the worker is asked for what is to be shown; None for the tree."""
+        install = self.desk.install
+        if self.wanted:
+            return call("desk.containing", install, self.wanted, _MOST)
+        if self.lens in ("certainty", "size", "time"):
+            return call("desk.ranked", install, self.lens, _MOST)
+        return None
+
+    def _ask(self, at: str | None = None) -> None:
+        """Show what the lens and the filter are about; what is not at hand is asked for."""
+        wanted = self._lens_call()
+        if wanted is None:
+            self.found, self._asked = None, ""
+            self.lines.set_rows(self._rows(), at=at)
+            return
+        asked = self._asked = f"{self.lens} {self.wanted}"
+
+        def came(found: object) -> None:
+            if self.is_attached and asked == self._asked:
+                self.found = self._found_rows(found)
+                self.lines.set_rows(self._rows())
+
+        self.left_intact.work_on(Job("looking", wanted, came, self._failed, beside=True))
+
+    def _found_rows(self, found) -> list[Row]:  # type: ignore[no-untyped-def]
+        if self.wanted:
+            entries, number = found
+            says = f"{count(number, 'entry', 'entries')} with “{self.wanted}”"
+            rows: list[Row] = [Words(says), *(EntryRow(f, f.path, 0) for f in entries)]
+            return rows + _rest(number - len(entries))
+        dated = self.lens == "time"
+        assert self.desk.survey is not None
+        rows = [EntryRow(f, f.path, 0, dated=dated) for f in found]
+        return rows + _rest(len(self.desk.survey.findings) - len(rows))
+
+    def _open_class(self, kind: FileClass) -> None:
+        def came(both: tuple[list[Finding], int]) -> None:
+            found, number = both
+            rows: list[Row] = [EntryRow(f, f.path, 0) for f in found]
+            self._of_class[kind] = rows + _rest(number - len(found))
+            if self.is_attached and self.lens == "class":
+                self.lines.set_rows(self._rows())
+
+        wanted = call("desk.of_class", self.desk.install, kind, _MOST)
+        self.left_intact.work_on(Job("looking", wanted, came, self._failed, beside=True))
 
     def _show_head(self, survey: Survey) -> None:
         look, text = self.look, Text(no_wrap=True)
@@ -240,23 +291,13 @@ class SurveyScreen(StageScreen):
         self.query_one("#head", Static).update(text)
 
     def _rows(self) -> list[Row]:
-        assert self.outline is not None and self._outlined is not None
+        assert self.outline is not None and self.desk.survey is not None
         rows: list[Row] = [_TreeHeading(self.lens, self.unit)]
-        if self.wanted:
-            found, number = self.findings.containing(self.wanted, _MOST)
-            rows.append(Words(f"{count(number, 'entry', 'entries')} with “{self.wanted}”"))
-            return rows + [EntryRow(f, f.path, 0) for f in found] + _rest(number - len(found))
+        if self._lens_call() is not None:
+            return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
             return rows + self._by_class()
-        if self.lens in ("certainty", "size", "time"):
-            ranked = self.findings.ranked(self.lens, _MOST)
-            dated = self.lens == "time"
-            return (
-                rows
-                + [EntryRow(f, f.path, 0, dated=dated) for f in ranked]
-                + _rest(len(self.findings) - len(ranked))
-            )
-        self._add_folder(rows, self.outline.root, self._outlined.root.rsplit("/", 1)[-1], 0)
+        self._add_folder(rows, self.outline.root, self.desk.survey.root.rsplit("/", 1)[-1], 0)
         return rows + self._unsorted_rows()
 
     def _add_folder(self, rows: list[Row], node: FolderNode, name: str, depth: int) -> None:
@@ -274,7 +315,6 @@ class SurveyScreen(StageScreen):
             rows.append(MoreRow(node.path, entries[len(shown) :], depth + 1))
 
     def _unsorted_rows(self) -> list[Row]:
-        assert self._outlined is not None
         groups = self.groups
         if not groups:
             return []
@@ -287,23 +327,15 @@ class SurveyScreen(StageScreen):
         return [Gap(), Words(head), *(_AlikeRow(group) for group in groups)]
 
     def _by_class(self) -> list[Row]:
-        assert self._outlined is not None
-        totals = self._outlined.totals()
+        assert self.desk.survey is not None
+        totals = self.desk.survey.totals()
         rows: list[Row] = []
         for kind in FileClass:
             is_open = f"class:{kind}" in self.open_folders
             rows.append(ClassRow(kind, totals[kind].files, totals[kind].bytes, is_open))
             if is_open:
-                found = self.findings.of_class(kind)
-                rows += [EntryRow(f, f.path, 0) for f in found[:_MOST]] + _rest(len(found) - _MOST)
+                rows += self._of_class.get(kind, [])
         return rows
-
-    @property
-    def findings(self) -> SortedPages:
-        assert self._outlined is not None
-        findings = self._outlined.findings
-        assert isinstance(findings, SortedPages)
-        return findings
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
         self._explain_row(message.row)
@@ -317,8 +349,8 @@ class SurveyScreen(StageScreen):
             self._show_inside(finding)
         elif isinstance(row, EntryRow):
             self.explain(why_finding(row.finding, look))
-        elif isinstance(row, FolderRow) and self._outlined is not None:
-            self.explain(why_folder(row.node, shown_path(self._outlined.root), look))
+        elif isinstance(row, FolderRow) and self.desk.survey is not None:
+            self.explain(why_folder(row.node, shown_path(self.desk.survey.root), look))
         elif isinstance(row, _AlikeRow):
             self.explain(why_finding(row.group[0], look))
 
@@ -344,6 +376,8 @@ class SurveyScreen(StageScreen):
             path = row.node.path if isinstance(row, FolderRow) else row.key
             if row.is_open != wide:
                 (self.open_folders.add if wide else self.open_folders.discard)(path)
+                if wide and isinstance(row, ClassRow):
+                    self._open_class(row.kind)
                 self.lines.set_rows(self._rows())
                 return
         if not wide and isinstance(row, (FolderRow, EntryRow, MoreRow)) and self.lens == "folder":
@@ -352,15 +386,15 @@ class SurveyScreen(StageScreen):
 
     def _reveal(self, path: str) -> None:
         parts = path.split("/")[:-1]
-        self.lens, self.wanted = "folder", ""
+        self.lens, self.wanted, self.found, self._asked = "folder", "", None, ""
         self.open_folders |= {"", *("/".join(parts[: n + 1]) for n in range(len(parts)))}
         self.shown_whole.add("/".join(parts))
         self.lines.set_rows(self._rows(), at=path)
 
     def action_unsorted(self) -> None:
-        if self._outlined is None:
+        if self.desk.read is None:
             return
-        left = [f.path for f in self._outlined.unsorted()]
+        left = sorted(f.path for group in self.groups for f in group)
         if not left:
             self.notify("everything is sorted", timeout=3)
             return
@@ -373,26 +407,15 @@ class SurveyScreen(StageScreen):
         self._explain_row(self.lines.row)
 
     def _show_inside(self, finding: Finding) -> None:
-        bench, look, install, survey = self.left_intact.bench, self.look, self.desk.install, self._outlined
-        if survey is None:
-            return
+        look = self.look
 
-        def work(report: object, cancel: object) -> RenderableType:
-            from left_intact.tui.preview import limit_for, preview_of
+        def shown(data: bytes | None) -> None:
+            here = self.lines.row.key if self.is_attached and self.lines.row is not None else ""
+            if self.shows_inside and here in (finding.path, f"alike:{finding.path}"):
+                self.explain(Group(inside_head(finding, look), preview_of(data, finding.entry.format, look)))
 
-            data = bench.surveys.peek(install, survey, finding.path, limit_for(finding.entry.format))
-            return Group(inside_head(finding, look), preview_of(data, finding.entry.format, look))
-
-        def shown(inside: RenderableType) -> None:
-            if (
-                self.is_attached
-                and self.shows_inside
-                and self.lines.row is not None
-                and self.lines.row.key in (finding.path, f"alike:{finding.path}")
-            ):
-                self.explain(inside)
-
-        self.left_intact.work_on(Job("looking inside", work, shown, self._failed))
+        wanted = call("desk.peek", self.desk.install, finding.path, limit_for(finding.entry.format))
+        self.left_intact.work_on(Job("looking inside", wanted, shown, self._failed, beside=True))
 
     def action_more(self) -> None:
         from left_intact.tui.screens.know_more import KnowMore
@@ -401,32 +424,16 @@ class SurveyScreen(StageScreen):
 
     def read_again(self) -> None:
         """Read the install anew, as after a watched run; what waits is planned anew with it."""
-        desk, bench = self.desk, self.left_intact.bench
-        job = Job(
-            "reading",
-            lambda r, c: bench.surveys.survey(desk.install, report=r, cancel=c),
-            self._read_again,
-            self._failed,
-        )
+        job = Job("reading", call("desk.read", self.desk.install), self._read_again, self._failed)
         self.left_intact.work_on(job)
 
-    def _read_again(self, survey: Survey) -> None:
-        self._surveyed(survey)
-        self._plan_again()
-
-    def _plan_again(self) -> None:
-        current, bench, desk = self.desk.arrival, self.left_intact.bench, self.desk
-        if current is not None:
-            job = Job(
-                "planning",
-                lambda r, c: bench.updates.draft(desk.install, current, report=r, cancel=c),
-                self._drafted,
-                self._no_plan,
-            )
-            self.left_intact.work_on(job)
+    def _read_again(self, read: SurveyView) -> None:
+        self._surveyed(read)
+        if self.desk.arrival is not None:
+            self.plan_again()
 
     def action_queue(self) -> None:
-        if self._outlined is None:
+        if self.desk.read is None:
             return
         groups = self.groups
         if not groups:
@@ -434,23 +441,16 @@ class SurveyScreen(StageScreen):
             return
         from left_intact.tui.screens.queue import QueueScreen
 
-        self.app.push_screen(QueueScreen(self.desk.install, self._outlined, groups), self._queue_done)
+        self.app.push_screen(QueueScreen(self.desk.install, groups), self._queue_done)
 
     def _queue_done(self, ruled: dict[str, FileClass] | None) -> None:
-        if not ruled:
-            return
-        bench, install = self.left_intact.bench, self.desk.install
-
-        def write() -> None:
-            for pattern, kind in ruled.items():
-                bench.surveys.rule(install, pattern, kind)
-
-        self._sort_again(write, f"{count(len(ruled), 'ruling')} made")
+        if ruled:
+            self._rule(ruled, f"{count(len(ruled), 'ruling')} made")
 
     def action_lens(self) -> None:
         self.lens = LENSES[(LENSES.index(self.lens) + 1) % len(LENSES)]
-        if self._outlined is not None:
-            self.lines.set_rows(self._rows())
+        if self.desk.read is not None:
+            self._ask()
 
     def action_unit(self) -> None:
         self.unit = "bytes" if self.unit == "files" else "files"
@@ -463,8 +463,8 @@ class SurveyScreen(StageScreen):
 
     def on_input_changed(self, message: Input.Changed) -> None:
         self.wanted = message.value
-        if self._outlined is not None:
-            self.lines.set_rows(self._rows())
+        if self.desk.read is not None:
+            self._ask()
 
     def on_input_submitted(self, message: Input.Submitted) -> None:
         self.query_one("#filter").remove_class("-open")
@@ -494,69 +494,65 @@ class SurveyScreen(StageScreen):
         return pattern_for(row.group) if isinstance(row, _AlikeRow) else ""
 
     def action_rule(self, name: str) -> None:
-        pattern = self._target()
-        if not pattern or self._outlined is None:
+        pattern, kind = self._target(), FileClass(name)
+        if not pattern or self.desk.read is None:
             return
-        from left_intact.tui.screens.dialogs import ConfirmDialog
 
-        kind = FileClass(name)
-        met = self.left_intact.bench.surveys.met_by(self._outlined, pattern)
-        changing = [f for f in met if f.file_class is not kind]
-        if len(met) <= 1:
-            self._rule(pattern, kind)
-            return
-        says = (
-            f"{pattern} is {kind}: this speaks of {count(len(met), 'file')} and changes "
-            f"{len(changing):,} of them."
-        )
-        dialog = ConfirmDialog("rule a folder", says, "rule it")
-        self.app.push_screen(dialog, lambda yes: self._rule(pattern, kind) if yes else None)
+        def met(both: tuple[list[Finding], dict[FileClass, int]]) -> None:
+            counts = both[1]
+            number = sum(counts.values())
+            if number <= 1:
+                self._rule_one(pattern, kind)
+                return
+            from left_intact.tui.screens.dialogs import ConfirmDialog
+
+            says = (
+                f"{pattern} is {kind}: this speaks of {count(number, 'file')} and changes "
+                f"{number - counts.get(kind, 0):,} of them."
+            )
+            dialog = ConfirmDialog("rule a folder", says, "rule it")
+            self.app.push_screen(dialog, lambda yes: self._rule_one(pattern, kind) if yes else None)
+
+        wanted = call("desk.met_by", self.desk.install, pattern, 0)
+        self.left_intact.work_on(Job("looking", wanted, met, self._failed, beside=True))
 
     def action_pattern(self) -> None:
-        if self._outlined is None:
+        if self.desk.read is None:
             return
         from left_intact.tui.screens.dialogs import PatternDialog
 
         row = self.lines.row
         first = pattern_for([row.finding, row.finding]) if isinstance(row, EntryRow) else self._target()
-        survey = self._outlined
-        dialog = PatternDialog(first, lambda pattern: self.left_intact.bench.surveys.met_by(survey, pattern))
-        self.app.push_screen(dialog, lambda said: self._rule(*said) if said else None)
+        dialog = PatternDialog(first, self.desk.install)
+        self.app.push_screen(dialog, lambda said: self._rule_one(*said) if said else None)
 
-    def _rule(self, pattern: str, kind: FileClass) -> None:
-        bench, install = self.left_intact.bench, self.desk.install
-        self._sort_again(
-            lambda: bench.surveys.rule(install, pattern, kind),
-            f"ruled: {clip(bearable(pattern), 50)} is {kind}",
-        )
+    def _rule_one(self, pattern: str, kind: FileClass) -> None:
+        self._rule({pattern: kind}, f"ruled: {clip(bearable(pattern), 50)} is {kind}")
+
+    def _rule(self, ruled: dict[str, FileClass], says: str) -> None:
+        self._sort_again(call("desk.rule", self.desk.install, ruled), says)
 
     def action_unrule(self) -> None:
-        row, bench, install = self.lines.row, self.left_intact.bench, self.desk.install
+        row, install = self.lines.row, self.desk.install
         path = row.finding.path if isinstance(row, EntryRow) else self._target()
-        speaking = [r for r in bench.surveys.rulings(install) if r.pattern == path or meets(r.pattern, path)]
-        if not speaking:
-            self.notify("no ruling of yours speaks of this", timeout=3)
-            return
-        pattern = speaking[-1].pattern
-        self._sort_again(lambda: bench.surveys.unrule(install, pattern), f"taken back: {bearable(pattern)}")
 
-    def _sort_again(self, change, says: str) -> None:  # type: ignore[no-untyped-def]
-        bench, desk = self.left_intact.bench, self.desk
-        survey, arrival = desk.survey, desk.arrival
-        if survey is None:
-            return
+        def known(rulings: list[Ruling]) -> None:
+            speaking = [r for r in rulings if r.pattern == path or meets(r.pattern, path)]
+            if not speaking:
+                self.notify("no ruling of yours speaks of this", timeout=3)
+                return
+            pattern = speaking[-1].pattern
+            self._sort_again(call("desk.unrule", install, pattern), f"taken back: {bearable(pattern)}")
 
-        def work(report: object, cancel: object) -> Survey:
-            change()
-            return bench.surveys.sort_again(desk.install, survey, arrival)
+        wanted = call("surveys.rulings", install)
+        self.left_intact.work_on(Job("looking", wanted, known, self._failed, beside=True))
 
-        def done(again: Survey) -> None:
-            desk.survey = again
+    def _sort_again(self, wanted: Call, says: str) -> None:
+        def done(again: SurveyView) -> None:
             self.notify(says, timeout=3)
-            self._redraw()
-            self._plan_again()
+            self._read_again(again)
 
-        self.left_intact.work_on(Job("sorting", work, done, self._failed))
+        self.left_intact.work_on(Job("sorting", wanted, done, self._failed))
 
 
 def _rest(number: int) -> list[Row]:

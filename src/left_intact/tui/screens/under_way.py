@@ -20,6 +20,7 @@ from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.writing import bearable
 from left_intact.words import size
 from left_intact.workbench import Outcome
+from left_intact.worker.call import call
 
 _STAGES = (
     ("safe", "copies of all that will be displaced", "into the strongbox, each read back"),
@@ -63,18 +64,9 @@ class UnderWayScreen(StageScreen):
 
     def on_mount(self) -> None:
         self.show_all()
-        desk, bench, allowed = self.desk, self.left_intact.bench, self.allowed
-        draft, answers, approved = desk.draft, dict(desk.answers), desk.plan
-        assert draft is not None
-
-        def work(report, cancel) -> Outcome:  # type: ignore[no-untyped-def]
-            # What was approved is carried out; it is drawn again only where it lacks an answer of the desk's.
-            said = {q.id: q.answer for q in approved.questions} if approved is not None else None
-            same = said is not None and all(answers.get(name) == answer for name, answer in said.items())
-            plan = approved if approved is not None and same else draft.plan(answers)
-            return bench.updates.update(plan, desk.install, allowed=allowed, report=report, cancel=cancel)
-
-        self.job = self.left_intact.work_on(Job("under way", work, self._done, self._not_done))
+        wanted = call("desk.carry_out", self.desk.install, dict(self.desk.answers), self.allowed)
+        job = Job("under way", wanted, self._done, self._not_done, changes_disk=True)
+        self.job = self.left_intact.work_on(job)
 
     def fill_desk(self) -> None:
         """Nothing is read beside an update."""
@@ -146,7 +138,7 @@ class UnderWayScreen(StageScreen):
 
     def action_halt(self) -> None:
         if self.job is not None:
-            self.job.cancel.cancel()
+            self.left_intact.jobs.cancel(self.job)
             self.notify("stopping at the next step", timeout=3)
 
     def _done(self, outcome: Outcome) -> None:
@@ -154,7 +146,7 @@ class UnderWayScreen(StageScreen):
         desk.under_way = False
         desk.seconds = time.monotonic() - self.began
         desk.outcome, desk.ticked = outcome, frozenset()
-        desk.draft = None
+        desk.drawn = False
         self.left_intact.refresh_shelf()
         if outcome.waits:
             desk.outcome, desk.row = None, replace(desk.row, updates=(outcome.update, *desk.row.updates))
@@ -165,9 +157,8 @@ class UnderWayScreen(StageScreen):
     def _not_done(self, error: LeftIntactError) -> None:
         desk = self.desk
         desk.under_way = False
-        desk.draft = desk.plan = None
+        desk.read, desk.plan, desk.drawn = None, None, False
         self.left_intact.complain(error)
-        desk.survey = None
         self.post_message(GoToStop("plan" if desk.arrival else "survey", desk))
         current = self.left_intact.desk_screen()
         if current is not None and desk.arrival is not None:

@@ -12,7 +12,6 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.progress import CancelToken, Report
 from left_intact.core.model.update import State, Update, WaitsFor
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
@@ -21,6 +20,7 @@ from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count
 from left_intact.workbench import Outcome, OutlineLine
+from left_intact.worker.call import call
 
 _LOOK_EVERY = 2.0
 _WRAP = 62
@@ -107,9 +107,7 @@ class WaitingScreen(StageScreen):
         self.show_all()
         self.query_one("#step", Lines).focus()
         app, install = self.left_intact, self.desk.install
-        app.work_on(
-            Job("the outline", lambda r, c: app.bench.updates.outline(install), self._outlined, self._failed)
-        )
+        app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
         self.set_interval(_LOOK_EVERY, self._look_by_itself)
 
     def fill_desk(self) -> None:
@@ -213,9 +211,8 @@ class WaitingScreen(StageScreen):
 
     def _give_up(self) -> None:
         app, install = self.left_intact, self.desk.install
-        app.work_on(
-            Job("giving up", lambda r, c: app.bench.updates.give_up(install), self._given_up, self._failed)
-        )
+        wanted = call("updates.give_up", install)
+        app.work_on(Job("giving up", wanted, self._given_up, self._failed, changes_disk=True))
 
     def _given_up(self, update: Update) -> None:
         what = (
@@ -237,9 +234,7 @@ class WaitingScreen(StageScreen):
             return
         app, install = self.left_intact, self.desk.install
         self.at_work = True
-        app.work_on(
-            Job("looking", lambda r, c: app.bench.updates.was_done(install), self._looked, self._quietly)
-        )
+        app.work_on(Job("looking", call("updates.was_done", install), self._looked, self._quietly))
 
     def _looked(self, done: bool) -> None:
         self.at_work = False
@@ -255,12 +250,8 @@ class WaitingScreen(StageScreen):
         self.at_work = True
         app, install = self.left_intact, self.desk.install
 
-        def work(report: Report, cancel: CancelToken) -> Outcome:
-            return app.bench.updates.go_on(
-                install, done=done, skip=skip, answers=answers, report=report, cancel=cancel
-            )
-
-        app.work_on(Job("going on", work, self._went_on, self._did_not))
+        wanted = call("updates.go_on", install, done=done, skip=skip, answers=answers)
+        app.work_on(Job("going on", wanted, self._went_on, self._did_not, changes_disk=True))
 
     def _did_not(self, error: LeftIntactError) -> None:
         self.at_work = False
@@ -275,14 +266,7 @@ class WaitingScreen(StageScreen):
             if self.waits == before:
                 self.notify("not done yet, as far as can be seen", timeout=4)
             app, install = self.left_intact, self.desk.install
-            app.work_on(
-                Job(
-                    "the outline",
-                    lambda r, c: app.bench.updates.outline(install),
-                    self._outlined,
-                    self._failed,
-                )
-            )
+            app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
             return
         verdict = outcome.proof.verdict.value
         self.notify(f"done: {verdict}; {count(len(self.outline), 'stage')}", timeout=6)

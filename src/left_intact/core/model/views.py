@@ -1,0 +1,168 @@
+"""What a screen shows of a survey, an arrival and a plan: small enough to cross from one process to another.
+
+The columns of a survey cross as they are. A plan stays where it was drawn; its lanes cross with the first
+of their moves, and more is asked for when somebody opens one.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.crossing import Lane, Stroke, lanes_of
+from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.outlet import NoteLine
+from left_intact.core.model.outline import Outline, alike, outline_of
+from left_intact.core.model.plan import Merge, Plan, Question, Route, RouteChoice, Space
+from left_intact.core.model.release import Arrival, Reading
+from left_intact.core.model.stages import HandStep, Move, Verb
+from left_intact.core.model.survey import Survey, Total
+
+FIRST_MOVES = 60
+"""How many moves of a lane are shown before somebody asks for more."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SurveyView:
+    """A survey, arranged for showing."""
+
+    survey: Survey
+    outline: Outline
+    groups: list[list[Finding]]
+    """The unsorted, by what is alike."""
+
+
+def survey_view(survey: Survey) -> SurveyView:
+    return SurveyView(survey=survey, outline=outline_of(survey), groups=alike(survey.unsorted()))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ArrivalView:
+    """What came, without its entries."""
+
+    source: str
+    shape: str
+    name: str
+    version_text: str
+    platform: str
+    readings: tuple[Reading, ...]
+    packed_bytes: int
+    digest: str
+    notes: tuple[str, ...]
+    news: tuple[NoteLine, ...]
+    """The release notes that it carries, the lines that touch the person first."""
+    content: Total
+    """All its files, unpacked."""
+    here_already: int
+    """How many of its paths lie in the install."""
+
+
+def arrival_view(arrival: Arrival, survey: Survey | None, news: tuple[NoteLine, ...] = ()) -> ArrivalView:
+    release = arrival.release
+    files = [e for e in release.entries.values() if e.kind is not Kind.FOLDER]
+    here = sum(1 for e in files if survey.findings.find(e.path) is not None) if survey is not None else 0
+    return ArrivalView(
+        source=arrival.source,
+        shape=arrival.shape,
+        name=release.name,
+        version_text=release.version_text,
+        platform=release.platform,
+        readings=release.readings,
+        packed_bytes=arrival.packed_bytes,
+        digest=arrival.digest,
+        notes=arrival.notes,
+        news=news,
+        content=Total(files=len(files), bytes=sum(e.bytes for e in files)),
+        here_already=here,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaneView:
+    """A lane of a plan, with the first of its moves."""
+
+    key: str
+    label: str
+    after_label: str
+    file_class: FileClass
+    stroke: Stroke
+    says: str
+    now: Total
+    after: Total
+    count: int
+    reasons: Counter[str]
+    shown: tuple[Move, ...]
+
+
+def lane_view(lane: Lane) -> LaneView:
+    return LaneView(
+        key=lane.key,
+        label=lane.label,
+        after_label=lane.after_label,
+        file_class=lane.file_class,
+        stroke=lane.stroke,
+        says=lane.says,
+        now=lane.now,
+        after=lane.after,
+        count=lane.count,
+        reasons=lane.reasons,
+        shown=tuple(lane.first(FIRST_MOVES)),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanView:
+    """A plan as it is read: lanes, questions, faults, sums."""
+
+    install: str
+    from_version: str
+    to_version: str
+    route: Route
+    routes: tuple[RouteChoice, ...]
+    lanes: tuple[LaneView, ...]
+    merges: Mapping[str, Merge]
+    questions: tuple[Question, ...]
+    blockers: tuple[Fault, ...]
+    warnings: tuple[Fault, ...]
+    space: Space
+    packed_bytes: int
+    """How much came; 0 for a going back."""
+    with_baseline: bool
+    left_intact: Total
+    """What is the person's and stays just as it lies."""
+    counts: Mapping[Verb, int]
+    changes: Mapping[Verb, int]
+    """Paths that change on the disk, by verb."""
+    hand_steps: tuple[HandStep, ...]
+
+    @property
+    def open_questions(self) -> tuple[Question, ...]:
+        return tuple(q for q in self.questions if q.answer is None)
+
+    def count(self, verb: Verb) -> int:
+        return self.counts.get(verb, 0)
+
+
+def plan_view(plan: Plan) -> PlanView:
+    return PlanView(
+        install=plan.install,
+        from_version=plan.from_version,
+        to_version=plan.to_version,
+        route=plan.route,
+        routes=plan.routes,
+        lanes=tuple(lane_view(lane) for lane in lanes_of(plan)),
+        merges=dict(plan.merges),
+        questions=plan.questions,
+        blockers=plan.blockers,
+        warnings=plan.warnings,
+        space=plan.space,
+        packed_bytes=plan.arrival.packed_bytes if plan.arrivals else 0,
+        with_baseline=plan.baseline is not None,
+        left_intact=plan.left_intact(),
+        counts={verb: plan.count(verb) for verb in Verb},
+        changes=Counter(move.verb for move in plan.changes),
+        hand_steps=tuple(stage for stage in plan.stages if isinstance(stage, HandStep)),
+    )

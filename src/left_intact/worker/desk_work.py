@@ -1,0 +1,322 @@
+"""The work behind a desk: what was read and drawn for one install stays here, the screens get views of it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.crossing import lanes_of
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.install import Install
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.views import (
+    ArrivalView,
+    PlanView,
+    SurveyView,
+    arrival_view,
+    plan_view,
+    survey_view,
+)
+from left_intact.workbench import Draft, News, Outcome, WentBack, Workbench
+
+if TYPE_CHECKING:
+    from left_intact.core.model.entry import Finding
+    from left_intact.core.model.found import Candidate, OtherRoot
+    from left_intact.core.model.outlet import Offer, PackView
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.release import Arrival, Release
+    from left_intact.core.model.stages import Move
+    from left_intact.core.model.survey import Survey
+
+
+@dataclass(slots=True)
+class _Table:
+    """What lies there for one install."""
+
+    install: Install
+    survey: Survey | None = None
+    just_read: bool = False
+    """Whether nothing was drawn from this reading yet: then it is the disk as it is."""
+    arrival: Arrival | None = None
+    draft: Draft | None = None
+    plan: Plan | None = None
+    back: Plan | None = None
+    pack: PackView | None = None
+    likely: dict[str, Release] = field(default_factory=dict)
+    """Releases that it may have come from, by path."""
+
+
+class DeskWork:
+    """Reading, looking into, drawing, carrying out for the install at hand; taking up another clears it."""
+
+    def __init__(self, bench: Workbench) -> None:
+        self.bench = bench
+        self._table: _Table | None = None
+
+    def _at(self, install: Install) -> _Table:
+        if self._table is None or self._table.install.id != install.id:
+            self._table = _Table(install)
+        return self._table
+
+    # ------------------------------------------------------------ reading
+
+    def read(
+        self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> SurveyView:
+        """Read and sort an install, arranged for showing."""
+        table = self._at(install)
+        table.survey = self.bench.surveys.survey(install, report=report, cancel=cancel)
+        table.just_read = True
+        return survey_view(table.survey)
+
+    def take_stock(
+        self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> None:
+        """Read and sort an install for what the shelf says of it."""
+        self.bench.surveys.survey(install, report=report, cancel=cancel)
+
+    def add(self, path: str, *, report: Report = silent, cancel: CancelToken | None = None) -> None:
+        """Put the install in a folder on the shelf, and read it."""
+        self.take_stock(self.bench.shelf.find(path), report=report, cancel=cancel)
+
+    def take_up(
+        self, found: Sequence[Candidate], *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> None:
+        """Put what was found on the shelf, and read it."""
+        for install in [self.bench.shelf.take_up(one) for one in found]:
+            self.take_stock(install, report=report, cancel=cancel)
+
+    def rule(self, install: Install, ruled: Mapping[str, FileClass]) -> SurveyView:
+        """Rule some patterns, and sort what was read by them."""
+        for pattern, kind in ruled.items():
+            self.bench.surveys.rule(install, pattern, kind)
+        return self._sort_again(install)
+
+    def unrule(self, install: Install, pattern: str) -> SurveyView:
+        """Take the ruling on a pattern back, and sort what was read without it."""
+        self.bench.surveys.unrule(install, pattern)
+        return self._sort_again(install)
+
+    def _sort_again(self, install: Install) -> SurveyView:
+        survey, arrival = self._read(install), self._at(install).arrival
+        again = self.bench.surveys.sort_again(install, survey, arrival)
+        self._at(install).survey = again
+        return survey_view(again)
+
+    def _read(self, install: Install) -> Survey:
+        survey = self._at(install).survey
+        if survey is None:
+            raise LeftIntactError(
+                "not-read", "what was read of it is not here any more", way_out="Open the install again."
+            )
+        return survey
+
+    def _columns(self, install: Install) -> SortedPages:
+        findings = self._read(install).findings
+        assert isinstance(findings, SortedPages)
+        return findings
+
+    # ------------------------------------------------------------ looking closer
+
+    def ranked(self, install: Install, by: str, limit: int) -> list[Finding]:
+        """The first entries by certainty, size or time."""
+        return self._columns(install).ranked(by, limit)
+
+    def containing(self, install: Install, part: str, limit: int) -> tuple[list[Finding], int]:
+        """(the first entries with some text in their path, how many there are)."""
+        return self._columns(install).containing(part, limit)
+
+    def of_class(self, install: Install, kind: FileClass, limit: int) -> tuple[list[Finding], int]:
+        """(the first entries of a class, how many there are)."""
+        found = self._columns(install).of_class(kind)
+        return found[:limit], len(found)
+
+    def met_by(
+        self, install: Install, pattern: str, limit: int
+    ) -> tuple[list[Finding], dict[FileClass, int]]:
+        """(the first entries that a ruling on a pattern would speak of, how many there are by class)."""
+        counts: dict[FileClass, int] = {}
+        met = self.bench.surveys.met_by(self._read(install), pattern) if pattern else ()
+        for finding in met:
+            counts[finding.file_class] = counts.get(finding.file_class, 0) + 1
+        return list(met[:limit]), counts
+
+    def peek(self, install: Install, path: str, limit: int) -> bytes | None:
+        """The first bytes of a file."""
+        return self.bench.surveys.peek(install, self._read(install), path, limit)
+
+    def draw_figure(self, install: Install, unit: str) -> str:
+        """Draw what an install is made of, as SVG and PDF; the path of the SVG."""
+        from left_intact.charts.composition import draw_composition
+
+        path = self.bench.surveys.export_path(install, "composition", ".svg")
+        for ending in (".svg", ".pdf"):
+            draw_composition(self._read(install), path[:-4] + ending, name=install.name, unit=unit)
+        return path
+
+    def likely_baselines(
+        self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> tuple[int, list[tuple[str, str]]]:
+        """(how many archives were looked into, (path, why) of those that the install may have come from)."""
+        found = self.bench.surveys.infer_baseline(install, report=report, cancel=cancel)
+        fitting = [one for one in found if one.fits]
+        self._at(install).likely = {one.path: one.release for one in fitting}
+        return len(found), [(one.path, one.says) for one in fitting]
+
+    def adopt_baseline(self, install: Install, path: str) -> None:
+        """Put one of the likely releases on record as the one that the install came from."""
+        self.bench.surveys.adopt_baseline(install, self._at(install).likely[path])
+
+    def find_elsewhere(
+        self, install: Install, *, report: Report = silent
+    ) -> tuple[tuple[tuple[str, str], ...], list[OtherRoot]]:
+        """((label, place) of the folders elsewhere that are read with it, those that may be its own too)."""
+        found = self.bench.surveys.find_roots(install, report=report)
+        return self.bench.surveys.roots(install), found
+
+    def read_elsewhere(self, install: Install, wanted: Mapping[str, str]) -> None:
+        """Let these be the folders elsewhere that are read with it: labels by place."""
+        for label, place in self.bench.surveys.roots(install):
+            if place not in wanted:
+                self.bench.surveys.drop_root(install, label)
+        known = {place for _, place in self.bench.surveys.roots(install)}
+        for place, label in wanted.items():
+            if place not in known:
+                self.bench.surveys.add_root(install, label, place)
+
+    # ------------------------------------------------------------ an update
+
+    def look_into(
+        self, install: Install, path: str, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> ArrivalView:
+        """Look into what came."""
+        table = self._at(install)
+        table.arrival = table.draft = table.plan = None
+        table.arrival = self.bench.surveys.arrival(install, path, report=report, cancel=cancel)
+        news = self.bench.outlets.notes_of(install, table.arrival)
+        return arrival_view(table.arrival, table.survey, news)
+
+    def draw_up(
+        self,
+        install: Install,
+        answers: Mapping[str, str],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> tuple[SurveyView, PlanView]:
+        """Draw the plan for what came. The install is read again, unless it was read for just this."""
+        table = self._at(install)
+        if table.arrival is None:
+            raise LeftIntactError(
+                "no-arrival", "what came is not at hand any more", way_out="Name it again (2, o)."
+            )
+        table.draft = table.plan = None
+        just_read = table.survey if table.just_read else None
+        table.draft = self.bench.updates.draft(
+            install, table.arrival, just_read=just_read, report=report, cancel=cancel
+        )
+        table.survey, table.just_read = table.draft.inputs.survey, False
+        return survey_view(table.survey), self.draw_again(install, answers)
+
+    def draw_again(self, install: Install, answers: Mapping[str, str]) -> PlanView:
+        """The plan for some answers."""
+        table = self._at(install)
+        table.plan = self._draft(install).plan(answers)
+        return plan_view(table.plan)
+
+    def _draft(self, install: Install) -> Draft:
+        draft = self._at(install).draft
+        if draft is None:
+            raise LeftIntactError(
+                "no-plan", "the plan is not at hand any more", way_out="Open the install again."
+            )
+        return draft
+
+    def moves(self, install: Install, lane: str, limit: int) -> list[Move]:
+        """The first moves of a lane of the plan."""
+        plan = self._at(install).plan
+        found = next((one for one in lanes_of(plan) if one.key == lane), None) if plan is not None else None
+        return found.first(limit) if found is not None else []
+
+    def carry_out(
+        self,
+        install: Install,
+        answers: Mapping[str, str],
+        allowed: Collection[str],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Carry the plan out and prove it. It is drawn again only where it lacks an answer."""
+        table = self._at(install)
+        draft, plan = self._draft(install), table.plan
+        if plan is None or any(answers.get(q.id) != q.answer for q in plan.questions):
+            plan = draft.plan(answers)
+        del draft
+        self._table = None  # the disk is another afterwards, and the plan alone holds what it needs
+        return self.bench.updates.update(plan, install, allowed=allowed, report=report, cancel=cancel)
+
+    def way_back(self, install: Install, *, report: Report = silent) -> PlanView:
+        """The plan for taking the update on trial back."""
+        table = self._at(install)
+        table.back = self.bench.updates.back.draw(install, report=report)
+        return plan_view(table.back)
+
+    def go_back(
+        self,
+        install: Install,
+        answers: Mapping[str, str],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> WentBack:
+        """Carry the way back out; it is drawn again only where it lacks an answer."""
+        plan = self._at(install).back
+        if plan is not None and any(answers.get(q.id) != q.answer for q in plan.questions):
+            plan = None
+        self._table = None
+        return self.bench.updates.back.go(
+            install, report, plan=plan, answers=None if plan else answers, cancel=cancel
+        )
+
+    # ------------------------------------------------------------ outlets and packs
+
+    def news(self) -> list[News]:
+        """What is known of all outlets."""
+        return [self.bench.outlets.news(install) for install in self.bench.shelf.installs()]
+
+    def turn_looking_at_start(self) -> bool:
+        """Whether the outlets are asked at every start from now on."""
+        wanted = not self.bench.shelf.choice("look-at-start")
+        self.bench.shelf.set_choice("look-at-start", "yes" if wanted else "")
+        return wanted
+
+    def open_pack(
+        self, install: Install, offer: Offer, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> PackView:
+        """Sort a pack of content for an install."""
+        table = self._at(install)
+        table.survey = self.bench.surveys.survey(install, report=report, cancel=cancel)
+        table.pack = self.bench.outlets.pack(install, offer.place, table.survey, full=offer.full_bytes)
+        return table.pack
+
+    def lay_pack(
+        self,
+        install: Install,
+        with_lacking: Collection[str],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Fetch the person's share of the pack that is open, lay it and prove it."""
+        pack, survey = self._at(install).pack, self._read(install)
+        if pack is None:
+            raise LeftIntactError("no-pack", "the pack is not open any more", way_out="Open it again.")
+        plan = self.bench.outlets.pack_plan(
+            install, pack, survey, with_lacking=with_lacking, report=report, cancel=cancel
+        )
+        self._table = None
+        return self.bench.updates.update(plan, install, report=report, cancel=cancel)
