@@ -26,13 +26,18 @@ def peak_memory(command: Command) -> float:
     `smaps_rollup`; looked at every 10 ms, which slows the command, so times are taken in runs of their own.
     """
     process = subprocess.Popen(command, shell=isinstance(command, str), stdout=subprocess.DEVNULL)
-    most = 0
+    most = 0.0
     while process.poll() is None:
-        most = max(most, sum(map(_proportional, _family(process.pid))))
+        most = max(most, family_memory(process.pid))
         time.sleep(0.01)
     if process.returncode:
         raise subprocess.CalledProcessError(process.returncode, command)
-    return most / 1024
+    return most
+
+
+def family_memory(pid: int) -> float:
+    """What a process and all its children have now, in MB of proportional set size."""
+    return sum(map(_proportional, _family(pid))) / 1024
 
 
 def _family(pid: int) -> list[int]:

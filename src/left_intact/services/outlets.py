@@ -6,7 +6,7 @@ import os
 import time
 from collections.abc import Collection, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.progress import CancelToken, Report, silent
@@ -15,9 +15,11 @@ from left_intact.services.home import Home, Service
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.outlet import Fetched, Hold, NoteLine, Offer, Outlet, PackView
+    from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
+    from left_intact.core.outlets.notes import Touch
 
 from left_intact.services.surveys import Surveys
 from left_intact.services.values import News
@@ -108,7 +110,7 @@ class Outlets(Service):
         for one in ranked:
             if one.newer and one.offer.notes and not one.offer.pack:
                 notes.setdefault(one.offer.version, one.offer.notes)
-        lines = read_notes(notes.items(), self._touch(install))
+        lines = read_notes(notes.items(), self._touch(install)) if notes else ()
         first = sorted(lines, key=lambda line: not line.why)
         return News(
             install=install,
@@ -119,9 +121,13 @@ class Outlets(Service):
             hold=hold,
         )
 
-    def _touch(self, install: Install) -> Any:
-        """What the person has that notes may speak of: games, parts, and settings they changed."""
+    def _touch(self, install: Install, seen: Sequence[Page] | None = None) -> Touch:
+        """What the person has that notes may speak of: games, parts, and settings they changed.
+
+        `seen` is what lies in the install, where it is at hand.
+        """
         from left_intact.core.files.tree import text_reader
+        from left_intact.core.model.pages import PagedEntries, pages_in
         from left_intact.core.outlets.notes import Touch
         from left_intact.core.settings.document import NotReadable, shown
         from left_intact.core.settings.formats.registry import is_settings_text, open_document
@@ -129,21 +135,28 @@ class Outlets(Service):
         names: dict[str, str] = {}
         settings: dict[str, str] = {}
         read, base = text_reader(install.root), self.library.baseline(install, 0)
-        for entry in (entry for page in self.library.seen(install) for entry in page.entries()):
-            shipped = base.entries.get(entry.path) if base else None
-            if shipped is None and not is_settings_text(entry.format):
-                for words in _titles(entry.path, alone=base is not None):
-                    names.setdefault(words, f"you have {entry.path}")
-            if base and entry.path in base.texts and base.entries[entry.path].digest != entry.digest:
-                data = read(entry.path)
-                try:
-                    mine = open_document(data or b"", entry.format).values()
-                    old = open_document(base.texts[entry.path], entry.format).values()
-                except NotReadable:
-                    continue
-                settings |= {
-                    shown(key): value for key, value in mine.items() if old.get(key) not in (None, value)
-                }
+        pages = self.library.seen(install) if seen is None else seen
+        shipped = {page.folder: set(page.names) for page in pages_in(base.entries)} if base else {}
+        for page in pages:
+            here = shipped.get(page.folder, ())
+            for at, name in enumerate(page.names):
+                if name not in here and not is_settings_text(page.formats[at] if page.formats else ""):
+                    path = page.path(at)
+                    for words in _titles(path, alone=base is not None):
+                        names.setdefault(words, f"you have {path}")
+        entries = PagedEntries(pages)
+        for path, text in base.texts.items() if base else ():
+            entry = entries.get(path)
+            if entry is None or base is None or base.entries[path].digest == entry.digest:
+                continue
+            try:
+                mine = open_document(read(path) or b"", entry.format).values()
+                old = open_document(text, entry.format).values()
+            except NotReadable:
+                continue
+            settings |= {
+                shown(key): value for key, value in mine.items() if old.get(key) not in (None, value)
+            }
         return Touch(names=names, settings=settings)
 
     def hold(self, install: Install, beyond: str, reason: str = "", until: str = "") -> None:
@@ -210,11 +223,15 @@ class Outlets(Service):
         with ThreadPoolExecutor(_FETCHES_AT_ONCE) as pool:
             return list(pool.map(one, wanted))
 
-    def notes_of(self, install: Install, arrival: Arrival) -> tuple[NoteLine, ...]:
-        """The notes that an arrival carries, those that touch the person first."""
+    def notes_of(
+        self, install: Install, arrival: Arrival, seen: Sequence[Page] | None = None
+    ) -> tuple[NoteLine, ...]:
+        """The notes that an arrival carries, those that touch the person first; `seen` as in `_touch`."""
         from left_intact.core.outlets.notes import read_notes
 
-        lines = read_notes([(arrival.release.version_text, arrival.news)], self._touch(install))
+        if not arrival.news.strip():
+            return ()
+        lines = read_notes([(arrival.release.version_text, arrival.news)], self._touch(install, seen))
         return tuple(sorted(lines, key=lambda line: not line.why))
 
     def offer_of(self, install: Install, version: str = "") -> Offer:

@@ -195,8 +195,10 @@ class DeskWork:
         """Look into what came."""
         table = self._at(install)
         table.arrival = table.draft = table.plan = None
-        table.arrival = self.bench.surveys.arrival(install, path, report=report, cancel=cancel)
-        news = self.bench.outlets.notes_of(install, table.arrival)
+        seen = table.survey.findings.pages if table.survey is not None else None
+        names = {page.folder: page.names for page in seen if page.names} if seen is not None else None
+        table.arrival = self.bench.surveys.arrival(install, path, names=names, report=report, cancel=cancel)
+        news = self.bench.outlets.notes_of(install, table.arrival, seen)
         return arrival_view(table.arrival, table.survey, news)
 
     def draw_up(

@@ -61,6 +61,12 @@ class Page:
         return found
 
     @property
+    def content(self) -> int:
+        """Bytes of all its files; links and what could not be read have none."""
+        sizes = self.numbers[1::COLUMNS]
+        return sum(sizes) - sum(sizes[at] for at in self.said)
+
+    @property
     def is_entry(self) -> bool:
         """Whether it counts as an entry itself: an empty one below the root, or one not to be listed."""
         return bool(self.fault or (self.folder and not self.names and not self.inner))

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Lane, Stroke, lanes_of
-from left_intact.core.model.entry import Finding, Kind
+from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.outline import Outline, alike, outline_of
+from left_intact.core.model.pages import pages_in
 from left_intact.core.model.plan import Merge, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import HandStep, Move, Verb
@@ -62,8 +63,8 @@ class ArrivalView:
 
 def arrival_view(arrival: Arrival, survey: Survey | None, news: tuple[NoteLine, ...] = ()) -> ArrivalView:
     release = arrival.release
-    files = [e for e in release.entries.values() if e.kind is not Kind.FOLDER]
-    here = sum(1 for e in files if survey.findings.find(e.path) is not None) if survey is not None else 0
+    pages = pages_in(release.entries)
+    mine = {page.folder: page.names for page in survey.findings.pages} if survey is not None else {}
     return ArrivalView(
         source=arrival.source,
         shape=arrival.shape,
@@ -75,8 +76,10 @@ def arrival_view(arrival: Arrival, survey: Survey | None, news: tuple[NoteLine, 
         digest=arrival.digest,
         notes=arrival.notes,
         news=news,
-        content=Total(files=len(files), bytes=sum(e.bytes for e in files)),
-        here_already=here,
+        content=Total(
+            files=sum(len(page.names) for page in pages), bytes=sum(page.content for page in pages)
+        ),
+        here_already=sum(len(set(page.names).intersection(mine.get(page.folder, ()))) for page in pages),
     )
 
 
