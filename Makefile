@@ -13,6 +13,7 @@ $(STAMP): requirements.lock pyproject.toml
 	$(PYTHON) -m venv .venv
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src
 	@touch $(STAMP)
 
 demo: setup

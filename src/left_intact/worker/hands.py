@@ -17,6 +17,4 @@ class Hands(Workbench):
 
     def warm_up(self) -> None:
         """Import what the first call would wait for."""
-        _ = self.surveys, self.updates, self.desk
-        import left_intact.core.planning.draw
-        import left_intact.core.survey.read  # noqa: F401
+        _ = self.surveys, self.updates, self.outlets, self.desk

@@ -67,6 +67,11 @@ class ProcessLink:
             cast(IO[bytes], child.stdin).close()
             child.wait()
 
+    @property
+    def pid(self) -> int:
+        """The process of the worker; 0 where none was started."""
+        return self._child.pid if self._child is not None else 0
+
     def _running(self) -> subprocess.Popen[bytes]:
         if self._child is None or self._child.poll() is not None:
             self._child = subprocess.Popen(
