@@ -9,7 +9,7 @@ import time
 from collections.abc import Sequence
 
 Command = Sequence[str] | str
-# As after `make setup`: nothing is compiled again at every start, whatever the shell of the bench says of that.
+# As after `make setup`: nothing is compiled again at every start, whatever the shell of the bench says.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 
 

@@ -10,7 +10,8 @@ from left_intact.core.keepsheet.sheet import parse_sheet, read_sheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.outline import alike, outline_of, pattern_for
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.outline import alike, outline_of
 from left_intact.core.survey.classify import scores
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.patterns import matches
@@ -121,9 +122,13 @@ def test_sums_groups_and_strips(install: Path) -> None:
     assert outline.root.files == {c: t.files for c, t in totals.items() if t.files}
     assert outline.root.size == sum(t.bytes for t in totals.values())
     assert outline.folders["saves"].only_class is C.SAVES
-    groups = alike(survey.unsorted())
-    assert sum(map(len, groups)) == len(survey.unsorted())
-    assert all(matches(pattern_for(group), f.path) for group in groups for f in group)
+    assert isinstance(survey.findings, SortedPages)
+    groups, unsorted = alike(survey.findings), survey.unsorted()
+    assert sum(group.count for group in groups) == len(unsorted)
+    assert sum(group.bytes for group in groups) == sum(f.entry.bytes for f in unsorted)
+    assert all(matches(group.pattern, f.path) for group in groups for f in group.first)
+    assert survey.findings.unsorted_places() == [f.path for f in unsorted]
+    assert survey.findings.unsorted_places(1) == [f.path for f in unsorted][:1]
     for width in (8, 30, 100):
         cells = widths_of(outline.root.files, width)
         assert sum(cells.values()) == width and set(cells) == set(outline.root.files)

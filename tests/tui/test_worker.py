@@ -16,9 +16,9 @@ from left_intact.core.model.errors import Fault, Interrupted, LeftIntactError, M
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.core.model.views import FIRST_MOVES, plan_view
+from left_intact.workbench import Workbench
 from left_intact.worker.call import Call, Message, Signals, call, carry, worded
 from left_intact.worker.links import Link, ProcessLink, ThreadLink
-from left_intact.workbench import Workbench
 from tests.builders import Mock, release
 
 
@@ -68,9 +68,9 @@ def waiting(mock: Mock) -> Mock:
 def test_an_update_is_drawn_carried_out_and_taken_back_across_the_link(face: Face, waiting: Mock) -> None:
     before, install = waiting.state(), waiting.install
     read = face.ask(call("desk.read", install))
-    assert read.survey.findings.find("saves/mill.sav") == waiting.bench.surveys.survey(
-        install
-    ).findings.find("saves/mill.sav")
+    assert read.survey.findings.find("saves/mill.sav") == waiting.bench.surveys.survey(install).findings.find(
+        "saves/mill.sav"
+    )
     assert read.outline.root.count == sum(t.files for t in read.survey.totals().values())
     came = face.ask(call("desk.look_into", install, str(waiting.next)))
     assert came.version_text == "1.1" and came.content.files > came.here_already > 0

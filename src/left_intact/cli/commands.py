@@ -502,7 +502,7 @@ def run(words: list[str]) -> int:
         return 0
     except OSError as error:
         reason = reason_of(error)
-        _say(f"the disk refused ({reason}): {error.filename or setting.home}. Nothing was changed.")
+        _say(f"the disk refused ({reason}): {error.filename or setting.home}. No install is left half done.")
         return 3
     except click.ClickException as error:
         _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")

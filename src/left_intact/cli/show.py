@@ -64,10 +64,10 @@ def survey_text(survey: Survey) -> str:
     ]
     for kind, total in survey.totals().items():
         lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
-    unsorted = survey.unsorted()
-    if unsorted:
-        lines += ["", f"{count(len(unsorted), 'entry', 'entries')} not sorted, so treated as yours:"]
-        lines += [f"  {f.path}" for f in unsorted[:10]] + (["  …"] if len(unsorted) > 10 else [])
+    if number := survey.totals()[FileClass.UNSORTED].files:
+        lines += ["", f"{count(number, 'entry', 'entries')} not sorted, so treated as yours:"]
+        first = survey.findings.unsorted_places(10)
+        lines += [f"  {path}" for path in first] + (["  …"] if number > len(first) else [])
     return "\n".join(lines)
 
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from left_intact.core.planning.today import Today
 
 from left_intact.services.other_stages import OtherStages
-from left_intact.services.runs import Runs
+from left_intact.services.runs import Runs, it_stands
 from left_intact.services.values import WentBack
 
 _MAY_GO_BACK = (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
@@ -156,20 +156,19 @@ class GoingBack(Runs):
         self.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
         box = self.strongbox(install)
-        try:
+        with self.noting(install, box):
             run = carry_out(
                 drawn, box, self.outside(install), install_id=str(install.id), report=report, cancel=cancel
             )
-        finally:
-            self.note_box(install, box)
         with Journal(box.journal_path) as journal:
             undone = journal.update(drawn.undoes[0])
             kept = tuple(journal.trial(undone.id))
         if run.state is State.WAITING:
             return WentBack(update=undone, restored=0, kept=kept, waits=run)
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
-        self.waits_again(install, undone)
-        proof = self.prove_run(install, run, report)
+        with it_stands("the update is taken back"):
+            self.waits_again(install, undone)
+            proof = self.prove_run(install, run, report)
         with suppress(LeftIntactError), Journal(box.journal_path) as journal:
             prune(journal)  # housekeeping: the going back is done and proven whatever becomes of it
         return WentBack(

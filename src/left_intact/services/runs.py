@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING
 
-from left_intact.core.model.errors import Fault, Refusal
+from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
 
 if TYPE_CHECKING:
+    from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.proof import Proof
     from left_intact.services.home import Home
@@ -18,12 +21,39 @@ from left_intact.services.records import Records
 from left_intact.services.surveys import Surveys
 
 
+@contextmanager
+def it_stands(stands: str) -> Iterator[None]:
+    """What fails once a run has come to its end leaves that as it is: say so."""
+    from left_intact.core.carrying.laying import as_stop
+
+    try:
+        yield
+    except (LeftIntactError, OSError) as error:
+        stop = as_stop(error, "it could not be written down")
+        way_out = "Mend that, then prove it: left-intact prove."
+        raise LeftIntactError(
+            stop.code, f"{stands}, but {stop.says}", path=stop.path, way_out=way_out
+        ) from error
+
+
 class Runs(Records):
     """What an update and a going back have in common: nobody at work, and the proof afterwards."""
 
     def __init__(self, home: Home, surveys: Surveys) -> None:
         super().__init__(home)
         self.surveys = surveys
+
+    @contextmanager
+    def noting(self, install: Install, box: Strongbox) -> Iterator[None]:
+        """Around a run: afterwards it is noted where the strongbox is, however the run ended."""
+        try:
+            yield
+        except BaseException:
+            with suppress(LeftIntactError, OSError):  # what went wrong before is what is to be said
+                self.note_box(install, box)
+            raise
+        with it_stands("it came to its end"):
+            self.note_box(install, box)
 
     def refuse_running(self, install: Install) -> None:
         from left_intact.core.files import host

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from left_intact.services.home import Home
 
 from left_intact.services.going_back import GoingBack
-from left_intact.services.runs import Runs
+from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys
 from left_intact.services.values import Draft, Outcome, OutlineLine
 
@@ -103,7 +103,7 @@ class Updates(Runs):
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         self._refuse_shared(install, plan.roots)
-        try:
+        with self.noting(install, box):
             update = carry_out(
                 plan,
                 box,
@@ -113,20 +113,19 @@ class Updates(Runs):
                 report=report,
                 cancel=cancel,
             )
-        finally:
-            self.note_box(install, box)
         if update.state is State.WAITING:
             return Outcome(update=update, proven=None)
-        self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
-        if plan.baseline is not None and self._lays_a_release(plan):
-            from left_intact.core.model.pages import pages_in
+        with it_stands("the update is carried out and on trial"):
+            self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
+            if plan.baseline is not None and self._lays_a_release(plan):
+                from left_intact.core.model.pages import pages_in
 
-            self.surveys.learn_from_update(
-                install,
-                plan.survey,
-                [*pages_in(plan.baseline.entries), *pages_in(plan.arrival.release.entries)],
-            )
-        return Outcome(update=update, proven=self.prove_run(install, update, report))
+                self.surveys.learn_from_update(
+                    install,
+                    plan.survey,
+                    [*pages_in(plan.baseline.entries), *pages_in(plan.arrival.release.entries)],
+                )
+            return Outcome(update=update, proven=self.prove_run(install, update, report))
 
     def _box_for(self, install: Install, plan: Plan) -> Strongbox:
         """The strongbox; a new one is made at home where a step by hand removes the install, and may take
@@ -223,6 +222,8 @@ class Updates(Runs):
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
             )
+        if not self.library.has_baseline(install, last.id):
+            self._note_shipped(install, last)  # could not be noted when it was laid
         return Outcome(update=last, proven=self.prove_run(install, last, report, cancel, deep=deep))
 
     def export_proof(self, install: Install) -> str:
@@ -253,10 +254,8 @@ class Updates(Runs):
         from left_intact.core.carrying.recovery import settle
 
         box = self.strongbox(install)
-        try:
+        with self.noting(install, box):
             return settle(box)
-        finally:
-            self.note_box(install, box)
 
     def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
         """End an interrupted run, and bring the records in line with the outcome; the update that it was
@@ -265,11 +264,10 @@ class Updates(Runs):
         from left_intact.core.carrying.recovery import recover
 
         box = self.strongbox(install)
-        try:
+        with self.noting(install, box):
             run = recover(box, self.back.outside(install), install.root, forward, report)
-        finally:
-            self.note_box(install, box)
-        return self._ended(install, run)
+        with it_stands("what was cut off is ended"):
+            return self._ended(install, run)
 
     def go_on(
         self,
@@ -292,7 +290,7 @@ class Updates(Runs):
             raise LeftIntactError(
                 "nothing-waits", "no update waits for you", way_out="All is as it should be."
             )
-        try:
+        with self.noting(install, box):
             run = go_on(
                 box,
                 self.back.outside(install),
@@ -303,12 +301,11 @@ class Updates(Runs):
                 report=report,
                 cancel=cancel,
             )
-        finally:
-            self.note_box(install, box)
         if run.state is State.WAITING:
             return Outcome(update=run, proven=None)
-        self._ended(install, run)
-        return Outcome(update=run, proven=self.prove_run(install, run, report))
+        with it_stands("the update is carried out and on trial"):
+            self._ended(install, run)
+            return Outcome(update=run, proven=self.prove_run(install, run, report))
 
     def was_done(self, install: Install) -> bool:
         """Whether it can be seen that the step an update waits for was done; changes nothing."""
@@ -355,11 +352,10 @@ class Updates(Runs):
             raise LeftIntactError(
                 "nothing-waits", "no update waits for you", way_out="All is as it should be."
             )
-        try:
+        with self.noting(install, box):
             run = give_up(box, self.back.outside(install), install.root)
-        finally:
-            self.note_box(install, box)
-        return self._ended(install, run)
+        with it_stands("the update is given up"):
+            return self._ended(install, run)
 
     def _ended(self, install: Install, run: Update) -> Update:
         """The records after a run came to an end, one way or another; the update that it was about."""
@@ -373,7 +369,7 @@ class Updates(Runs):
         if version and about.state in (State.ON_TRIAL, State.GONE_BACK, State.ABANDONED):
             self.note_version(install, version)
         if about.state is State.ON_TRIAL:
-            if self.library.baseline(install, about.id) is None:
+            if not self.library.has_baseline(install, about.id):
                 self._note_shipped(install, about)
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self.waits_again(install, about)

@@ -131,8 +131,13 @@ class DeskWork:
 
     def of_class(self, install: Install, kind: FileClass, limit: int) -> tuple[list[Finding], int]:
         """(the first entries of a class, how many there are)."""
-        found = self._columns(install).of_class(kind)
-        return found[:limit], len(found)
+        findings = self._columns(install)
+        return findings.of_class(kind, limit), findings.totals()[kind].files
+
+    def next_unsorted(self, install: Install, here: str) -> str:
+        """The path of the next unsorted entry; after the last comes the first."""
+        left = self._columns(install).unsorted_places()
+        return next((path for path in left if path > here), left[0])
 
     def met_by(
         self, install: Install, pattern: str, limit: int

@@ -137,7 +137,21 @@ def carry_out(
     that could not be done.
     """
     refuse_if_blocked(plan, allowed)
-    with box.locked(), Journal(box.journal_path) as journal, Roots(plan.roots, strict=True) as roots:
+    with in_one_line(), box.locked(), Journal(box.journal_path) as journal, _told(journal):
+        return _begin(plan, box, journal, outside, allowed, install_id, report, cancel or CancelToken())
+
+
+def _begin(
+    plan: Plan,
+    box: Strongbox,
+    journal: Journal,
+    outside: Outside,
+    allowed: frozenset[str],
+    install_id: str,
+    report: Report,
+    cancel: CancelToken,
+) -> Update:
+    with Roots(plan.roots, strict=True) as roots:
         refuse_if_open(journal)
         refuse_roots(plan.roots, box)
         box.claim(plan.roots[0].place, install_id)
@@ -159,8 +173,43 @@ def carry_out(
         )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         update = journal.begin(record=record, stages=plan.stages, kind=kind)
-        chain = Chain(box, journal, update, outside, roots, report, cancel or CancelToken(), _names_in(plan))
+        chain = Chain(box, journal, update, outside, roots, report, cancel, _names_in(plan))
         return advance(chain, plan)
+
+
+@contextmanager
+def in_one_line(holds: str = "nothing was changed", way_out: str = "") -> Iterator[None]:
+    """Let nothing out but errors that have a line. `holds` says how things stand where the disk refuses."""
+    try:
+        yield
+    except OSError as error:
+        stop = laying.as_stop(error, holds)
+        stop.way_out = way_out or stop.way_out
+        raise stop from error
+
+
+@contextmanager
+def _told(journal: Journal) -> Iterator[None]:
+    """Where a run that has begun could be neither ended nor put back, say that it is cut off."""
+    try:
+        yield
+    except (LeftIntactError, OSError) as error:
+        if isinstance(error, (HalfDone, Interrupted)) or not _is_cut_off(journal):
+            raise
+        stop = laying.as_stop(error, "it is cut off")
+        raise HalfDone(
+            stop.code,
+            f"{stop.says}; the update is cut off, nothing is lost",
+            path=stop.path,
+            way_out="Mend that, then end it with: left-intact recover.",
+        ) from error
+
+
+def _is_cut_off(journal: Journal) -> bool:
+    try:
+        return journal.unfinished() is not None
+    except LeftIntactError:
+        return True  # what cannot be looked at is said to be worse than it may be
 
 
 def _names_in(plan: Plan) -> OtherNames:

@@ -12,6 +12,7 @@ from left_intact.core.carrying.chain import (
     Chain,
     Outside,
     advance,
+    in_one_line,
     interrupted,
     observe,
     refuse_if_open,
@@ -46,7 +47,8 @@ def _opened(
     box: Strongbox, outside: Outside, root: str, report: Report
 ) -> Iterator[tuple[Journal, Chain | None]]:
     """The journal, and a chain for the run in it that is not at its end."""
-    with box.locked(), Journal(box.journal_path) as journal:
+    again = "Mend that, then do the same again."
+    with in_one_line("nothing is lost", again), box.locked(), Journal(box.journal_path) as journal:
         update = journal.unfinished() or journal.waiting()
         if update is None:
             yield journal, None
@@ -293,7 +295,7 @@ def settle(box: Strongbox) -> Settled:
     )
     if not box.exists:
         raise nothing
-    with box.locked(), Journal(box.journal_path) as journal:
+    with in_one_line("nothing of yours is lost"), box.locked(), Journal(box.journal_path) as journal:
         refuse_if_open(journal)
         on_trial = [u for u in journal.updates() if u.state is State.ON_TRIAL]
         if not on_trial:

@@ -396,6 +396,13 @@ class Library:
         ).fetchone()
         return release_from_row(row[0]) if row else None
 
+    def has_baseline(self, install: Install, update: int) -> bool:
+        """Whether a release is on record for an update, without reading it."""
+        row = self._db.execute(
+            "SELECT 1 FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
+        ).fetchone()
+        return row is not None
+
     def set_baseline(self, install: Install, update: int, release: Release) -> None:
         from left_intact.core.library.release_rows import release_to_row
 

@@ -137,21 +137,29 @@ class SortedPages(Findings):
         """The lowest certainty in one page."""
         return min((self.table[v].certainty for v in set(self.verdicts[number])), default=1.0)
 
-    def of_class(self, kind: FileClass) -> list[Finding]:
+    def places_of(self, kind: FileClass) -> Iterator[tuple[str, int, int]]:
+        """(path, page, position) of all names of a class."""
         wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
-        found: list[Finding] = []
+        for number, verdicts in enumerate(self.verdicts):
+            if not wanted.isdisjoint(verdicts):
+                page = self.pages[number]
+                yield from ((page.path(at), number, at) for at, v in enumerate(verdicts) if v in wanted)
+
+    def unsorted_places(self, limit: int | None = None) -> list[str]:
+        paths = (path for path, _, _ in self.places_of(FileClass.UNSORTED))
+        return sorted(paths) if limit is None else heapq.nsmallest(limit, paths)
+
+    def of_class(self, kind: FileClass, limit: int | None = None) -> list[Finding]:
+        wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
         with collector_at_rest():
-            for number, verdicts in enumerate(self.verdicts):
-                if not wanted.isdisjoint(verdicts):
-                    found += [
-                        self.one(number, at) for at, verdict in enumerate(verdicts) if verdict in wanted
-                    ]
-        found += [
-            next(self.in_page(self._by_folder[folder]))
-            for folder, verdict in self.folders.items()
-            if verdict in wanted
-        ]
-        return sorted(found, key=lambda f: f.entry.path)
+            places = list(self.places_of(kind))
+            places += [(f, self._by_folder[f], -1) for f, v in self.folders.items() if v in wanted]
+            places = sorted(places) if limit is None else heapq.nsmallest(limit, places)
+            return [self._at(number, at) for _, number, at in places]
+
+    def _at(self, number: int, at: int) -> Finding:
+        """The finding of a name of a page, or with -1 of the folder itself."""
+        return self.one(number, at) if at >= 0 else next(self.in_page(number))
 
     def newest(self, kind: FileClass) -> Entry | None:
         wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.pages import COLUMNS
 from left_intact.core.model.survey import Survey
 
 
@@ -92,17 +93,46 @@ def _folder(folders: dict[str, FolderNode], path: str) -> FolderNode:
     return node
 
 
-def alike(findings: Iterable[Finding]) -> list[list[Finding]]:
-    """Unsorted entries in groups of one folder and ending, the largest first: sort one, sort all."""
-    groups: dict[tuple[str, str], list[Finding]] = {}
-    for finding in findings:
-        folder, _, name = finding.path.rpartition("/")
-        groups.setdefault((folder, name.rpartition(".")[2] if "." in name else ""), []).append(finding)
-    return sorted(groups.values(), key=lambda g: (-len(g), g[0].path))
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Alike:
+    """Unsorted entries of one folder and ending: sort one, sort all."""
+
+    pattern: str
+    """What all of them meet."""
+    count: int
+    bytes: int
+    first: tuple[Finding, ...]
+    """A few of them, ordered by path."""
+
+
+FEW = 6
+
+
+def alike(findings: SortedPages) -> list[Alike]:
+    """The unsorted in groups, the largest first."""
+    groups: dict[tuple[int, str], list[int]] = {}
+    for _, number, at in findings.places_of(FileClass.UNSORTED):
+        name = findings.pages[number].names[at]
+        ending = name.rpartition(".")[2] if "." in name else ""
+        groups.setdefault((number, ending), []).append(at)
+    found = []
+    for (number, _), places in groups.items():
+        page = findings.pages[number]
+        sizes = page.numbers[1::COLUMNS]
+        first = tuple(findings.one(number, at) for at in places[:FEW])
+        found.append(
+            Alike(
+                pattern=pattern_for(first),
+                count=len(places),
+                bytes=sum(sizes[at] for at in places if at not in page.said),
+                first=first,
+            )
+        )
+    return sorted(found, key=lambda g: (-g.count, g.first[0].path))
 
 
 def pattern_for(findings: Sequence[Finding]) -> str:
-    """A pattern that a group of `alike` entries meets."""
+    """A pattern that entries of one folder and ending meet."""
     first = findings[0].path
     if len(findings) == 1:
         return first

@@ -42,12 +42,16 @@ class Findings(Sequence[Finding]):
         """The finding of a path."""
 
     @abstractmethod
-    def of_class(self, kind: FileClass) -> list[Finding]:
-        """All findings of a class, ordered by path."""
+    def of_class(self, kind: FileClass, limit: int | None = None) -> list[Finding]:
+        """All findings of a class, or the first of them, ordered by path."""
 
     @abstractmethod
     def newest(self, kind: FileClass) -> Entry | None:
         """What was written last of a class."""
+
+    @abstractmethod
+    def unsorted_places(self, limit: int | None = None) -> list[str]:
+        """The paths of what no evidence sorted, or the first of them, without making a value of each."""
 
     @abstractmethod
     def unsorted(self) -> tuple[Finding, ...]:

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Lane, Stroke, lanes_of
-from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outlet import NoteLine
-from left_intact.core.model.outline import Outline, alike, outline_of
+from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.plan import Merge, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
@@ -32,12 +32,13 @@ class SurveyView:
 
     survey: Survey
     outline: Outline
-    groups: list[list[Finding]]
+    groups: list[Alike]
     """The unsorted, by what is alike."""
 
 
 def survey_view(survey: Survey) -> SurveyView:
-    return SurveyView(survey=survey, outline=outline_of(survey), groups=alike(survey.unsorted()))
+    assert isinstance(survey.findings, SortedPages)
+    return SurveyView(survey=survey, outline=outline_of(survey), groups=alike(survey.findings))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

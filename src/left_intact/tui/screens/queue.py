@@ -16,7 +16,7 @@ from textual.widgets import Static
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.install import Install
-from left_intact.core.model.outline import pattern_for
+from left_intact.core.model.outline import Alike
 from left_intact.tui.explain import speaking_words
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME
@@ -26,8 +26,6 @@ from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.writing import bearable, clip
 from left_intact.words import count, size
 from left_intact.worker.call import call
-
-_SHOWN = 6
 
 
 class QueueScreen(Dialog[dict[str, FileClass]]):
@@ -40,7 +38,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         Binding("escape", "leave", "done"),
     ]
 
-    def __init__(self, install: Install, groups: list[list[Finding]]) -> None:
+    def __init__(self, install: Install, groups: list[Alike]) -> None:
         super().__init__()
         self.install, self.groups = install, groups
         self.at = 0
@@ -57,7 +55,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         self._show()
 
     @property
-    def group(self) -> list[Finding]:
+    def group(self) -> Alike:
         return self.groups[self.at]
 
     def _show(self) -> None:
@@ -65,29 +63,29 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         text = Text()
         text.append(f"{self.at + 1} of {len(self.groups)}   ", look.style("quiet"))
         text.append(
-            f"{count(sum(map(len, self.groups)), 'file')} unsorted, "
+            f"{count(sum(g.count for g in self.groups), 'file')} unsorted, "
             f"{count(len(self.ruled), 'group')} ruled so far\n\n",
             look.style("quiet"),
         )
-        name = bearable(pattern_for(group))
-        alike = f"these {len(group)} are alike" if len(group) > 1 else "one of its kind"
+        name = bearable(group.pattern)
+        alike = f"these {group.count} are alike" if group.count > 1 else "one of its kind"
         text.append(f"{clip(name, 60)}\n", look.style("focus", bold=True))
         text.append(
-            f"{alike}, {size(sum(f.entry.bytes for f in group))} in all; {speaking_words(group[0])}\n",
+            f"{alike}, {size(group.bytes)} in all; {speaking_words(group.first[0])}\n",
             look.style("text"),
         )
-        for finding in group[:_SHOWN]:
+        for finding in group.first:
             text.append(
                 f"  {clip(bearable(finding.path), 56):58}{size(finding.entry.bytes):>9}\n",
                 look.style("quiet"),
             )
-        if len(group) > _SHOWN:
-            text.append(f"  … and {len(group) - _SHOWN:,} more\n", look.style("quiet"))
-        if (kind := self.ruled.get(pattern_for(group))) is not None:
+        if group.count > len(group.first):
+            text.append(f"  … and {group.count - len(group.first):,} more\n", look.style("quiet"))
+        if (kind := self.ruled.get(group.pattern)) is not None:
             text.append(f"you said: {NAME[kind]}\n", look.style("good"))
         self.query_one("#group", Static).update(text)
         self._show_keys()
-        self._show_inside(group[0])
+        self._show_inside(group.first[0])
 
     def _show_keys(self) -> None:
         text = Text("\n")
@@ -122,7 +120,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         app.work_on(Job("looking inside", wanted, shown, lambda error: None, beside=True))
 
     def action_sort(self, name: str) -> None:
-        self.ruled[pattern_for(self.group)] = FileClass(name)
+        self.ruled[self.group.pattern] = FileClass(name)
         self.action_skip()
 
     def action_skip(self) -> None:

@@ -13,7 +13,7 @@ from textual.widgets import Input, Static
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.install import Ruling
-from left_intact.core.model.outline import FolderNode, Outline, pattern_for
+from left_intact.core.model.outline import Alike, FolderNode, Outline, pattern_for
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
@@ -206,7 +206,7 @@ class SurveyScreen(StageScreen):
         return self.desk.read.outline if self.desk.read is not None else None
 
     @property
-    def groups(self) -> list[list[Finding]]:
+    def groups(self) -> list[Alike]:
         """The unsorted, by what is alike."""
         return self.desk.read.groups if self.desk.read is not None else []
 
@@ -319,7 +319,7 @@ class SurveyScreen(StageScreen):
         if not groups:
             return []
         look = self.look
-        left = sum(map(len, groups))
+        left = sum(group.count for group in groups)
         head = Line().put(f"the unsorted: {left}", look.style("focus", bold=True))
         head.put(
             "   each is treated as yours until you say otherwise; q goes through them", look.style("quiet")
@@ -343,7 +343,11 @@ class SurveyScreen(StageScreen):
     def _explain_row(self, row: Row | None) -> None:
         look = self.look
         finding = (
-            row.finding if isinstance(row, EntryRow) else row.group[0] if isinstance(row, _AlikeRow) else None
+            row.finding
+            if isinstance(row, EntryRow)
+            else row.group.first[0]
+            if isinstance(row, _AlikeRow)
+            else None
         )
         if self.shows_inside and finding is not None:
             self._show_inside(finding)
@@ -352,7 +356,7 @@ class SurveyScreen(StageScreen):
         elif isinstance(row, FolderRow) and self.desk.survey is not None:
             self.explain(why_folder(row.node, shown_path(self.desk.survey.root), look))
         elif isinstance(row, _AlikeRow):
-            self.explain(why_finding(row.group[0], look))
+            self.explain(why_finding(row.group.first[0], look))
 
     # ------------------------------------------------------------ actions
 
@@ -368,7 +372,7 @@ class SurveyScreen(StageScreen):
         elif isinstance(row, (FolderRow, ClassRow)):
             self.action_open(not row.is_open)
         elif isinstance(row, _AlikeRow):
-            self._reveal(row.group[0].path)
+            self._reveal(row.group.first[0].path)
 
     def action_open(self, wide: bool) -> None:
         row = self.lines.row
@@ -394,12 +398,12 @@ class SurveyScreen(StageScreen):
     def action_unsorted(self) -> None:
         if self.desk.read is None:
             return
-        left = sorted(f.path for group in self.groups for f in group)
-        if not left:
+        if not self.groups:
             self.notify("everything is sorted", timeout=3)
             return
         here = self.lines.row.key if self.lines.row else ""
-        self._reveal(left[(left.index(here) + 1) % len(left)] if here in left else left[0])
+        wanted = call("desk.next_unsorted", self.desk.install, here)
+        self.left_intact.work_on(Job("looking", wanted, self._reveal, self._failed, beside=True))
 
     def action_inside(self) -> None:
         """Show what is inside the highlighted file in place of why it is what it is, or the other way."""
@@ -491,7 +495,7 @@ class SurveyScreen(StageScreen):
             return f"{row.node.path}/" if row.node.path else "**"
         if isinstance(row, EntryRow):
             return row.finding.path
-        return pattern_for(row.group) if isinstance(row, _AlikeRow) else ""
+        return row.group.pattern if isinstance(row, _AlikeRow) else ""
 
     def action_rule(self, name: str) -> None:
         pattern, kind = self._target(), FileClass(name)
@@ -563,16 +567,15 @@ def _rest(number: int) -> list[Row]:
 class _AlikeRow(Row):
     """Unsorted entries that are alike, as one line."""
 
-    def __init__(self, group: list[Finding]) -> None:
-        super().__init__(f"alike:{group[0].path}")
+    def __init__(self, group: Alike) -> None:
+        super().__init__(f"alike:{group.first[0].path}")
         self.group = group
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        first, name = self.group[0], _columns(width)[0]
-        whole = sum(f.entry.bytes for f in self.group)
-        line = Line().gap(2).put(bearable(pattern_for(self.group)), look.style("text", bold=lit), name - 2)
-        line.put(size(whole), look.style("quiet"), 9, "right").gap(3)
-        alike_words = f"these {len(self.group)} are alike; " if len(self.group) > 1 else ""
+        first, name = self.group.first[0], _columns(width)[0]
+        line = Line().gap(2).put(bearable(self.group.pattern), look.style("text", bold=lit), name - 2)
+        line.put(size(self.group.bytes), look.style("quiet"), 9, "right").gap(3)
+        alike_words = f"these {self.group.count} are alike; " if self.group.count > 1 else ""
         said = speaking_words(first)
         return [line.put(clip(alike_words + bearable(said), width - line.cell_len - 1), look.style("quiet"))]
 
