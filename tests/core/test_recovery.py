@@ -339,14 +339,14 @@ def test_a_full_disk_at_the_journal_is_said_to_be_one(mock: Mock, monkeypatch: p
     from left_intact.core.carrying.journal import Journal
 
     _next(mock)
-    before, real = mock.state(), Journal.put_carry
+    before, real = mock.state(), Journal.begin
 
-    def full(self: Journal, *words: Any, **named: Any) -> None:
+    def full(self: Journal, *words: Any, **named: Any) -> Any:
         self._db.execute("VACUUM")
         self._db.execute(f"PRAGMA max_page_count = {self._db.execute('PRAGMA page_count').fetchone()[0]}")
-        real(self, *words, **named)
+        return real(self, *words, **named)
 
-    monkeypatch.setattr(Journal, "put_carry", full)
+    monkeypatch.setattr(Journal, "begin", full)
     with pytest.raises(LeftIntactError) as error:
         mock.update()
     assert (

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from left_intact.core.carrying.journal import FolderTime, Journal, Observed, run_record
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, Whole, run_record
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import steps_of, witness_of
 from left_intact.core.model.classes import FileClass
@@ -365,7 +365,7 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
             FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9),
             FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True),
         ]
-        journal.put_carry(1, 3, carry=second, steps=(), folders=times, witness=witness)
+        journal.put_carry(1, 3, Whole(carry=second, steps=[], folders=times, witness=witness))
         assert journal.witness_of(1, 3) == witness and journal.folders(1, 3) == times
         assert journal.stages(1)[2].kind == "carry"
         journal.begin_again(1, 3)

@@ -120,12 +120,19 @@ def tries(work: str, calls: Counter[str]) -> Iterator[Try]:
                 yield Try(work, call, at, fault)
 
 
-def carry_out(ground: Ground, one: Try, *, forward: bool) -> Judged:
-    """Do the work with the fault in it, then end it without one, and look."""
+def carry_out(ground: Ground, one: Try, *, forward: bool, again: bool = False) -> Judged:
+    """Do the work with the fault in it, then end it without one, and look.
+
+    With `again` the recovery that follows meets the same fault at the same call.
+    """
     ground.put_back(ground.image_for(one.work))
     what = "signal=KILL" if one.fault == KILL else f"error={ERRORS[one.fault]}"
     words = ("-e", f"trace={one.call}", "-e", f"inject={one.call}:{what}:when={one.number}")
     tracer = Tracer(ground.folder, *words)
     outcome = in_fork(ground.run(one.work), tracer)
     tracer.end()
+    if again and ground.bench.shelf.interrupted():
+        tracer = Tracer(ground.folder, *words)
+        in_fork(ground.run("recover forward" if forward else "recover back"), tracer)
+        tracer.end()
     return ground.judge(one.work, outcome, forward=forward)

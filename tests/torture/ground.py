@@ -7,7 +7,7 @@ import pickle
 import shutil
 import traceback
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -229,7 +229,10 @@ def in_fork(work: Callable[[], object], ready: Callable[[int], None] | None = No
             where = traceback.extract_tb(error.__traceback__)[-1]
             said = f"fault: {error!r} at {os.path.basename(where.filename)}:{where.lineno}"
         finally:
-            os.write(tell, pickle.dumps(said))
+            for _ in range(3):  # the fault may lie in wait for just this call
+                with suppress(OSError):
+                    os.write(tell, pickle.dumps(said))
+                    break
             os._exit(0)
     os.close(tell)
     os.close(go)

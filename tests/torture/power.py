@@ -85,6 +85,11 @@ class _Written:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        if self._file.closed:
+            return
         self._file.close()
         content = Path(self._path).read_bytes()
         path = self._path

@@ -12,12 +12,12 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import NoReturn, Protocol
+from typing import Any, NoReturn, Protocol
 
 from left_intact.core.carrying import laying
 from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.contents import list_rows
-from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, run_record
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import OtherNames, refuse_bad_path, steps_of, touched_folders, witness_of
@@ -172,8 +172,14 @@ def _begin(
             undoes=plan.undoes,
         )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
-        update = journal.begin(record=record, stages=plan.stages, kind=kind)
-        chain = Chain(box, journal, update, outside, roots, report, cancel, _names_in(plan))
+        names = _names_in(plan)
+        first = None
+        if isinstance(stage := plan.stages[0], Carry) and len(plan.stages) == 1:
+            first = _whole(stage, roots, plan.roots, names, record, plan)
+        update = journal.begin(record=record, stages=plan.stages, kind=kind, first=first)
+        chain = Chain(box, journal, update, outside, roots, report, cancel, names)
+        if first is not None:
+            chain.fresh[1] = first.steps
         return advance(chain, plan)
 
 
@@ -318,6 +324,8 @@ _OVER = (StageState.DONE, StageState.SKIPPED, StageState.GIVEN_UP, StageState.UN
 
 def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
     """A stage that was drawn with the plan; None where its steps are in the journal already."""
+    if stage.seq in chain.fresh:
+        return None
     if plan is not None:
         carry = plan.stages[stage.seq - 1]
         assert isinstance(carry, Carry)
@@ -333,19 +341,38 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
     With the first stage comes the witness of all that its plan speaks of.
     """
     try:
-        steps = steps_of(carry, chain.roots, chain.names)
-        folders = touched_folders(steps, chain.roots)
-        folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
-        update, others = chain.update, tuple((r.label, r.place) for r in chain.update.roots if r.label)
-        versions = {"version": update.from_version, "to_version": update.to_version}
-        moves = [m for one in plan.carries for m in one.moves] if plan is not None else carry.moves
-        witness = witness_of(moves, plan.kept if plan is not None else Kept(), roots=others, **versions)
-        chain.journal.put_carry(update.id, stage, carry=carry, steps=steps, folders=folders, witness=witness)
+        update = chain.update
+        said = {"from_version": update.from_version, "to_version": update.to_version}
+        whole = _whole(carry, chain.roots, update.roots, chain.names, said, plan)
+        chain.journal.put_carry(update.id, stage, whole)
         chain.journal.set_state(update.id, _going(update, State.STAGING))
-        chain.fresh[stage] = steps
+        chain.fresh[stage] = whole.steps
         chain.again()
     except BaseException as error:  # noqa: BLE001 (also Ctrl-C: whatever it is, the stage has not begun)
         _failed(chain, stage, error)
+
+
+def _whole(
+    carry: Carry,
+    roots: Roots,
+    all_roots: tuple[Root, ...],
+    names: OtherNames,
+    said: Mapping[str, Any],
+    plan: Plan | None,
+) -> Whole:
+    """All of a stage; with `plan` its witness is of all that the plan speaks of."""
+    steps = steps_of(carry, roots, names)
+    folders = touched_folders(steps, roots)
+    folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
+    moves = [m for one in plan.carries for m in one.moves] if plan is not None else carry.moves
+    witness = witness_of(
+        moves,
+        plan.kept if plan is not None else Kept(),
+        roots=tuple((r.label, r.place) for r in all_roots if r.label),
+        version=said["from_version"],
+        to_version=said["to_version"],
+    )
+    return Whole(carry=carry, steps=steps, folders=folders, witness=witness)
 
 
 def _going(update: Update, state: State) -> State:

@@ -110,16 +110,31 @@ class Observed:
     file_class: FileClass = FileClass.UNSORTED
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Whole:
+    """All of a stage that is to be carried out."""
+
+    carry: Carry
+    steps: list[Step]
+    folders: list[FolderTime]
+    witness: Witness
+
+
 class Journal(Heads):
     """The whole of a strongbox's journal."""
 
     # ------------------------------------------------------------ beginning
 
     def begin(
-        self, *, record: Record, stages: Sequence[Carry | HandStep | Later], kind: RunKind = RunKind.UPDATE
+        self,
+        *,
+        record: Record,
+        stages: Sequence[Carry | HandStep | Later],
+        kind: RunKind = RunKind.UPDATE,
+        first: Whole | None = None,
     ) -> Update:
         """Write the head and the outline of a run down. Updates that it takes back become `going-back` with
-        it.
+        it. `first` is all of its first stage: a run that has begun lacks nothing that its end needs.
         """
         now = time.time()
         state = State.GOING_BACK if kind is RunKind.BACK else State.STAGING
@@ -141,6 +156,8 @@ class Journal(Heads):
                     "UPDATE updates SET state = ?, changed = ? WHERE id = ?",
                     (State.GOING_BACK.value, now, undone),
                 )
+            if first is not None:
+                self._put_carry(db, update, 1, first)
         return self.update(update)
 
     @staticmethod
@@ -157,38 +174,33 @@ class Journal(Heads):
             (update, seq, kind, StageState.PLANNED.value, json.dumps({"v": VERSION, **said})),
         )
 
-    def put_carry(
-        self,
-        update: int,
-        stage: int,
-        *,
-        carry: Carry,
-        steps: Iterable[Step],
-        folders: Iterable[FolderTime],
-        witness: Witness,
-    ) -> None:
+    def put_carry(self, update: int, stage: int, whole: Whole) -> None:
         """The whole of a stage, in one transaction; its state becomes `staging`, also of one that was to be
         drawn later.
         """
         with self._base.transaction() as db:
-            row = db.execute(
-                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
-            ).fetchone()
-            said = json.loads(row[0]) | {"shipped": shipped_to_record(carry.shipped), "waits": None}
-            db.execute(
-                "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
-                (StageState.STAGING.value, json.dumps(said), update, stage),
-            )
-            for table in ("steps", "folders", "witness"):
-                db.execute(f"DELETE FROM {table} WHERE update_id = ? AND stage = ?", (update, stage))
-            db.executemany(
-                "INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in steps)
-            )
-            db.executemany(
-                "INSERT INTO folders VALUES (?,?,?)",
-                ((update, stage, json.dumps(_folder_record(f))) for f in folders),
-            )
-            db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(witness)))
+            self._put_carry(db, update, stage, whole)
+
+    @staticmethod
+    def _put_carry(db: sqlite3.Connection, update: int, stage: int, whole: Whole) -> None:
+        row = db.execute(
+            "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
+        ).fetchone()
+        said = json.loads(row[0]) | {"shipped": shipped_to_record(whole.carry.shipped), "waits": None}
+        db.execute(
+            "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
+            (StageState.STAGING.value, json.dumps(said), update, stage),
+        )
+        for table in ("steps", "folders", "witness"):
+            db.execute(f"DELETE FROM {table} WHERE update_id = ? AND stage = ?", (update, stage))
+        db.executemany(
+            "INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in whole.steps)
+        )
+        db.executemany(
+            "INSERT INTO folders VALUES (?,?,?)",
+            ((update, stage, json.dumps(_folder_record(f))) for f in whole.folders),
+        )
+        db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(whole.witness)))
 
     def drawn(self, update: int, stage: int) -> Carry | None:
         """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn
@@ -500,4 +512,4 @@ def run_record(
     }
 
 
-__all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "run_record"]
+__all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "Whole", "run_record"]

@@ -6,6 +6,7 @@ import os
 import shutil
 import sys
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -54,17 +55,21 @@ def rooms(places: Mapping[str, str]) -> dict[str, tuple[int, int]]:
 
 
 def running_from(root: str) -> tuple[str, ...]:
-    """Programs that were started from below `root`, as `name (process 123)`."""
+    """Programs that were started from below `root`, as `name (process 123)`.
+
+    A system that will not tell what runs stops nothing: what is open elsewhere shows when it is touched.
+    """
     import psutil
 
     prefix = os.path.realpath(root) + os.sep
-    ours = {os.getpid(), *(p.pid for p in psutil.Process().parents())}
     found = []
-    for process in psutil.process_iter():
-        info = _known_of(process)
-        started = [info["exe"] or "", *(info["cmdline"] or [])[:2]]
-        if info["pid"] not in ours and any(_below(path, prefix) for path in started):
-            found.append(f"{info['name']} (process {info['pid']})")
+    with suppress(psutil.Error, OSError):
+        ours = {os.getpid(), *(p.pid for p in psutil.Process().parents())}
+        for process in psutil.process_iter():
+            info = _known_of(process)
+            started = [info["exe"] or "", *(info["cmdline"] or [])[:2]]
+            if info["pid"] not in ours and any(_below(path, prefix) for path in started):
+                found.append(f"{info['name']} (process {info['pid']})")
     return tuple(found)
 
 
@@ -91,7 +96,11 @@ def narrow_names(root: str) -> bool:
         return True
     real = os.path.realpath(root) + os.sep
     best, kind = "", ""
-    for part in psutil.disk_partitions(all=False):
+    try:
+        parts = psutil.disk_partitions(all=False)
+    except (psutil.Error, OSError):
+        parts = []
+    for part in parts:
         mount = part.mountpoint.rstrip(os.sep) + os.sep
         if real.startswith(mount) and len(mount) > len(best):
             best, kind = mount, part.fstype
