@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test check screenshots bench bench-classify lock clean-demo
+.PHONY: setup demo test test-windows check screenshots bench bench-classify torture mutants lock clean-demo
 
 setup: $(STAMP)
 
@@ -36,7 +36,18 @@ screenshots: setup
 bench: setup
 	$(BIN)/python bench/first_paint.py
 	$(BIN)/python bench/update.py
+	$(BIN)/python bench/screen.py
 	$(BIN)/python bench/news.py
+
+# Faults at every system call, kills, and power that fails: half an hour, and a table. strace is named where it is missing.
+torture: setup
+	@sh tools/need.sh strace || true
+	$(BIN)/python -m tests.torture
+
+# One small change to the heart at a time, and whether a test notices.
+mutants: setup
+	$(BIN)/python tools/mutants.py cover
+	$(BIN)/python tools/mutants.py 400
 
 # How well files are sorted, on the labelled corpus; the figure goes to build/.
 bench-classify: setup

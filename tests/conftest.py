@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import time
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
 
+from left_intact.core.files import walk
 from tests.builders import Mock
 
 settings.register_profile(
@@ -30,6 +32,12 @@ def no_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("LEFT_INTACT_HOME", str(tmp_path / "home"))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "nobody" / "data"))
     os.environ.setdefault("LC_ALL", "C.UTF-8")
+
+
+@pytest.fixture(autouse=True)
+def made_long_ago(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What a test makes was written a minute before it is read, so that its stamps can be known."""
+    monkeypatch.setattr(walk, "now_ns", lambda: time.time_ns() + 60_000_000_000)
 
 
 @pytest.fixture

@@ -1,4 +1,4 @@
-"""The waist: four services, and the values that they answer. All faces use it alone; none reaches past it."""
+"""The waist: five services, and the values that they answer. All faces use it alone; none reaches past it."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from left_intact.services.values import Draft, News, Outcome, OutlineLine, Previ
 
 # The shelf must be on the screen at once: a service is imported when it is first asked for.
 if TYPE_CHECKING:
+    from left_intact.services.keeping import Keeping
     from left_intact.services.outlets import Outlets
     from left_intact.services.surveys import Surveys
     from left_intact.services.updates import Updates
@@ -64,6 +65,13 @@ class Workbench:
         from left_intact.services.updates import Updates
 
         return Updates(self._at, self.surveys)
+
+    @cached_property
+    def keeping(self) -> Keeping:
+        """What strongboxes hold over time: looked through, taken out of, freed, kept within a budget."""
+        from left_intact.services.keeping import Keeping
+
+        return Keeping(self._at)
 
     @cached_property
     def outlets(self) -> Outlets:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from left_intact.cli import knowing, show
+from left_intact.cli import keeping, knowing, show
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
@@ -438,6 +438,7 @@ def pack(install: str, place: str, lay: bool, lacking: bool, as_json: bool) -> N
     _finish_with_proof(target, bench.updates.update(drawn, target), as_json)
 
 
+app.add_command(keeping.strongbox)
 for _command in knowing.commands.commands.values():
     app.add_command(_command)
 

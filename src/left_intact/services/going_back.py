@@ -151,7 +151,7 @@ class GoingBack(Runs):
         """
         from left_intact.core.carrying.chain import carry_out
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.recovery import prune
+        from left_intact.core.carrying.recovery import housekeeping
 
         self.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
@@ -169,8 +169,8 @@ class GoingBack(Runs):
         with it_stands("the update is taken back"):
             self.waits_again(install, undone)
             proof = self.prove_run(install, run, report)
-        with suppress(LeftIntactError), Journal(box.journal_path) as journal:
-            prune(journal)  # housekeeping: the going back is done and proven whatever becomes of it
+        with suppress(LeftIntactError):  # the going back is done and proven whatever becomes of it
+            housekeeping(box)
         return WentBack(
             update=undone,
             restored=len(drawn.changes),

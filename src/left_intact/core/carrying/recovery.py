@@ -22,15 +22,15 @@ from left_intact.core.carrying.chain import (
 )
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.journal import Journal, StageRow
+from left_intact.core.carrying.keeping import ENDED, references, tidy
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.place import root_replaced
-from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.stages import Sign, Verb
+from left_intact.core.model.stages import Sign
 from left_intact.core.model.update import TORN, RunKind, Settled, StageState, State, Update, WaitsFor
 
 
@@ -302,15 +302,21 @@ def settle(box: Strongbox) -> Settled:
             raise nothing
         for update in on_trial:
             journal.set_state(update.id, State.SETTLED)
-        held, freeable = _sort_objects(journal)
-        freed = sum(box.free(digest) for digest in freeable - held)
+        freed = tidy(journal, box)
+        held = references(journal).yours & box.objects()
         prune(journal, held)
         journal.shrink()
         box.write_list(list_rows(journal, box))
         return Settled(update=journal.update(on_trial[0].id), freed=freed, held=len(held))
 
 
-_ENDED = (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
+def housekeeping(box: Strongbox) -> int:
+    """Let go of what ended runs were proven by, and of what nobody needs any more; the bytes freed."""
+    with in_one_line("nothing of yours is lost"), box.locked(), Journal(box.journal_path) as journal:
+        prune(journal)
+        freed = tidy(journal, box)
+        box.write_list(list_rows(journal, box))
+        return freed
 
 
 def prune(journal: Journal, held: set[str] | None = None) -> None:
@@ -322,20 +328,8 @@ def prune(journal: Journal, held: set[str] | None = None) -> None:
     """
     # Those on trial are not ended; when they go back, this one is what lies there and must be proven again.
     last = next((u.id for u in journal.updates() if u.state is State.SETTLED), 0)
-    ended = [run.id for run in journal.runs() if run.state in _ENDED and run.id != last]
+    ended = [run.id for run in journal.runs() if run.state in ENDED and run.id != last]
     if held is None:
         journal.prune(ended)
     else:
         journal.prune(ended, steps_of=lambda s: s.before is not None and s.before.digest in held)
-
-
-def _sort_objects(journal: Journal) -> tuple[set[str], set[str]]:
-    """(digests of the person's, digests of the program's) over all runs."""
-    held: set[str] = set()
-    freeable: set[str] = set()
-    for run in journal.runs():
-        for step in journal.steps(run.id):
-            if step.before is not None and step.before.kind is Kind.FILE:
-                of_the_person = step.by_name or step.verb is Verb.MERGE or step.file_class.is_the_persons
-                (held if of_the_person else freeable).add(step.before.digest)
-    return held, freeable

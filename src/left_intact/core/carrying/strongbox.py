@@ -210,12 +210,13 @@ class Strongbox:
             )
         return found
 
+    def sizes(self) -> dict[str, int]:
+        """The bytes of every object by its digest."""
+        return {digest: os.path.getsize(self.object_path(digest)) for digest in self.objects()}
+
     def size(self) -> int:
         """Bytes in all objects."""
-        total = 0
-        for folder, _, names in os.walk(os.path.join(self.folder, "objects")):
-            total += sum(os.path.getsize(os.path.join(folder, name)) for name in names)
-        return total
+        return sum(self.sizes().values())
 
     def flush(self) -> None:
         self.place.flush()

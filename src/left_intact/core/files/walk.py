@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import stat
+import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing
 from operator import attrgetter
@@ -17,7 +18,7 @@ from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES as HEADER
 from left_intact.core.files.headers import recognise
-from left_intact.core.files.identity import CHANGE_TIMES
+from left_intact.core.files.identity import CHANGE_TIMES, is_held_online, is_settled
 from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.files.workers import share_out
 from left_intact.core.model.bulk import collector_at_rest
@@ -29,6 +30,7 @@ from left_intact.core.model.pages import (
     MENTIONS_PERSON,
     NO_DIGEST,
     SPARSE,
+    UNKNOWN,
     Page,
     Plain,
     from_plain,
@@ -50,6 +52,8 @@ _READ_ONLY = (
     os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
 )
 _NOTHING = (0, 0, 0, 0, 0)
+HELD_ONLINE = "held online only; reading it would fetch it"
+now_ns = time.time_ns
 _NO_HEAD = bytes(HEAD_BYTES)
 
 
@@ -152,6 +156,7 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
     rows: list[tuple[int, int, int, int, int]] = []
     subfolders: list[str] = []
     said: dict[int, str] = {}
+    read_at = now_ns()
     try:
         info = os.lstat(absolute)
         with os.scandir(absolute) as found:
@@ -166,9 +171,12 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
                     subfolders.append(above + name)
                 continue
             i = item.stat(follow_symlinks=False)
-            rows.append((i.st_mode, i.st_size, i.st_mtime_ns, i.st_ctime_ns, i.st_ino))
+            changed = i.st_ctime_ns if is_settled(i.st_ctime_ns, read_at) else UNKNOWN
+            rows.append((i.st_mode, i.st_size, i.st_mtime_ns, changed, i.st_ino))
             if stat.S_ISLNK(i.st_mode):
                 said[len(names)] = os.readlink(item.path)
+            elif is_held_online(i):
+                said[len(names)] = HELD_ONLINE
         except OSError as error:
             said[len(names)] = reason_of(error)
             del rows[len(names) :]
@@ -229,12 +237,13 @@ def _take_over(page: Page, before: Page | None) -> Wanted:
     names, sizes, known = [], [], []
     for at, name in enumerate(page.names):
         mode = numbers[at * COLUMNS]
-        if not stat.S_ISREG(mode):
+        if not stat.S_ISREG(mode) or at in page.said:
             continue
         was = old.get(name)
         if (
             was is not None
             and was not in before.said  # type: ignore[union-attr]
+            and numbers[at * COLUMNS + 3] != UNKNOWN
             and then[was * COLUMNS : (was + 1) * COLUMNS] == numbers[at * COLUMNS : (at + 1) * COLUMNS]
         ):
             known.append((at, was))

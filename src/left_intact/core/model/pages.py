@@ -22,6 +22,8 @@ HEAD_BYTES = 4
 NO_DIGEST = bytes(DIGEST_BYTES)
 COLUMNS = 5
 """Numbers a name has in `Page.stats`: mode with type, bytes, mtime_ns, ctime_ns, inode."""
+UNKNOWN = 0
+"""The change time of a file that was written so shortly before it was read that its time tells nothing."""
 MENTIONS_PERSON, SPARSE = 1, 2
 """Marks of a file: its text names a place of the person's; its first bytes are mostly zeros or ones."""
 _WRAP = 1 << 64
@@ -88,6 +90,7 @@ class Page:
             and self.names == other.names
             and self.facts[2] == other.facts[2]
             and not self.fault
+            and UNKNOWN not in self.numbers[3::COLUMNS]
         )
 
     def path(self, at: int) -> str:

@@ -1,0 +1,98 @@
+"""The command of the strongbox: what is kept, getting it out, looking through it, freeing it."""
+
+from __future__ import annotations
+
+import re
+
+import click
+
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out
+from left_intact.core.model.errors import Misuse
+from left_intact.words import count, size
+
+_UNITS = {"": 1, "K": 1000, "M": 1000**2, "G": 1000**3, "T": 1000**4}
+
+
+@click.command("strongbox")
+@INSTALL_WORD
+@click.argument(
+    "does", default="list", metavar="[list|take|verify|free]", help="what to do; lists without it"
+)
+@click.argument("path", default="", metavar="[PATH]", help="what lay there, for take and free")
+@click.option("--to", metavar="DIR", help="where take puts it")
+@click.option("--budget", metavar="SIZE", help="say so beyond this, e.g. 2G; 0 for any size")
+@AS_JSON
+def strongbox(install: str, does: str, path: str, to: str | None, budget: str | None, as_json: bool) -> None:
+    """What is kept of an install, and getting it out."""
+    keeping, target = bench().keeping, bench().shelf.find(install)
+    if budget is not None:
+        keeping.set_budget(target, _bytes(budget))
+    if does in ("take", "free") and not path:
+        raise Misuse("no-path", f"{does} of what?", way_out=f"left-intact strongbox {install!r} {does} PATH.")
+    said: dict[str, object] = {"install": target.name}
+    match does:
+        case "list":
+            held, frees = keeping.holdings(target), keeping.frees(target)
+            over = keeping.over_budget(target)
+            said |= {
+                "objects": [
+                    {"digest": h.digest, "bytes": h.bytes, "needed": h.needed, "yours": h.yours}
+                    | {"paths": list(h.places)}
+                    for h in held
+                ],
+                "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in frees],
+                "budget": keeping.budget(target),
+                "over": over,
+            }
+            lines = [f"{count(len(held), 'copy', 'copies')}, {size(sum(h.bytes for h in held))}"]
+            lines += [
+                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {', '.join(h.places)}" for h in held
+            ]
+            lines += ["what frees room"] * bool(frees)
+            lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in frees]
+            lines += [f"over its budget by {size(over)}"] * bool(over)
+        case "take":
+            if not to:
+                raise Misuse("no-folder", "take it where?", way_out="Name a folder with --to.")
+            taken = keeping.take(target, path, to)
+            said |= {"path": path, "taken": taken}
+            lines = [f"taken: {one}" for one in taken]
+        case "verify":
+            with cancelling() as token:
+                found = keeping.verify(target, cancel=token)
+            said |= {"objects": found.objects, "bytes": found.bytes}
+            said |= {"damaged": list(found.damaged), "missing": list(found.missing)}
+            lines = [f"{count(found.objects, 'copy', 'copies')} read, {size(found.bytes)}"]
+            lines += [f"damaged: {one}" for one in found.damaged] + [
+                f"missing: {one}" for one in found.missing
+            ]
+            lines += ["all sound"] * found.sound
+            _say(said, lines, as_json)
+            raise click.exceptions.Exit(0 if found.sound else 1)
+        case "free":
+            freed = keeping.free(target, path)
+            said |= {"path": path, "freed": freed}
+            lines = [f"{size(freed)} freed"]
+        case _:
+            raise Misuse("no-such-word", f"strongbox does not {does}", way_out="list, take, verify or free.")
+    _say(said, lines, as_json)
+
+
+def _say(said: dict[str, object], lines: list[str], as_json: bool) -> None:
+    if as_json:
+        out(said)
+    else:
+        click.echo("\n".join(lines))
+
+
+def _why(needed: int, yours: bool) -> str:
+    if needed:
+        return f"needed for {count(needed, 'place')}"
+    return "yours" if yours else "needed by nobody"
+
+
+def _bytes(word: str) -> int:
+    match = re.fullmatch(r"(\d+)\s*([KMGT]?)B?", word.strip(), re.IGNORECASE)
+    if match is None:
+        raise Misuse("no-size", f"{word!r} is no size", way_out="Give one like 500M or 2G.")
+    return int(match[1]) * _UNITS[match[2].upper()]
