@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.files import locks
 from left_intact.core.files.place import LocalPlace, able
 from left_intact.core.model.entry import Attributes, Entry
 from left_intact.core.model.errors import LeftIntactError
@@ -261,3 +262,58 @@ def test_what_could_not_be_kept_is_said(mock: Mock, monkeypatch: pytest.MonkeyPa
     outcome = mock.update()
     assert outcome.proof.verdict is Verdict.INTACT
     assert outcome.update.notes == ("mocklet: its owner could not be given",)
+
+
+# ---------------------------------------------------------------- what another program holds open
+
+
+class _Held(OSError):
+    """A refusal as the system words it where somebody holds a file open."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__(13, "Permission denied")
+        self.winerror = number
+
+
+@pytest.mark.parametrize("number", [5, 32, 33])
+def test_a_file_held_open_is_tried_again_for_a_moment(number: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    waited: list[float] = []
+    monkeypatch.setattr(locks, "pause", waited.append)
+    left = [3]
+
+    def move() -> None:
+        if left[0]:
+            left[0] -= 1
+            raise _Held(number)
+
+    locks.patiently(move, "/a")
+    assert not left[0] and waited == [locks.PAUSE] * 3
+
+
+@pytest.mark.parametrize(
+    ("names", "said"), [((), "another program"), (("Mocklet", "scanner"), "Mocklet, scanner")]
+)
+def test_a_file_that_stays_held_is_one_line_with_the_programs_name(
+    names: tuple[str, ...], said: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    waited: list[float] = []
+    monkeypatch.setattr(locks, "pause", waited.append)
+    monkeypatch.setattr(locks, "held_by", lambda path: names)
+
+    def move() -> None:
+        raise _Held(32)
+
+    with pytest.raises(LeftIntactError) as error:
+        locks.patiently(move, "/a", "/b")
+    assert error.value.code == "in-use" and said in error.value.line() and len(waited) == locks.TRIES - 1
+
+
+def test_any_other_refusal_is_not_tried_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(locks, "pause", lambda seconds: pytest.fail("waited"))
+
+    def move() -> None:
+        raise PermissionError(13, "Permission denied")
+
+    with pytest.raises(PermissionError):
+        locks.patiently(move, "/a")
+    assert locks.held_by("/a") == () or os.name == "nt"

@@ -45,6 +45,7 @@ def lies_in(path: str, folder: str) -> bool:
     """Whether an absolute path is a folder or lies below it, both as the system writes them; other drives
     never are.
     """
+    path, folder = os.path.normcase(path), os.path.normcase(folder)
     return path == folder or path.startswith(folder.rstrip(os.sep) + os.sep)
 
 

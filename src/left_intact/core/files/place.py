@@ -25,6 +25,7 @@ from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
 from left_intact.core.files.identity import CHANGE_TIMES
+from left_intact.core.files.locks import patiently
 from left_intact.core.files.walk import CHUNK
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError, reason_of
@@ -76,7 +77,7 @@ def able() -> Able:
 
 
 def _may_link() -> bool:
-    """Whether links may be made; one system grants that to some people only, so it is tried there."""
+    """Whether links may be made and moved; one system grants that to some people only: tried there."""
     if sys.platform != "win32":
         return True
     import tempfile
@@ -84,6 +85,7 @@ def _may_link() -> bool:
     with tempfile.TemporaryDirectory() as folder:
         try:
             os.symlink("nowhere", os.path.join(folder, "link"))
+            os.rename(os.path.join(folder, "link"), os.path.join(folder, "moved"))
         except OSError:
             return False
     return True
@@ -421,7 +423,17 @@ class LocalPlace:
         if not self.ours:
             raise AssertionError(f"{self.full(path)} is not ours to remove")
         with suppress(FileNotFoundError), self._spot(path) as spot:
+            patiently(lambda: self._unlink(spot), self.full(path))
+
+    @staticmethod
+    def _unlink(spot: Spot) -> None:
+        try:
             os.unlink(spot.name, dir_fd=spot.folder)
+        except PermissionError:
+            if sys.platform != "win32":
+                raise
+            _may_write_again(spot.name, os.lstat(spot.name))
+            os.unlink(spot.name)
 
     def discard_all(self, path: str) -> None:
         """Empty and remove a work folder of our own, with empty folders in it."""
@@ -441,14 +453,19 @@ class LocalPlace:
         """Move a file, link or folder here in one step; without `over` anything that lies here stops it."""
         with source._spot(source_path) as there, self._spot(path) as here:
             if over:
-                os.replace(there.name, here.name, src_dir_fd=there.folder, dst_dir_fd=here.folder)
+                shown = source.full(source_path), self.full(path)
+                at = {"src_dir_fd": there.folder, "dst_dir_fd": here.folder}
+                if sys.platform == "win32" and (known := self.stat(path)) is not None:
+                    _may_write_again(here.name, known)  # nothing goes over a read-only file there
+                patiently(lambda: os.replace(there.name, here.name, **at), *shown)
             elif not (self.able.no_replace and _renamed(there, here, _NOREPLACE, self.full(path))):
-                self._rename_where_free(there, here, path)
+                self._rename_where_free(there, here, source.full(source_path), path)
 
-    def _rename_where_free(self, there: Spot, here: Spot, path: str) -> None:
+    def _rename_where_free(self, there: Spot, here: Spot, shown: str, path: str) -> None:
         if self.stat(path) is not None:
             raise changed(self.full(path), "something has appeared here")
-        os.rename(there.name, here.name, src_dir_fd=there.folder, dst_dir_fd=here.folder)
+        at = {"src_dir_fd": there.folder, "dst_dir_fd": here.folder}
+        patiently(lambda: os.rename(there.name, here.name, **at), shown, self.full(path))
 
     def exchange(self, source: LocalPlace, source_path: str, path: str) -> bool:
         """Two things change places in one step; False where the system or its disk cannot."""
@@ -508,7 +525,11 @@ class LocalPlace:
                 if stat.S_IMODE(info.st_mode) != mode or notes or attributes is not None:
                     os.chmod(target, mode)
             if mtime_ns is not None:
+                _may_write_again(target, info)
                 os.utime(target, ns=(mtime_ns, mtime_ns))
+            if mode is not None and sys.platform == "win32" and not stat.S_ISDIR(info.st_mode):
+                # All that is left of modes there: whether it may be written to.
+                os.chmod(target, stat.S_IWRITE if mode & stat.S_IWUSR else stat.S_IREAD)
         return tuple(notes)
 
     @contextmanager
@@ -554,6 +575,12 @@ class LocalPlace:
                     os.close(descriptor)
         if hasattr(os, "sync"):
             os.sync()
+
+
+def _may_write_again(target: int | str, info: os.stat_result) -> None:
+    """Take the read-only attribute off, on the system where nothing can be done to what has it."""
+    if sys.platform == "win32" and not info.st_mode & stat.S_IWRITE:
+        os.chmod(target, stat.S_IWRITE)
 
 
 def root_replaced(root: str) -> LeftIntactError:
