@@ -23,6 +23,10 @@ test: setup
 	@command -v tmux >/dev/null || sh tools/need.sh tmux
 	$(BIN)/python -m pytest
 
+# The core's tests with a Windows Python under a compatibility layer; a line where that cannot be had.
+test-windows: setup
+	sh tools/test_windows.sh
+
 check: setup
 	$(BIN)/ruff check src tests bench tools
 	$(BIN)/ruff format --check src tests bench tools

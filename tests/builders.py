@@ -5,12 +5,16 @@ from __future__ import annotations
 import io
 import os
 import shutil
+import sys
 import tarfile
 import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
 
+import pytest
+
+from left_intact.core.files.place import able
 from left_intact.core.model.plan import Plan
 from left_intact.demo.binaries import elf
 from left_intact.demo.unattended import snapshot
@@ -19,6 +23,19 @@ from left_intact.workbench import Draft, Outcome, Workbench
 Content = bytes | str | None | tuple[str, str]
 """Bytes or text of a file, None for an empty folder, ("link", target) for a link."""
 Tree = dict[str, Content]
+
+MODES = pytest.mark.skipif(not able().modes, reason="this system keeps no modes of files")
+FORKS = pytest.mark.skipif(
+    not hasattr(os, "fork"), reason="this system has no fork, so no process is killed in the midst of a test"
+)
+SCRIPTS = pytest.mark.skipif(
+    sys.platform == "win32", reason="this system starts no scripts by their first line"
+)
+STAMPS = pytest.mark.skipif(
+    not able().change_times, reason="this system has no time that every write changes, so all is read again"
+)
+BYTES = pytest.mark.skipif(sys.platform == "win32", reason="names are text on this system, never mere bytes")
+LINKS = pytest.mark.skipif(not able().links, reason="this system lets nobody make links here")
 
 BUILT = 1_700_000_000
 """When the mocks' releases were built, in seconds since 1970."""
@@ -35,6 +52,8 @@ def plant(root: Path, tree: Tree, *, mtime: int = BUILT) -> Path:
             target.mkdir(exist_ok=True)
             continue
         if isinstance(content, tuple):
+            if not able().links:
+                pytest.skip("this system lets nobody make links here")
             target.symlink_to(content[1])
             os.utime(target, (mtime, mtime), follow_symlinks=False)
             continue

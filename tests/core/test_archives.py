@@ -15,7 +15,7 @@ import zstandard
 from left_intact.core.arrival.look import look_into
 from left_intact.core.arrival.root import by_folder, find_root
 from left_intact.core.model.errors import LeftIntactError
-from tests.builders import plant, release, tarred, zipped
+from tests.builders import MODES, plant, release, tarred, zipped
 
 
 def _sevenzip(tree: dict[str, bytes], path: Path) -> Path:
@@ -49,6 +49,7 @@ def _bytes(tree: dict[str, object]) -> dict[str, bytes]:
     }
 
 
+@MODES
 @pytest.mark.parametrize("kind", PACKERS)
 def test_every_kind_gives_the_same_release(kind: str, tmp_path: Path) -> None:
     inside = _bytes(release("2.0", **{"empty__file": b""}))

@@ -19,7 +19,7 @@ from left_intact.core.model.errors import Interrupted, LeftIntactError
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
-from tests.builders import Mock, plant, release
+from tests.builders import LINKS, MODES, Mock, plant, release
 from tests.chains import KillAt, in_child
 
 AS_ROOT = pytest.mark.skipif(
@@ -106,6 +106,7 @@ def test_another_home_meets_the_half_done_update_too(pier: Mock) -> None:
         other.updates.draft(install, str(pier.next))
 
 
+@LINKS
 def test_two_ways_to_one_folder_share_box_and_lock(pier: Mock) -> None:
     _update(pier)
     way = pier.folder / "way"
@@ -191,6 +192,7 @@ def test_a_box_planted_by_somebody_else_is_not_obeyed(pier: Mock) -> None:
     assert pier.state() == before
 
 
+@MODES
 def test_a_link_or_a_folder_that_all_may_write_is_no_place_for_a_box(pier: Mock, tmp_path: Path) -> None:
     away = tmp_path / "away"
     _plant_box(away, pier.root)
@@ -268,6 +270,7 @@ def test_what_the_superuser_updated_is_not_gone_over_by_the_owner(pier: Mock) ->
 # ---------------------------------------------------------------- private, and restored by hand
 
 
+@MODES
 def test_everything_of_ours_is_for_its_owner_alone(pier: Mock) -> None:
     os.umask(0o022)
     _update(pier)

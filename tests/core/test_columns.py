@@ -22,7 +22,7 @@ from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict, Witness
 from left_intact.core.model.stages import Verb
 from left_intact.core.proving.prove import prove
-from tests.builders import Mock, plant, release
+from tests.builders import MODES, STAMPS, Mock, plant, release
 
 
 def many(mock: Mock, number: int = 1500) -> None:
@@ -62,7 +62,9 @@ def test_kept_leaves_out_and_knows_classes(mock: Mock) -> None:
         and kept == Kept(kept.pages, kept.because, kept.labels, kept.rest)
     )
     entry = next(m.before for m in kept if m.at == at)
-    assert entry is not None and kept.named(*entry.stamp[:2]) == [at]
+    assert entry is not None
+    if entry.stamp[1]:  # one system tells no inodes of what it lists
+        assert kept.named(*entry.stamp[:2]) == [at]
 
 
 def test_a_journal_of_many_files_that_stay_is_small(mock: Mock) -> None:
@@ -151,6 +153,7 @@ def test_pages_of_entries_are_a_mapping(mock: Mock) -> None:
             pages_from_bytes(bad)
 
 
+@STAMPS
 def test_a_release_in_a_folder_is_read_once(
     mock: Mock, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -167,6 +170,7 @@ def test_a_release_in_a_folder_is_read_once(
     assert arrival().release.version_text == "1.2" and read
 
 
+@MODES
 def test_a_folder_that_came_is_vetted_like_an_archive(mock: Mock, tmp_path: Path) -> None:
     folder = plant(tmp_path / "next", {**release("1.1"), "tool": "#!/bin/sh\n"})
     (folder / "tool").chmod(0o6755)

@@ -17,10 +17,11 @@ from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
-from tests.builders import Mock, Tree, in_memory, plant, release
+from tests.builders import FORKS, Mock, Tree, in_memory, plant, release
 from tests.chains import in_child
 
 FILES = 200
+pytestmark = FORKS
 
 
 def _big(version: str) -> Tree:

@@ -10,14 +10,14 @@ import pytest
 
 from left_intact.core.carrying.boxes import strongbox_for
 from left_intact.core.carrying.strongbox import Strongbox
-from left_intact.core.files.place import LocalPlace
+from left_intact.core.files.place import LocalPlace, able
 from left_intact.core.model.errors import LeftIntactError, Refusal
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
-from tests.builders import Mock, plant, release
+from tests.builders import BYTES, LINKS, SCRIPTS, Mock, plant, release
 
 
 def _next(mock: Mock) -> None:
@@ -25,7 +25,7 @@ def _next(mock: Mock) -> None:
         "1.1",
         **{
             "new__deep__libnew.so": elf("mocklet 1.1", b"n"),
-            "lib__latest": ("link", "libcore.so"),
+            **({"lib__latest": ("link", "libcore.so")} if able().links else {}),
             "blank": None,
         },
     )
@@ -264,6 +264,7 @@ def test_where_the_strongbox_lies(tmp_path: Path, monkeypatch: pytest.MonkeyPatc
     assert strongbox_for(str(root), "Mock", home).folder.startswith(home)
 
 
+@LINKS
 def test_only_a_place_of_our_own_can_lose_a_file(tmp_path: Path) -> None:
     box = Strongbox(str(tmp_path / "box"))
     box.make()
@@ -277,6 +278,7 @@ def test_only_a_place_of_our_own_can_lose_a_file(tmp_path: Path) -> None:
     assert outside.exists()
 
 
+@BYTES
 def test_names_that_are_no_utf8_survive(mock: Mock) -> None:
     with open(os.fsencode(mock.root) + b"/saves/\xff\xfe.sav", "wb") as file:
         file.write(b"odd")
@@ -299,6 +301,7 @@ def test_files_become_folders_and_folders_files(mock: Mock) -> None:
     assert mock.state() == before
 
 
+@SCRIPTS
 def test_a_running_program_is_left_alone(mock: Mock) -> None:
     import subprocess
 

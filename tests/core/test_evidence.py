@@ -32,7 +32,7 @@ from left_intact.core.survey.spelling import normalised_name, words_of
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
-from tests.builders import BUILT, LATER, plant, release
+from tests.builders import BUILT, LATER, LINKS, plant, release
 
 C = FileClass
 P = C.PROGRAM
@@ -428,6 +428,7 @@ def test_titles_are_known_by_their_names() -> None:
     assert titles.evidence("unknown.png", "png", 9) == () and Titles([]).evidence("x", "png", 1) == ()
 
 
+@LINKS
 def test_links_rights_and_places_speak(tmp_path: Path) -> None:
     root = plant(tmp_path / "prog", release("1.0"))
     (root / "lib" / "libx.so").symlink_to("libcore.so")

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import pytest
 from blake3 import blake3
 
 from left_intact.core.model.errors import LeftIntactError
@@ -214,6 +215,8 @@ def in_fork(work: Callable[[], object], ready: Callable[[int], None] | None = No
 
     With `ready` the process waits until that returns, which gets its number: time to lay hands on it.
     """
+    if not hasattr(os, "fork"):
+        pytest.skip("this system has no fork, so no process can be killed in the midst of a test")
     told, tell = os.pipe()
     go, begin = os.pipe()
     child = os.fork()

@@ -493,6 +493,8 @@ class Surveys(Service):
         """Take a folder elsewhere up as a root of an install. Raises `no-folder`, `bad-label`,
         `roots-overlap`.
         """
+        from left_intact.core.files.names import lies_in
+
         place = os.path.abspath(os.path.expanduser(place))
         if not label or not all(c.isalnum() or c == "-" for c in label):
             raise LeftIntactError(
@@ -503,10 +505,8 @@ class Surveys(Service):
                 "no-folder", "there is no folder here", path=place, way_out="Check the path."
             )
         for one in (install.root, *(p for known, p in self.library.roots(install) if known != label)):
-            if os.path.commonpath([os.path.realpath(one), os.path.realpath(place)]) in (
-                os.path.realpath(one),
-                os.path.realpath(place),
-            ):
+            mine, new = os.path.realpath(one), os.path.realpath(place)
+            if lies_in(mine, new) or lies_in(new, mine):
                 raise LeftIntactError(
                     "roots-overlap",
                     f"this and {one} lie in each other",

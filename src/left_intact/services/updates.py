@@ -377,9 +377,10 @@ class Updates(Runs):
 
 
 def _refuse_overlap(install: Install, arrival: Arrival) -> None:
+    from left_intact.core.files.names import lies_in
+
     root, source = os.path.realpath(install.root), os.path.realpath(arrival.source)
-    inside = os.path.commonpath([root, source])
-    if root == source or (arrival.shape == "folder" and inside in (root, source)):
+    if arrival.shape == "folder" and (lies_in(source, root) or lies_in(root, source)):
         raise LeftIntactError(
             "arrival-is-install",
             "the arrival and the install are one folder, or one lies in the other",

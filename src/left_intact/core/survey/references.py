@@ -10,6 +10,7 @@ import os
 import re
 from collections.abc import Callable, Iterator, Sequence
 
+from left_intact.core.files.names import lies_in
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.settings.formats.registry import NAMES
@@ -65,7 +66,7 @@ def read_references(
                 source=path, key=key.strip(), file_class=about[0], pictures=about[2].endswith(PICTURES)
             )
             for place in _places(root, path, value):
-                below = os.path.relpath(place, root).replace(os.sep, "/")
+                below = _below(place, root)
                 if below == ".":
                     continue
                 if not below.startswith("../"):
@@ -147,14 +148,15 @@ def _places(root: str, source: str, value: str) -> Iterator[str]:
         text = os.path.expanduser(text)
     if os.path.isabs(text):
         yield os.path.normpath(text)
-        return
     if re.match(r"^[a-zA-Z]:/", text):
-        # A path of another system: what lies below the install's own folder name may lie here.
+        # A path of another machine: what lies below the install's own folder name may lie here.
         parts = text.split("/")
         name = os.path.basename(root).casefold()
         for at in range(len(parts) - 1, 0, -1):
             if parts[at - 1].casefold() == name:
                 yield os.path.normpath(os.path.join(root, *parts[at:]))
+        return
+    if os.path.isabs(text):
         return
     yield os.path.normpath(os.path.join(root, text))
     above = source.rpartition("/")[0]
@@ -162,9 +164,15 @@ def _places(root: str, source: str, value: str) -> Iterator[str]:
         yield os.path.normpath(os.path.join(root, above, text))
 
 
+def _below(place: str, root: str) -> str:
+    """A path as it is seen from the root; what lies on another drive begins with `../` too."""
+    try:
+        return os.path.relpath(place, root).replace(os.sep, "/")
+    except ValueError:
+        return f"../{place}"
+
+
 def _may_be_root(place: str, root: str) -> bool:
     """Not the whole disk, not a home folder, and nothing that the install lies in."""
-    home = os.path.expanduser("~")
-    return (
-        len(place.strip("/").split("/")) >= 2 and place != home and not (root + "/").startswith(place + "/")
-    )
+    home, parts = os.path.expanduser("~"), place.strip(os.sep).split(os.sep)
+    return len(parts) >= 2 and place != os.path.normpath(home) and not lies_in(root, place)
