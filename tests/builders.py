@@ -24,6 +24,12 @@ Content = bytes | str | None | tuple[str, str]
 """Bytes or text of a file, None for an empty folder, ("link", target) for a link."""
 Tree = dict[str, Content]
 
+
+def examples(number: int) -> int:
+    """How many examples a law gets; a tenth where the profile says that there be few."""
+    return max(3, number // 10) if os.environ.get("LEFT_INTACT_LAWS") == "few" else number
+
+
 MODES = pytest.mark.skipif(not able().modes, reason="this system keeps no modes of files")
 FORKS = pytest.mark.skipif(
     not hasattr(os, "fork"), reason="this system has no fork, so no process is killed in the midst of a test"
@@ -35,6 +41,12 @@ STAMPS = pytest.mark.skipif(
     not able().change_times, reason="this system has no time that every write changes, so all is read again"
 )
 BYTES = pytest.mark.skipif(sys.platform == "win32", reason="names are text on this system, never mere bytes")
+PIPES = pytest.mark.skipif(not hasattr(os, "mkfifo"), reason="this system has no pipes in folders")
+OWNERS = pytest.mark.skipif(not able().owners, reason="this system keeps no owners and second names of files")
+LONG_NAMES = pytest.mark.skipif(sys.platform == "win32", reason="this system has no paths of so many letters")
+SIGNALS = pytest.mark.skipif(
+    sys.platform == "win32", reason="this system sends no Ctrl-C to one program alone"
+)
 LINKS = pytest.mark.skipif(not able().links, reason="this system lets nobody make links here")
 
 BUILT = 1_700_000_000

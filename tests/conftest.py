@@ -7,7 +7,7 @@ import time
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 from left_intact.core.files import walk
 from tests.builders import Mock
@@ -22,7 +22,11 @@ settings.register_profile(
         HealthCheck.data_too_large,
     ],
 )
-settings.load_profile("ours")
+# Where a process takes seconds to start: fewer examples, and no search for the smallest that fails.
+settings.register_profile(
+    "few", parent=settings.get_profile("ours"), max_examples=8, phases=[Phase.explicit, Phase.generate]
+)
+settings.load_profile(os.environ.get("LEFT_INTACT_LAWS", "ours"))
 
 
 @pytest.fixture(autouse=True)

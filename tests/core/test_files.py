@@ -16,7 +16,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken
 from left_intact.demo.binaries import elf, pe, png
-from tests.builders import plant
+from tests.builders import BYTES, STAMPS, plant
 
 
 @pytest.mark.parametrize(
@@ -66,6 +66,7 @@ def test_names_that_stay() -> None:
     )
 
 
+@BYTES
 def test_everything_is_an_entry(tmp_path: Path) -> None:
     root = plant(
         tmp_path / "install",
@@ -117,6 +118,7 @@ def test_what_cannot_be_read_is_a_fault_and_not_missing(
     assert not found["locked"].same_content(found["locked"])
 
 
+@STAMPS
 def test_an_unchanged_stamp_spares_the_reading(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     root = plant(tmp_path / "install", {"a": "1", "b": "2"})
     tree = read_tree(str(root))

@@ -19,7 +19,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.watch import compare, look
-from tests.builders import LATER, Mock, plant, program, release, zipped
+from tests.builders import LATER, SCRIPTS, STAMPS, Mock, plant, program, release, zipped
 from tests.corpus.programs import fender, hawser, kittiwake, mudlark, pilotage, wrack
 
 C = FileClass
@@ -169,6 +169,7 @@ def test_an_edited_sheet_and_rulings_stay_one_truth(mock: Mock) -> None:
     assert bench.surveys.library.sheet(install) == ""
 
 
+@STAMPS
 def test_a_plan_does_not_cost_the_survey_what_it_left(mock: Mock) -> None:
     mock.arrive(release("1.1"))
     mock.bench.surveys.survey(mock.install)
@@ -217,6 +218,7 @@ rm -f "notes on harbour.txt"
 """
 
 
+@SCRIPTS
 def test_a_run_is_watched_and_becomes_evidence(mock: Mock) -> None:
     mock.edit({"go.sh": RUNS})
     run = mock.bench.surveys.watch(mock.install, command=["./go.sh"])
@@ -385,7 +387,7 @@ def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> No
     plant(disk / "photos/2024", {f"holiday {n}.jpg": b"\xff\xd8\xff\xe0" for n in range(9)})
     plant(disk / "work/site", {"index.html": "<p>", "build.sh": "#!/bin/sh\n", "src/a.py": "x = 1\n"})
     found = mock.bench.shelf.find_installs(str(disk))
-    assert {os.path.relpath(c.path, disk): c.role for c in found} == {
+    assert {Path(c.path).relative_to(disk).as_posix(): c.role for c in found} == {
         place: role for place, (_, role) in places.items()
     }
     assert all(c.why and c.score >= 4 and not c.known for c in found)

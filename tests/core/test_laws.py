@@ -13,7 +13,7 @@ from left_intact.core.files import place
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.binaries import elf
-from tests.builders import BUILT, Content, Mock, Tree, in_memory, plant, release, zipped
+from tests.builders import BUILT, Content, Mock, Tree, examples, in_memory, plant, release, zipped
 
 names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g", "H.txt", "i.state", "j"])
 folders = st.sampled_from(["", "lib", "data", "saves", "config", "deep/er", "data/x"])
@@ -111,7 +111,7 @@ LESS = {
 
 
 @pytest.mark.parametrize("lacking", LESS)
-@settings(max_examples=12)
+@settings(max_examples=examples(12))
 @given(**worlds)  # type: ignore[arg-type]
 def test_the_law_holds_where_a_system_can_do_less(
     monkeypatch, lacking, shipped, edits, gone, arriving
@@ -120,7 +120,7 @@ def test_the_law_holds_where_a_system_can_do_less(
     _update_then_back(shipped, edits, gone, arriving, modes=LESS[lacking].modes)
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(60))
 @given(**worlds)  # type: ignore[arg-type]
 def test_update_then_back_restores_everything_and_theirs_is_never_displaced(
     shipped, edits, gone, arriving
@@ -162,7 +162,7 @@ def _update_then_back(shipped, edits, gone, arriving, *, modes: bool = True) -> 
         assert after == before if modes else _without_modes(after) == _without_modes(before)
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(60))
 @given(**worlds, trial=trees, deleted=st.lists(st.integers(0, 40), max_size=4))  # type: ignore[arg-type]
 def test_going_back_loses_nothing_that_was_made_on_trial(
     shipped, edits, gone, arriving, trial, deleted
@@ -215,7 +215,7 @@ def _may_hold(root: Path, path: str) -> bool:
     )
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(40))
 @given(**worlds)  # type: ignore[arg-type]
 def test_without_a_baseline_theirs_is_never_displaced_either(shipped, edits, gone, arriving) -> None:  # type: ignore[no-untyped-def]
     with in_memory() as folder:
@@ -236,7 +236,7 @@ def test_without_a_baseline_theirs_is_never_displaced_either(shipped, edits, gon
             assert mock.state() == before
 
 
-@settings(max_examples=25)
+@settings(max_examples=examples(25))
 @given(shipped=trees)  # type: ignore[arg-type]
 def test_equal_trees_give_an_empty_plan(shipped: Tree) -> None:
     with in_memory() as folder:

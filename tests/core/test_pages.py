@@ -26,7 +26,7 @@ from left_intact.core.model.pages import COLUMNS, Page, pages_of
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.classify import sort_out
 from left_intact.core.survey.inputs import SurveyInputs
-from tests.builders import Mock, plant
+from tests.builders import FORKS, STAMPS, Mock, plant
 
 ODD = {
     "a.txt": "1",
@@ -63,6 +63,7 @@ def test_a_process_that_dies_costs_nothing_but_time() -> None:
     assert done == {n: n for n in range(12)}
 
 
+@STAMPS
 @pytest.mark.parametrize("start", ["_fork", "_spawn"])
 def test_both_ways_of_starting_helpers(start: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     root = plant(
@@ -90,6 +91,7 @@ def test_stopping_ends_the_helpers(tmp_path: Path) -> None:
     assert error.value.code == "stopped"
 
 
+@STAMPS
 def test_a_fault_meanwhile_leaves_no_helper_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     root = plant(tmp_path / "many", {f"f{n}/x.dat": bytes([n]) * 9 for n in range(90)})
     monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
@@ -156,6 +158,7 @@ def test_a_fault_is_kept_as_one(tmp_path: Path) -> None:
     assert next(iter(pages_of([entry])[0].entries())).kind is Kind.FAULT
 
 
+@STAMPS
 def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     first = mock.bench.surveys.survey(mock.install)
     opened: list[str] = []
@@ -180,6 +183,7 @@ def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
     assert mock.bench.surveys.survey(mock.install).totals() == first.totals()
 
 
+@STAMPS
 def test_several_roots_are_one_tree(tmp_path: Path) -> None:
     root, apart = (
         plant(tmp_path / "a", {"run": "1", "x/y": "2"}),
@@ -204,6 +208,7 @@ def test_first_bytes_follow_no_link(tmp_path: Path) -> None:
     assert first_bytes(str(root), 3) is None and first_bytes(str(root / "none"), 3) is None
 
 
+@FORKS
 def test_forks_only_where_there_is_one_thread() -> None:
     assert workers.forks() is (threading.active_count() == 1)
 

@@ -6,19 +6,20 @@ from __future__ import annotations
 
 import os
 import stat
+import sys
 import threading
 from pathlib import Path
 
 import pytest
 
-from left_intact.core.files import locks
+from left_intact.core.files import locks, place
 from left_intact.core.files.place import LocalPlace, able
 from left_intact.core.model.entry import Attributes, Entry
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.unattended import snapshot
-from tests.builders import Mock, copy_of, plant, release
+from tests.builders import LINKS, OWNERS, PIPES, Mock, copy_of, plant, release
 
 AS_ROOT = pytest.mark.skipif(
     not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may give files away"
@@ -43,6 +44,7 @@ def _outside(tmp_path: Path) -> tuple[Path, object]:
     return away, snapshot(str(away))
 
 
+@LINKS
 def test_a_root_that_became_a_link_after_planning_is_refused(mock: Mock, tmp_path: Path) -> None:
     _next(mock)
     draft = mock.draft()
@@ -69,6 +71,7 @@ def test_a_root_that_is_another_folder_after_planning_is_refused(mock: Mock, tmp
     assert error.value.code == "root-replaced" and mock.state() == before
 
 
+@LINKS
 def test_a_root_that_becomes_a_link_while_laying_leads_nowhere(mock: Mock, tmp_path: Path) -> None:
     _next(mock)
     copy = copy_of(mock.root, tmp_path / "copy")
@@ -84,6 +87,7 @@ def test_a_root_that_becomes_a_link_while_laying_leads_nowhere(mock: Mock, tmp_p
     assert snapshot(str(copy)) == before
 
 
+@LINKS
 @HANDLES
 def test_a_folder_exchanged_for_a_link_in_a_loop_leads_no_write_outside(mock: Mock, tmp_path: Path) -> None:
     away, before = _outside(tmp_path)
@@ -127,6 +131,7 @@ def test_a_folder_exchanged_for_a_link_in_a_loop_leads_no_write_outside(mock: Mo
         assert snapshot(str(away)) == before
 
 
+@LINKS
 def test_going_back_through_a_folder_that_became_a_link_touches_nothing_outside(
     mock: Mock, tmp_path: Path
 ) -> None:
@@ -142,6 +147,7 @@ def test_going_back_through_a_folder_that_became_a_link_touches_nothing_outside(
     assert mock.read("VERSION") == "1.0\n"
 
 
+@PIPES
 def test_a_file_that_turns_into_a_pipe_is_noticed_and_hangs_nothing(mock: Mock) -> None:
     _next(mock)
 
@@ -156,6 +162,7 @@ def test_a_file_that_turns_into_a_pipe_is_noticed_and_hangs_nothing(mock: Mock) 
     assert stat.S_ISFIFO((mock.root / "mocklet").lstat().st_mode)
 
 
+@PIPES
 def test_a_pipe_is_never_opened_for_reading(tmp_path: Path) -> None:
     os.mkfifo(tmp_path / "pipe")
     with LocalPlace(str(tmp_path)) as place, pytest.raises(LeftIntactError) as error:
@@ -193,6 +200,7 @@ def test_extended_attributes_come_through_an_update_and_back(mock: Mock, tmp_pat
         assert os.getxattr(mock.root / name, "user.shelf") == b"left"
 
 
+@OWNERS
 def test_hard_links_are_one_file_again_after_going_back(mock: Mock) -> None:
     os.link(mock.root / "lib/libpad.so", mock.root / "lib/pad-kept.so")
     os.link(mock.root / "lib/libcore.so", mock.root / "lib/libcore-too.so")
@@ -206,6 +214,7 @@ def test_hard_links_are_one_file_again_after_going_back(mock: Mock) -> None:
         assert (mock.root / "lib" / one).stat().st_ino == (mock.root / "lib" / other).stat().st_ino
 
 
+@OWNERS
 @AS_ROOT
 def test_owner_and_group_come_through_an_update_and_back(mock: Mock) -> None:
     for name in ("mocklet", "lib/libpad.so", "lib/libcore.so"):
@@ -219,6 +228,7 @@ def test_owner_and_group_come_through_an_update_and_back(mock: Mock) -> None:
         assert ((mock.root / name).stat().st_uid, (mock.root / name).stat().st_gid) == (4242, 4343)
 
 
+@OWNERS
 @AS_ROOT
 def test_a_set_user_id_file_of_somebody_elses_stays_theirs(mock: Mock) -> None:
     os.chown(mock.root / "mocklet", 4242, 4343)
@@ -233,6 +243,7 @@ def test_a_set_user_id_file_of_somebody_elses_stays_theirs(mock: Mock) -> None:
     assert info.st_uid == 4242 and info.st_mode & stat.S_ISUID and mock.state() == before
 
 
+@OWNERS
 def test_a_set_id_bit_is_not_given_without_its_owner(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     plant(tmp_path / "root", {"runs": "#!/bin/sh\n"})
 
@@ -247,6 +258,7 @@ def test_a_set_id_bit_is_not_given_without_its_owner(tmp_path: Path, monkeypatch
     assert notes == ("owner",) and (tmp_path / "root/runs").stat().st_mode & 0o7777 == 0o755
 
 
+@OWNERS
 def test_what_could_not_be_kept_is_said(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     _next(mock)
     real = LocalPlace.attributes
@@ -317,3 +329,23 @@ def test_any_other_refusal_is_not_tried_again(monkeypatch: pytest.MonkeyPatch) -
     with pytest.raises(PermissionError):
         locks.patiently(move, "/a")
     assert locks.held_by("/a") == () or os.name == "nt"
+
+
+def test_where_no_call_flushes_all_each_file_is_flushed(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    flushed: list[str] = []
+    real = os.fsync
+    monkeypatch.setattr(place, "FLUSHES_WHOLE", False)
+
+    def fsync(descriptor: int) -> None:
+        flushed.append(os.path.basename(os.readlink(f"/proc/self/fd/{descriptor}")))
+        real(descriptor)
+
+    if sys.platform == "linux":
+        monkeypatch.setattr(os, "fsync", fsync)
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    mock.update()
+    if sys.platform == "linux":
+        # A copy of each old file in the strongbox, and each new file ready beside its place.
+        assert sum(name.endswith(".part") for name in flushed) >= len(plan.changes)
+        assert sum(name.startswith("ready-") for name in flushed) == len(plan.changes)

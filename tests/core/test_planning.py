@@ -16,7 +16,7 @@ from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Treatment, look_up
 from left_intact.demo.binaries import elf, pe
-from tests.builders import Mock, program, release, verbs
+from tests.builders import LINKS, Mock, program, release, verbs
 
 ALL = [
     (b, m, c, n)
@@ -145,6 +145,7 @@ def test_blockers_of_the_machine(mock: Mock) -> None:
     assert "no-room" in [f.code for f in machine_faults("Mocklet", plan.moves, poor, facts)]
 
 
+@LINKS
 def test_nothing_is_laid_behind_a_link_or_over_a_folder(mock: Mock, tmp_path: Path) -> None:
     away = tmp_path / "elsewhere"
     away.mkdir()
@@ -180,7 +181,7 @@ def test_times_that_tell_nothing_apart_retire_nothing(mock: Mock) -> None:
     import os
 
     for path in mock.root.rglob("*"):
-        os.utime(path, (5_000_000, 5_000_000), follow_symlinks=False)
+        os.utime(path, (5_000_000, 5_000_000))
     arriving = release("1.1")
     del arriving["lib/libpad.so"]
     mock.arrive(arriving)

@@ -19,7 +19,7 @@ from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
-from tests.builders import LATER, Mock, plant, release
+from tests.builders import FORKS, LATER, LONG_NAMES, SIGNALS, Mock, plant, release
 from tests.chains import KillAt, in_child
 
 
@@ -102,6 +102,7 @@ def test_a_full_disk_while_laying_with_the_box_elsewhere(
     assert apart.state() == before
 
 
+@LONG_NAMES
 def test_a_name_of_240_bytes_is_retired_and_comes_back(apart: Mock) -> None:
     long = "n" * 240
     for root in (apart.root, apart.base):
@@ -415,6 +416,7 @@ def test_a_name_that_is_too_long_is_told_before_the_first_write(mock: Mock) -> N
     assert [b.code for b in mock.plan().blockers] == ["names"] and mock.state() == before
 
 
+@FORKS
 @pytest.mark.parametrize("exchange", [True, False])
 @pytest.mark.parametrize("forward", [True, False])
 def test_a_folder_that_becomes_a_file_killed_after_the_last_step(
@@ -463,6 +465,7 @@ sys.exit(commands.run(sys.argv[1:]))
 """
 
 
+@SIGNALS
 def test_ctrl_c_while_laying_puts_all_back_and_says_so(mock: Mock) -> None:
     _next(mock)
     before = mock.state()

@@ -51,7 +51,7 @@ from left_intact.core.model.stages import (
 )
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from left_intact.core.proving.hand_steps import was_done
-from tests.builders import plant, release
+from tests.builders import STAMPS, plant, release
 
 texts = st.text(st.characters(codec="utf-8", exclude_characters="\0/"), min_size=1, max_size=8)
 paths = st.lists(texts, min_size=1, max_size=3).map("/".join)
@@ -413,6 +413,7 @@ def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
     assert not seen(Sign.SAID)
 
 
+@STAMPS
 def test_looking_again_and_again_reads_only_what_has_changed(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

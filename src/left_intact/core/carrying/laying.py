@@ -24,7 +24,7 @@ from left_intact.core.carrying.journal import FolderTime, Journal, Step
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.archives import Member, open_source
-from left_intact.core.files.place import LocalPlace, changed
+from left_intact.core.files.place import LocalPlace, changed, written
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import HalfDone, LeftIntactError, reason_of
 from left_intact.core.model.place import At
@@ -236,6 +236,7 @@ def _from_here(run: Run, step: Step) -> None:
             )
         with annex.new_file(ready) as file:
             file.write(source.content)
+            written(file)
     else:
         _copy_known(run, step, source.at if isinstance(source, FromRoot) else None)
     _apply_new_metadata(run, step)
@@ -296,6 +297,7 @@ class _Unpacked:
         self.digest.update(data)
 
     def close(self) -> None:
+        written(self.file)
         self.file.close()
         first, run = self.steps[0], self.run
         for step in self.steps:

@@ -367,6 +367,7 @@ class LocalPlace:
         """
         with source.reading(source_path) as reading, self.new_file(path) as file:
             _pour(reading, file.fileno())
+            written(file)
         if self.digest(path) != digest:
             if source.digest(source_path) != digest:
                 raise changed(source.full(source_path))
@@ -575,6 +576,17 @@ class LocalPlace:
                     os.close(descriptor)
         if hasattr(os, "sync"):
             os.sync()
+
+
+FLUSHES_WHOLE = hasattr(os, "sync")
+"""Whether one call flushes all that was written; else each file is flushed when it is written."""
+
+
+def written(file: IO[bytes]) -> None:
+    """Said of a file that is whole, before it is closed."""
+    if not FLUSHES_WHOLE:
+        file.flush()
+        os.fsync(file.fileno())
 
 
 def _may_write_again(target: int | str, info: os.stat_result) -> None:

@@ -27,6 +27,6 @@ def write_private(path: str, text: str) -> None:
 
 def take_name(part: str, whole: str) -> None:
     """Give a file of ours, complete now, its own name, durably."""
-    with open(part, "rb") as file:
+    with open(part, "r+b") as file:  # one system flushes only what may be written to
         os.fsync(file.fileno())
     os.replace(part, whole)
