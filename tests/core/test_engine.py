@@ -25,7 +25,7 @@ def _next(mock: Mock) -> None:
         "1.1",
         **{
             "new__deep__libnew.so": elf("mocklet 1.1", b"n"),
-            **({"lib__latest": ("link", "libcore.so")} if able().links else {}),
+            "lib__latest": ("link", "libcore.so") if able().links else elf("mocklet 1.1 latest", b"l"),
             "blank": None,
         },
     )
@@ -41,7 +41,8 @@ def test_update_then_back_restores_all(mock: Mock) -> None:
     outcome = mock.update()
     assert outcome.proof.verdict is Verdict.INTACT and outcome.update.state is State.ON_TRIAL
     assert mock.read("mocklet.ini") == "; mine\n[video]\nsmooth = off\nscale = 3\n\n[sound]\nrate = 44100\n"
-    assert (mock.root / "lib/latest").readlink() == Path("libcore.so") and (mock.root / "blank").is_dir()
+    assert (mock.root / "blank").is_dir()
+    assert not able().links or (mock.root / "lib/latest").readlink() == Path("libcore.so")
     assert not (mock.root / "lib/libpad.so").exists() and os.access(mock.root / "mocklet", os.X_OK)
     assert outcome.proof.counts[Verb.RETIRE] == 1 and outcome.proof.kept.files == 5
     back = mock.bench.updates.back.go(mock.install)
