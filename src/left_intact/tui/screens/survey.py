@@ -35,10 +35,16 @@ _MOST = 2000
 """Rows of a lens without folders; the filter finds the others."""
 
 
-def _columns(width: int) -> tuple[int, int, int, int, int]:
-    """(name, made of, files, size, certainty) in cells."""
+_CLASS_CELLS = 14
+
+
+def _columns(width: int, *, flat: bool = False) -> tuple[int, int, int, int, int]:
+    """(name, made of, files, size, certainty) in cells; in a list without folders names are whole paths."""
     name = max(20, min(44, width - 62))
-    return name, max(12, min(32, width - name - 31)), 8, 10, 10
+    made = max(12, min(32, width - name - 31))
+    if flat and made > _CLASS_CELLS:
+        name, made = name + made - _CLASS_CELLS, _CLASS_CELLS
+    return name, made, 8, 10, 10
 
 
 def _certainty(value: float, cells: int, look: Look) -> Text:
@@ -76,12 +82,15 @@ class FolderRow(Row):
 class EntryRow(Row):
     """A file or link."""
 
-    def __init__(self, finding: Finding, name: str, depth: int, *, dated: bool = False) -> None:
+    def __init__(
+        self, finding: Finding, name: str, depth: int, *, dated: bool = False, flat: bool = False
+    ) -> None:
         super().__init__(finding.path)
-        self.finding, self.name, self.depth, self.dated = finding, name, depth, dated
+        self.finding, self.name, self.depth = finding, name, depth
+        self.dated, self.flat = dated, flat
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        name, made, files, amount, certain = _columns(width)
+        name, made, files, amount, certain = _columns(width, flat=self.flat and not self.dated)
         kind = self.finding.file_class
         line = Line().gap(2 * self.depth + 2)
         line.put(bearable(self.name), look.style("text", bold=lit), name - line.cell_len).gap()
@@ -233,7 +242,8 @@ class SurveyScreen(StageScreen):
         def came(found: object) -> None:
             if self.is_attached and asked == self._asked:
                 self.found = self._found_rows(found)
-                self.lines.set_rows(self._rows())
+                first = next((row.key for row in self.found if isinstance(row, EntryRow)), None)
+                self.lines.set_rows(self._rows(), at=first)
 
         self.left_intact.work_on(Job("looking", wanted, came, self._failed, beside=True))
 
@@ -241,11 +251,11 @@ class SurveyScreen(StageScreen):
         if self.wanted:
             entries, number = found
             says = f"{count(number, 'entry', 'entries')} with “{self.wanted}”"
-            rows: list[Row] = [Words(says), *(EntryRow(f, f.path, 0) for f in entries)]
+            rows: list[Row] = [Words(says), *(EntryRow(f, f.path, 0, flat=True) for f in entries)]
             return rows + _rest(number - len(entries))
         dated = self.lens == "time"
         assert self.desk.survey is not None
-        rows = [EntryRow(f, f.path, 0, dated=dated) for f in found]
+        rows = [EntryRow(f, f.path, 0, dated=dated, flat=True) for f in found]
         return rows + _rest(len(self.desk.survey.findings) - len(rows))
 
     def _open_class(self, kind: FileClass) -> None:
@@ -292,7 +302,8 @@ class SurveyScreen(StageScreen):
 
     def _rows(self) -> list[Row]:
         assert self.outline is not None and self.desk.survey is not None
-        rows: list[Row] = [_TreeHeading(self.lens, self.unit)]
+        flat = bool(self.wanted) or self.lens in ("certainty", "size")
+        rows: list[Row] = [_TreeHeading(self.lens, self.unit, flat=flat)]
         if self._lens_call() is not None:
             return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
@@ -583,13 +594,14 @@ class _AlikeRow(Row):
 class _TreeHeading(Row):
     selectable = False
 
-    def __init__(self, lens: str, unit: str) -> None:
+    def __init__(self, lens: str, unit: str, *, flat: bool) -> None:
         super().__init__("")
-        self.lens, self.unit = lens, unit
+        self.lens, self.unit, self.flat = lens, unit, flat
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        name, made, files, amount, _ = _columns(width)
+        name, made, files, amount, _ = _columns(width, flat=self.flat)
         quiet, line = look.style("quiet"), Line()
-        line.put(f"by {self.lens}", quiet, name).gap().put(f"made of, by {self.unit}", quiet, made)
+        what = "is" if self.flat else f"made of, by {self.unit}"
+        line.put(f"by {self.lens}", quiet, name).gap().put(what, quiet, made)
         line.put("files", quiet, files, "right").put("size", quiet, amount, "right").gap(2)
         return [line.put("certainty", quiet)]
