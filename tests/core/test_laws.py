@@ -13,7 +13,7 @@ from left_intact.core.files import place
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.binaries import elf
-from tests.builders import BUILT, Content, Mock, Tree, examples, in_memory, plant, release, zipped
+from tests.builders import BUILT, HANDLES, Content, Mock, Tree, examples, in_memory, plant, release, zipped
 
 names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g", "H.txt", "i.state", "j"])
 folders = st.sampled_from(["", "lib", "data", "saves", "config", "deep/er", "data/x"])
@@ -110,6 +110,7 @@ LESS = {
 }
 
 
+@HANDLES
 @pytest.mark.parametrize("lacking", LESS)
 @settings(max_examples=examples(12))
 @given(**worlds)  # type: ignore[arg-type]
