@@ -25,8 +25,8 @@ from left_intact.core.model.pages import UNKNOWN
 from left_intact.core.model.proof import Verdict
 from tests.builders import LATER, STAMPS, Mock, in_memory, plant, release
 from tests.torture import faults, power
-from tests.torture.__main__ import Tally, show
 from tests.torture.ground import WORKS, Ground, Judged, in_fork
+from tests.torture.run import Tally, show
 
 # ---------------------------------------------------------------- stamps within the grain of a clock
 

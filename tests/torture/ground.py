@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 from blake3 import blake3
 
+from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.update import State
@@ -166,8 +167,14 @@ class Ground:
         return ""
 
     def files(self) -> dict[str, Any]:
-        """All files and links of the install; folders have times of their own."""
-        return {path: said for path, said in self.mock.state().items() if not path.endswith("/")}
+        """All files and links of the install; folders have times of their own, and work folders of ours that
+        a fault kept from being removed are nobody's.
+        """
+        return {
+            path: said
+            for path, said in self.mock.state().items()
+            if not path.endswith("/") and not path.startswith(STRONGBOX_FOLDER)
+        }
 
     def _differing(self, now: dict[str, Any]) -> tuple[str, ...]:
         """What is neither as before nor as agreed; where each file is one of both, what is mixed."""

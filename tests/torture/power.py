@@ -46,8 +46,9 @@ class Tape:
     journals: list[bytes] = field(default_factory=list)
     """The journal before the first operation, and after each."""
 
-    def add(self, says: str, at: LocalPlace, do: Do, *, flushed: bool = False) -> None:
-        self.ops.append(Op(says, at.file_system, do, flushed))
+    def add(self, says: str, at: LocalPlace | int, do: Do, *, flushed: bool = False) -> None:
+        where = at if isinstance(at, int) else at.file_system
+        self.ops.append(Op(says, where, do, flushed))
         self.journals.append(self._journal())
 
     def _journal(self) -> bytes:
@@ -105,7 +106,7 @@ class _Recorder:
         self.tape = tape
         self.open_files: dict[int, _Written] = {}
         self.real = {name: getattr(LocalPlace, name) for name in self.instead()}
-        self.real_fsync = os.fsync
+        self.real_fsync, self.real_mkdir = os.fsync, os.mkdir
 
     def instead(self) -> dict[str, Callable[..., Any]]:
         return {
@@ -187,6 +188,13 @@ class _Recorder:
         self.real["flush"](at)
         self.tape.flushes.append((len(self.tape.ops), at.file_system))
 
+    def mkdir(self, path: Any, mode: int = 0o777, *, dir_fd: int | None = None) -> None:
+        """Folders of ours that are made by their whole path."""
+        self.real_mkdir(path, mode, dir_fd=dir_fd)
+        if dir_fd is None:
+            full = os.fspath(path)
+            self.tape.add(f"folder {full}", os.stat(full).st_dev, lambda: self.real_mkdir(full, mode))
+
     def fsync(self, descriptor: int) -> None:
         self.real_fsync(descriptor)
         if descriptor in self.open_files:
@@ -205,6 +213,7 @@ def recording(tape: Tape) -> Iterator[None]:
         for name, function in recorder.instead().items():
             stack.enter_context(mock.patch.object(LocalPlace, name, by(function)))
         stack.enter_context(mock.patch.object(os, "fsync", recorder.fsync))
+        stack.enter_context(mock.patch.object(os, "mkdir", recorder.mkdir))
         yield
 
 

@@ -21,6 +21,9 @@ from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import LeftIntactError, reason_of
 
+WORK = "work-"
+"""What the names of work folders begin with; the number of their run follows."""
+
 
 class Annexes:
     """The work folders of one run, one a root."""
@@ -28,7 +31,7 @@ class Annexes:
     def __init__(self, box: Strongbox, roots: Roots, update: int) -> None:
         card = box.card()
         self.box, self.roots = box, roots
-        self.work = f"work-{update}"
+        self.work = f"{WORK}{update}"
         self._name = f"annex-{card.id if card else 'old'}"
         self._open: dict[str, LocalPlace] = {}
 
@@ -78,16 +81,16 @@ class Annexes:
         return [beside, os.path.join(root, STRONGBOX_FOLDER, self._name)]
 
     def clear(self) -> None:
-        """Empty the work folders and remove annexes that nobody needs; what cannot be removed waits for the
-        next time.
+        """Empty the work folders, also those that earlier runs could not, and remove annexes that nobody
+        needs; what cannot be removed waits for the next time.
         """
-        self.box.place.discard_all(self.work)
+        _discard_work(self.box.place)
         for label in self.roots.all:
             for folder in self._folders(label):
                 if not is_trusted(folder):
                     continue
                 with suppress(OSError), LocalPlace(folder, ours=True) as annex:
-                    annex.discard_all(self.work)
+                    _discard_work(annex)
                 for gone in (folder, os.path.dirname(folder)):
                     self._remove_empty(gone)
         self.close()
@@ -95,3 +98,10 @@ class Annexes:
     def _remove_empty(self, folder: str) -> None:
         with suppress(OSError, LeftIntactError), LocalPlace(os.path.dirname(folder)) as above:
             above.remove_empty(os.path.basename(folder))
+
+
+def _discard_work(place: LocalPlace) -> None:
+    """All work folders of a place of ours: one run at a time has any."""
+    for name in place.names("") or []:
+        if name.startswith(WORK):
+            place.discard_all(name)
