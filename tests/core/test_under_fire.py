@@ -10,6 +10,7 @@ import random
 import stat
 import time
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -18,9 +19,11 @@ import pytest
 
 from left_intact.core.files import walk
 from left_intact.core.files.identity import COARSE_GRAIN, FINE_GRAIN, is_held_online, is_settled
+from left_intact.core.files.place import LocalPlace
 from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import UNKNOWN
 from left_intact.core.model.proof import Verdict
 from tests.builders import LATER, STAMPS, Mock, in_memory, plant, release
@@ -190,6 +193,32 @@ def test_a_going_back_killed_before_it_was_drawn_up_is_ended_rightly(ground: Gro
     judged = ground.judge("go back", "killed", forward=forward)
     assert not judged.is_bad, judged
     assert ground.files() == (ground.after if forward else ground.before)
+
+
+@pytest.mark.parametrize("number", range(1, 8))
+def test_what_was_made_ready_without_its_mode_gets_it(
+    ground: Ground, monkeypatch: pytest.MonkeyPatch, number: int
+) -> None:
+    """A recovery that fails between the bytes and the mode of something: the next one gives it both."""
+    ground.put_back("cut off")
+    for ready in ground.strongbox.glob("work-*/ready-*"):
+        ready.unlink()
+    real, left = LocalPlace._apply, [number]
+
+    def refuses_once(self: LocalPlace, path: str, *more: Any) -> Any:
+        if "ready-" in path:
+            left[0] -= 1
+            if left[0] == 0:
+                raise OSError(5, "Input/output error", path)
+        return real(self, path, *more)
+
+    monkeypatch.setattr(LocalPlace, "_apply", refuses_once)
+    with suppress(LeftIntactError):
+        ground.bench.updates.recover(ground.install, True)
+    monkeypatch.setattr(LocalPlace, "_apply", real)
+    if ground.bench.shelf.interrupted():
+        ground.bench.updates.recover(ground.install, True)
+    assert ground.files() == ground.after
 
 
 def test_the_table_of_a_torture_tells_what_is_bad(capsys: pytest.CaptureFixture[str]) -> None:

@@ -276,12 +276,13 @@ def prepare_missing(run: Run) -> None:
         entry = step.after
         if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_metadata(step):
             continue
-        if not is_at(run, step, entry, exact=False) and not _is_old_one(
-            run.annex(step), run.ready(step), entry
-        ):
+        if is_at(run, step, entry, exact=False):
+            continue
+        if not _is_old_one(run.annex(step), run.ready(step), entry):
             prepare(run)
             run.flush()
             return
+        _apply_new_metadata(run, step)  # it may have been cut off between its bytes and its mode
 
 
 class _Unpacked:
