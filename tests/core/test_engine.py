@@ -227,6 +227,22 @@ def test_an_arrival_exchanged_after_the_plan_is_noticed(mock: Mock) -> None:
     assert error.value.code == "arrival-changed" and mock.state() == before
 
 
+@pytest.mark.parametrize("path", ["VERSION", "lib/libcore.so", "new/only.txt"])
+def test_bytes_that_arrive_other_than_planned_are_never_laid(mock: Mock, path: str) -> None:
+    """A folder has no digest of its own: each file is checked while it is made ready."""
+    folder = plant(mock.folder / "mocklet-1.1", {**release("1.1"), "new/only.txt": "new\n"})
+    draft = mock.bench.updates.draft(mock.install, str(folder), baseline=str(mock.base))
+    plan, before = draft.plan(), mock.state()
+    target = folder / path
+    when, data = target.stat().st_mtime_ns, target.read_bytes()
+    target.write_bytes(bytes([data[0] ^ 1]) + data[1:])
+    os.utime(target, ns=(when, when))
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.updates.update(plan, draft.install)
+    assert error.value.code == "arrival-changed" and path in error.value.line()
+    assert mock.state() == before
+
+
 def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
     """All the rest comes back, and what is missing is named."""
     _next(mock)

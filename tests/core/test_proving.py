@@ -93,14 +93,15 @@ def test_what_the_proof_sees(updated: Mock, case: str) -> None:
 
 
 def test_a_version_that_is_not_the_arriving_one_is_noticed(updated: Mock) -> None:
-    for path, data in (("VERSION", b"9.9\n"),):
-        updated.bench.updates.back.go(updated.install)
-        arriving = release("1.1")
-        arriving[path] = data
-        updated.next.unlink()
-        updated.arrive(arriving | {"VERSION": "1.1\n", "mocklet": "#!/bin/sh\nVERSION='3.0'\n"})
-        outcome = updated.update()
-        assert outcome.proof.version_after == "1.1"
+    """Whatever else is right: what the program says of itself must be what arrived."""
+    proof = updated.bench.updates.prove(updated.install).proof
+    assert proof.version_after == "1.1" and _check(proof, "version") is CheckState.PASSED
+    for path in ("VERSION", "mocklet"):
+        data = (updated.root / path).read_bytes()
+        (updated.root / path).write_bytes(data.replace(b"1.1", b"1.0"))
+    proof = updated.bench.updates.prove(updated.install).proof
+    assert proof.version_after == "1.0" and _check(proof, "version") is CheckState.FAILED
+    assert proof.verdict is Verdict.BROKEN
 
 
 def test_the_ledger_adds_up(updated: Mock) -> None:
