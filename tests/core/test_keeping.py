@@ -10,6 +10,7 @@ import pytest
 
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.keeping import references
+from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.update import State
 from tests.builders import Mock, release
@@ -166,3 +167,34 @@ def test_the_command_lists_takes_verifies_and_frees(line: Line, tmp_path: Path) 
     victim = next(iter(box.objects()))
     Path(box.object_path(victim)).write_bytes(b"rot")
     assert "damaged" in line("strongbox", root, "verify", code=1)[0]
+
+
+def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
+    updated: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Going back would leave its place as it is, and let go of the only copy."""
+    box, before = updated.bench.updates.strongbox(updated.install), updated.state()
+    victim = next(h.digest for h in updated.bench.keeping.holdings(updated.install) if not h.yours)
+    real = LocalPlace.digest
+
+    def refused(self: LocalPlace, path: str) -> str:
+        if path.endswith(victim):
+            raise PermissionError(13, "Permission denied", path)
+        return real(self, path)
+
+    monkeypatch.setattr(LocalPlace, "digest", refused)
+    with pytest.raises((LeftIntactError, PermissionError)):
+        updated.bench.updates.back.go(updated.install)
+    monkeypatch.setattr(LocalPlace, "digest", real)
+    assert updated.state() == before and victim in box.objects()
+    updated.bench.updates.back.go(updated.install)
+    assert updated.read("mocklet.ini") == INI and updated.read("VERSION") == "1.0\n"
+
+
+def test_what_could_not_be_put_back_keeps_every_copy(updated: Mock) -> None:
+    box = updated.bench.updates.strongbox(updated.install)
+    damaged = next(h.digest for h in updated.bench.keeping.holdings(updated.install) if not h.yours)
+    Path(box.object_path(damaged)).write_bytes(b"rot")
+    kept = box.objects()
+    assert updated.bench.updates.back.go(updated.install).missing
+    assert kept <= box.objects()

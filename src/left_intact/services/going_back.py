@@ -169,8 +169,9 @@ class GoingBack(Runs):
         with it_stands("the update is taken back"):
             self.waits_again(install, undone)
             proof = self.prove_run(install, run, report)
-        with suppress(LeftIntactError):  # the going back is done and proven whatever becomes of it
-            housekeeping(box)
+        if not missing and not run.missing:  # what could not be put back may yet be got from its copy
+            with suppress(LeftIntactError):  # the going back is done and proven whatever becomes of it
+                housekeeping(box)
         return WentBack(
             update=undone,
             restored=len(drawn.changes),

@@ -8,6 +8,7 @@ every object is, so that a person can restore by hand (docs/strongbox.md).
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 from collections.abc import Iterable, Iterator, Sequence
@@ -165,11 +166,18 @@ class Strongbox:
         return os.path.join(self.folder, *self.object_name(digest).split("/"))
 
     def has(self, digest: str) -> bool:
-        """Whether a verified copy is there; a damaged one counts as none."""
+        """Whether a verified copy is there; a damaged one counts as none.
+
+        What the system merely refuses (a right, a full table) says nothing of the copy, and is raised.
+        """
         try:
             return self.place.digest(self.object_name(digest)) == digest
-        except (OSError, LeftIntactError):
+        except (FileNotFoundError, LeftIntactError):
             return False
+        except OSError as error:
+            if error.errno == errno.EIO:
+                return False
+            raise
 
     def make_object_folders(self, digests: Iterable[str]) -> None:
         """The folders that objects with some digests lie in."""
