@@ -92,6 +92,7 @@ class ProcessLink:
             if message[0] != "progress":
                 self._open.discard(message[1])
             self._heard(message)
+        child.wait()  # only then does the next call see that another is to be started
         for number in sorted(self._open):
             self._open.discard(number)
             self._heard(("failed", number, _gone()))
