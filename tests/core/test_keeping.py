@@ -37,18 +37,18 @@ def _objects(mock: Mock) -> set[str]:
 
 
 def test_every_object_says_who_needs_it(updated: Mock) -> None:
-    held = updated.bench.keeping.holdings(updated.install)
+    held = updated.bench.keeping.look(updated.install).held
     assert {h.digest for h in held} == _objects(updated)
     assert all(h.needed == 1 and h.runs == (1,) for h in held)
     assert [h.places for h in held if h.yours] == [("mocklet.ini",)]
-    assert held == sorted(held, key=lambda h: (-h.bytes, h.digest))
-    frees = updated.bench.keeping.frees(updated.install)
+    assert list(held) == sorted(held, key=lambda h: (-h.bytes, h.digest))
+    frees = updated.bench.keeping.look(updated.install).frees
     assert [f.by for f in frees] == ["settle"]
     settled = updated.bench.updates.settle(updated.install)
     assert settled.freed == frees[0].bytes and settled.held == 1
-    left = updated.bench.keeping.holdings(updated.install)
+    left = updated.bench.keeping.look(updated.install).held
     assert [(h.yours, h.needed) for h in left] == [(True, 0)]
-    assert [f.by for f in updated.bench.keeping.frees(updated.install)] == ["free"]
+    assert [f.by for f in updated.bench.keeping.look(updated.install).frees] == ["free"]
 
 
 def test_two_updates_that_need_one_object_both_count(updated: Mock) -> None:
@@ -72,7 +72,7 @@ def test_two_updates_that_need_one_object_both_count(updated: Mock) -> None:
 def test_what_a_going_back_no_longer_needs_is_let_go_of(updated: Mock) -> None:
     number = len(_objects(updated))
     updated.bench.updates.back.go(updated.install)
-    left = updated.bench.keeping.holdings(updated.install)
+    left = updated.bench.keeping.look(updated.install).held
     assert len(left) < number and all(h.yours for h in left)
 
 
@@ -81,8 +81,10 @@ def test_an_orphan_is_let_go_of_and_nothing_is_while_a_run_is_open(updated: Mock
     orphan = "ab" + "0" * 62
     Path(box.folder, "objects", "ab").mkdir(exist_ok=True)
     Path(box.object_path(orphan)).write_bytes(b"left by a crash")
-    assert [h.needed for h in updated.bench.keeping.holdings(updated.install) if h.digest == orphan] == [0]
-    assert "tidy" in [f.by for f in updated.bench.keeping.frees(updated.install)]
+    part = Path(box.object_path("ab" + "1" * 62) + ".part")
+    part.write_bytes(b"half")
+    assert [h.needed for h in updated.bench.keeping.look(updated.install).held if h.digest == orphan] == [0]
+    assert "tidy" in [f.by for f in updated.bench.keeping.look(updated.install).frees]
     from left_intact.core.carrying.keeping import tidy
 
     with Journal(box.journal_path) as journal:
@@ -90,6 +92,7 @@ def test_an_orphan_is_let_go_of_and_nothing_is_while_a_run_is_open(updated: Mock
         assert tidy(journal, box) == 0 and orphan in box.objects()
         journal.set_state(1, State.ON_TRIAL)
         assert tidy(journal, box) == len(b"left by a crash") and orphan not in box.objects()
+        assert not part.exists()
     updated.bench.updates.back.go(updated.install)
     assert updated.read("mocklet.ini") == INI
 
@@ -98,7 +101,7 @@ def test_looking_through_it_finds_what_is_damaged_and_what_is_gone(updated: Mock
     found = updated.bench.keeping.verify(updated.install)
     assert found.sound and found.objects == len(_objects(updated)) and found.bytes > 0
     box = updated.bench.updates.strongbox(updated.install)
-    by_place = {h.places[0]: h.digest for h in updated.bench.keeping.holdings(updated.install)}
+    by_place = {h.places[0]: h.digest for h in updated.bench.keeping.look(updated.install).held}
     Path(box.object_path(by_place["VERSION"])).write_bytes(b"1.1\n")
     Path(box.object_path(by_place["mocklet"])).unlink()
     found = updated.bench.keeping.verify(updated.install)
@@ -116,7 +119,7 @@ def test_taking_out_and_freeing_by_path(updated: Mock, tmp_path: Path) -> None:
         keeping.free(install, "mocklet.ini")
     assert needed.value.code == "still-needed"
     updated.bench.updates.settle(install)
-    assert keeping.free(install, "mocklet.ini") == len(INI) and not keeping.holdings(install)
+    assert keeping.free(install, "mocklet.ini") == len(INI) and not keeping.look(install).held
     for wrong in (
         lambda: keeping.free(install, "mocklet.ini"),
         lambda: keeping.take(install, "x", str(tmp_path)),
@@ -128,17 +131,17 @@ def test_taking_out_and_freeing_by_path(updated: Mock, tmp_path: Path) -> None:
 
 def test_a_budget_is_said_and_nothing_is_freed_for_it(updated: Mock) -> None:
     keeping, install = updated.bench.keeping, updated.install
-    assert keeping.over_budget(install) == 0
-    size = sum(h.bytes for h in keeping.holdings(install))
+    assert keeping.look(install).over == 0
+    size = sum(h.bytes for h in keeping.look(install).held)
     keeping.set_budget(install, size - 10)
-    assert keeping.over_budget(install) == 10 and sum(h.bytes for h in keeping.holdings(install)) == size
+    assert keeping.look(install).over == 10 and sum(h.bytes for h in keeping.look(install).held) == size
     keeping.set_budget(install, 0)
-    assert keeping.over_budget(install) == 0
+    assert keeping.look(install).over == 0
 
 
 def test_an_install_without_a_strongbox_says_so(mock: Mock) -> None:
     with pytest.raises(LeftIntactError) as error:
-        mock.bench.keeping.holdings(mock.install)
+        mock.bench.keeping.look(mock.install)
     assert error.value.code == "no-strongbox"
 
 
@@ -174,7 +177,7 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
 ) -> None:
     """Going back would leave its place as it is, and let go of the only copy."""
     box, before = updated.bench.updates.strongbox(updated.install), updated.state()
-    victim = next(h.digest for h in updated.bench.keeping.holdings(updated.install) if not h.yours)
+    victim = next(h.digest for h in updated.bench.keeping.look(updated.install).held if not h.yours)
     real = LocalPlace.digest
 
     def refused(self: LocalPlace, path: str) -> str:
@@ -183,8 +186,10 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
         return real(self, path)
 
     monkeypatch.setattr(LocalPlace, "digest", refused)
-    with pytest.raises((LeftIntactError, PermissionError)):
+    with pytest.raises(LeftIntactError) as error:
         updated.bench.updates.back.go(updated.install)
+    assert error.value.code == "copy-refused" and box.object_path(victim) in error.value.line()
+    assert not updated.bench.keeping.verify(updated.install).sound
     monkeypatch.setattr(LocalPlace, "digest", real)
     assert updated.state() == before and victim in box.objects()
     updated.bench.updates.back.go(updated.install)
@@ -193,7 +198,7 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
 
 def test_what_could_not_be_put_back_keeps_every_copy(updated: Mock) -> None:
     box = updated.bench.updates.strongbox(updated.install)
-    damaged = next(h.digest for h in updated.bench.keeping.holdings(updated.install) if not h.yours)
+    damaged = next(h.digest for h in updated.bench.keeping.look(updated.install).held if not h.yours)
     Path(box.object_path(damaged)).write_bytes(b"rot")
     kept = box.objects()
     assert updated.bench.updates.back.go(updated.install).missing

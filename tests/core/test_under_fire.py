@@ -23,9 +23,10 @@ from left_intact.core.files.place import LocalPlace
 from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.pages import UNKNOWN
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.update import State
 from tests.builders import LATER, STAMPS, Mock, in_memory, plant, release
 from tests.torture import faults, power
 from tests.torture.ground import WORKS, Ground, Judged, in_fork
@@ -109,6 +110,7 @@ def test_what_is_held_online_is_told_by_its_attributes(told: dict[str, int], hel
 
 def test_a_file_held_online_is_said_and_never_opened(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     os.utime(mock.root / "saves" / "mill.sav", (LATER + 77, LATER + 77))
+    monkeypatch.setattr(walk, "TELLS_ONLINE", True)
     monkeypatch.setattr(walk, "is_held_online", lambda info: info.st_mtime == LATER + 77)
     real_open = os.open
 
@@ -265,3 +267,27 @@ def test_a_service_that_moves_saves_while_an_update_is_on_trial(mock: Mock) -> N
     assert (mock.root / "saves" / "mill (conflict).sav").read_bytes() == b"\x02" * 512
     found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill (conflict).sav")
     assert found is not None and found.file_class is FileClass.SAVES
+
+
+def test_a_run_that_can_be_neither_ended_nor_put_back_says_that_it_is_cut_off(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from left_intact.core.carrying.journal import Journal
+
+    mock.arrive(release("1.1"))
+    real = Journal.set_state
+
+    def full(self: Journal, update: int, state: State, **more: Any) -> None:
+        if state is State.ON_TRIAL:
+            raise OSError(28, "No space left on device", "journal.sqlite")
+        real(self, update, state, **more)
+
+    monkeypatch.setattr(Journal, "set_state", full)
+    with pytest.raises(HalfDone) as error:
+        mock.update()
+    said = error.value.line()
+    assert "no space left" in said and said.count("cut off") == 1 and "left-intact recover" in said
+    monkeypatch.setattr(Journal, "set_state", real)
+    assert mock.bench.shelf.interrupted()
+    mock.bench.updates.recover(mock.install, True)
+    assert mock.bench.updates.prove(mock.install).proof.verdict is Verdict.INTACT

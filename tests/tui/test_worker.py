@@ -8,6 +8,7 @@ import queue
 import signal
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -17,6 +18,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.core.model.views import FIRST_MOVES, plan_view
 from left_intact.workbench import Workbench
+from left_intact.worker import links
 from left_intact.worker.call import Call, Message, Signals, call, carry, worded
 from left_intact.worker.links import Link, ProcessLink, ThreadLink
 from tests.builders import Mock, release
@@ -110,6 +112,7 @@ def test_errors_keep_their_code_path_and_way_out(face: Face, mock: Mock) -> None
     with pytest.raises(LeftIntactError) as fault:
         face.ask(call("shelf.no_such_thing"))
     assert fault.value.code == "unexpected"
+    assert "AttributeError" in Path(fault.value.path).read_text()  # the whole of it is written down
 
 
 @pytest.mark.parametrize(
@@ -162,6 +165,21 @@ def test_a_worker_that_dies_is_said_and_another_takes_over(mock: Mock) -> None:
         assert [row.install for row in face.ask(call("shelf.rows"))] == [mock.install]
     finally:
         link.close()
+
+
+def test_a_worker_that_cannot_be_started_is_said(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refused(*_: object, **__: object) -> None:
+        raise OSError(11, "Resource temporarily unavailable")
+
+    link = ProcessLink(mock.bench.home)
+    monkeypatch.setattr(links.subprocess, "Popen", refused)
+    face = Face(link)
+    with pytest.raises(LeftIntactError) as error:
+        face.ask(call("shelf.rows"))
+    assert error.value.code == "worker-gone" and "no process can be started" in error.value.line()
+    monkeypatch.undo()
+    assert len(face.ask(call("shelf.rows"))) == 0
+    link.close()
 
 
 @pytest.mark.parametrize("stage", ["safe", "laying", "reading"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import tomllib
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -38,6 +39,15 @@ SHEET = click.option("--sheet", metavar="FILE", help="a keepsheet: what is known
 ROUTE_WORD = click.option("--route", metavar="R", help="in-place, …")
 INTO = click.option("--into", metavar="DIR", help="the new folder, for the route side-by-side")
 ANSWERS = click.option("--answers", metavar="FILE.toml", help="answers to the plan's questions")
+
+
+def _drawing(command: Callable[..., None]) -> Callable[..., None]:
+    """What a plan is drawn from, for the commands that draw one."""
+    for option in (SHEET, ANSWERS, INTO, ROUTE_WORD, BASELINE, ARRIVAL_PATH, INSTALL_WORD):
+        command = option(command)
+    return command
+
+
 ALLOW = click.option("--allow", multiple=True, metavar="CODE", help="go past a blocker that may be passed")
 FIGURE = click.option("--figure", metavar="FILE", help="draw the composition, as .svg or .pdf")
 
@@ -95,29 +105,12 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
 
 
 @app.command("plan")
-@INSTALL_WORD
-@ARRIVAL_PATH
-@BASELINE
-@ROUTE_WORD
-@INTO
-@ANSWERS
-@SHEET
+@_drawing
 @AS_JSON
-def plan(
-    install: str,
-    arrival: str,
-    baseline: str | None,
-    route: str | None,
-    into: str | None,
-    answers: str | None,
-    sheet: str | None,
-    as_json: bool,
-) -> None:
+def plan(install: str, arrival: str, answers: str | None, as_json: bool, **how: Any) -> None:
     """Draw up the plan of an update; changes nothing."""
     bench = bench_of()
-    draft = bench.updates.draft(
-        bench.shelf.find(install), arrival, baseline=baseline, route=route, into=into, sheet=sheet
-    )
+    draft = bench.updates.draft(bench.shelf.find(install), arrival, **how)
     drawn = draft.plan(_read_answers(answers))
     if as_json:
         _out(_json().plan_json(drawn))
@@ -126,35 +119,26 @@ def plan(
 
 
 @app.command("update")
-@INSTALL_WORD
-@ARRIVAL_PATH
-@BASELINE
-@ROUTE_WORD
-@INTO
-@ANSWERS
-@SHEET
+@_drawing
 @ALLOW
 @click.option("--yes", is_flag=True, help="let the defaults answer open questions")
 @AS_JSON
 def update(
     install: str,
     arrival: str,
-    baseline: str | None,
-    route: str | None,
-    into: str | None,
     answers: str | None,
-    sheet: str | None,
     allow: tuple[str, ...],
     yes: bool,
     as_json: bool,
+    **how: Any,
 ) -> None:
     """Carry the plan out, then prove it."""
     bench = bench_of()
     target = bench.shelf.find(install)
-    draft = bench.updates.draft(target, arrival, baseline=baseline, route=route, into=into, sheet=sheet)
+    draft = bench.updates.draft(target, arrival, **how)
     given = _read_answers(answers)
     drawn = draft.plan(given)
-    refuse_blocked(drawn, allow or [])
+    refuse_blocked(drawn, allow)
     if drawn.open_questions and not yes:
         _print_questions(drawn, as_json)
         raise click.exceptions.Exit(1)
@@ -163,7 +147,7 @@ def update(
         given |= {q.id: q.default for q in drawn.open_questions}
         drawn = draft.plan(given)
     with cancelling() as cancel:
-        outcome = bench.updates.update(drawn, target, allowed=allow or [], cancel=cancel)
+        outcome = bench.updates.update(drawn, target, allowed=allow, cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
 
 

@@ -32,25 +32,24 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
     said: dict[str, object] = {"install": target.name}
     match does:
         case "list":
-            held, frees = keeping.holdings(target), keeping.frees(target)
-            over = keeping.over_budget(target)
+            kept = keeping.look(target)
             said |= {
                 "objects": [
                     {"digest": h.digest, "bytes": h.bytes, "needed": h.needed, "yours": h.yours}
                     | {"paths": list(h.places)}
-                    for h in held
+                    for h in kept.held
                 ],
-                "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in frees],
-                "budget": keeping.budget(target),
-                "over": over,
+                "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in kept.frees],
+                "budget": kept.budget,
+                "over": kept.over,
             }
-            lines = [f"{count(len(held), 'copy', 'copies')}, {size(sum(h.bytes for h in held))}"]
+            lines = [f"{count(len(kept.held), 'copy', 'copies')}, {size(kept.bytes)}"]
             lines += [
-                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {', '.join(h.places)}" for h in held
+                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {', '.join(h.places)}" for h in kept.held
             ]
-            lines += ["what frees room"] * bool(frees)
-            lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in frees]
-            lines += [f"over its budget by {size(over)}"] * bool(over)
+            lines += ["what frees room"] * bool(kept.frees)
+            lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in kept.frees]
+            lines += [f"over its budget by {size(kept.over)}"] * bool(kept.over)
         case "take":
             if not to:
                 raise Misuse("no-folder", "take it where?", way_out="Name a folder with --to.")

@@ -12,7 +12,7 @@ from left_intact.services.records import Records
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
-    from left_intact.core.model.keeping import Frees, Held, Scrubbed
+    from left_intact.core.model.keeping import Holdings, Scrubbed
 
 
 class Keeping(Records):
@@ -26,23 +26,15 @@ class Keeping(Records):
             )
         return box
 
-    def holdings(self, install: Install) -> list[Held]:
-        """Every object, the largest first. Raises `no-strongbox`."""
+    def look(self, install: Install) -> Holdings:
+        """All that is kept, and what frees room. Raises `no-strongbox`."""
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.keeping import holdings
 
         box = self._box(install)
+        budget = int(self.library.choice(f"budget:{install.id}") or 0)
         with Journal(box.journal_path) as journal:
-            return holdings(journal, box)
-
-    def frees(self, install: Install) -> list[Frees]:
-        """What frees room, and how much."""
-        from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.keeping import what_frees_room
-
-        box = self._box(install)
-        with Journal(box.journal_path) as journal:
-            return what_frees_room(journal, box)
+            return holdings(journal, box, budget)
 
     def verify(
         self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None
@@ -66,7 +58,7 @@ class Keeping(Records):
         from left_intact.core.files.place import LocalPlace
 
         box = self._box(install)
-        found = [held for held in self.holdings(install) if path in held.places]
+        found = [held for held in self.look(install).held if path in held.places]
         if not found:
             raise self._not_kept(install, path)
         place = os.path.realpath(os.path.expanduser(folder))
@@ -93,12 +85,12 @@ class Keeping(Records):
         """
         from left_intact.core.carrying.contents import list_rows
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.keeping import holdings
+        from left_intact.core.carrying.keeping import held_in
 
         box = self._box(install)
         try:
             with box.locked(), Journal(box.journal_path) as journal:
-                found = [held for held in holdings(journal, box) if path in held.places]
+                found = [held for held in held_in(journal, box) if path in held.places]
                 if not found:
                     raise self._not_kept(install, path)
                 free = [held for held in found if not held.needed]
@@ -122,16 +114,6 @@ class Keeping(Records):
             way_out=f'See what is: left-intact strongbox "{install.name}" list.',
         )
 
-    # ------------------------------------------------------------ a budget
-
-    def budget(self, install: Install) -> int:
-        """How many bytes its strongbox may take before that is said to be too much; 0 for any."""
-        return int(self.library.choice(f"budget:{install.id}") or 0)
-
     def set_budget(self, install: Install, most: int) -> None:
+        """Say from now on when the strongbox takes more; 0 for any size."""
         self.library.set_choice(f"budget:{install.id}", str(most) if most else "")
-
-    def over_budget(self, install: Install) -> int:
-        """By how many bytes its strongbox is over its budget."""
-        most = self.budget(install)
-        return max(0, self._box(install).size() - most) if most else 0

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from left_intact.core.arrival.root import Names
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.entry import Finding
+    from left_intact.core.model.findings import SortedPages
     from left_intact.core.model.found import Likeness, OtherRoot, Run
     from left_intact.core.model.install import Install, Ruling
     from left_intact.core.model.pages import Page
@@ -281,23 +282,20 @@ class Surveys(Service):
         return self.library.rulings(install)
 
     @staticmethod
-    def met_by(survey: Survey, pattern: str) -> tuple[Finding, ...]:
-        """What a ruling on a pattern would speak of."""
-        from left_intact.core.survey.patterns import is_pattern, matches
+    def met_by(survey: Survey, pattern: str, limit: int) -> tuple[list[Finding], int]:
+        """(the first entries that a ruling on a pattern would speak of, how many there are)."""
+        findings, places = _met(survey, pattern)
+        return [findings.at(number, at) for _, number, at in places[:limit]], len(places)
 
-        if not is_pattern(pattern):
-            found = survey.findings.find(pattern)
-            return (found,) if found else ()
-        return tuple(f for f in survey.findings if matches(pattern, f.path))
-
-    def preview(self, survey: Survey, pattern: str, file_class: FileClass) -> Preview:
+    @staticmethod
+    def preview(survey: Survey, pattern: str, file_class: FileClass) -> Preview:
         """What a ruling would speak of, and how much it would change."""
-        met = self.met_by(survey, pattern)
-        changing = [f.path for f in met if f.file_class is not file_class]
+        findings, places = _met(survey, pattern)
+        changing = [path for path, *at in places if findings.class_at(*at) is not file_class]
         return Preview(
             pattern=pattern,
             file_class=file_class,
-            meets=len(met),
+            meets=len(places),
             changes=len(changing),
             examples=tuple(changing[:5]),
         )
@@ -529,3 +527,13 @@ class Surveys(Service):
         from left_intact.core.files.tree import first_bytes
 
         return first_bytes(absolute(install.root, survey.roots, path), limit)
+
+
+def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int, int]]]:
+    """The columns of a survey, and the places in them that a pattern meets."""
+    from left_intact.core.model.findings import SortedPages
+    from left_intact.core.survey.patterns import matches
+
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
+    return findings, findings.where(lambda path: matches(pattern, path))

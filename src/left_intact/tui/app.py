@@ -77,7 +77,7 @@ class LeftIntactApp(App[int]):
 
     def on_job_ended(self, message: JobEnded) -> None:
         for screen in self.screen_stack:
-            if hasattr(screen, "job_over"):
+            if hasattr(screen, "job_over") and not message.job.beside:
                 screen.job_over()
         self.jobs.ended(message)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -20,7 +21,7 @@ from left_intact.core.model.views import (
     plan_view,
     survey_view,
 )
-from left_intact.workbench import Draft, News, Outcome, WentBack, Workbench
+from left_intact.workbench import Draft, News, Outcome, Preview, WentBack, Workbench
 
 if TYPE_CHECKING:
     from left_intact.core.model.entry import Finding
@@ -32,14 +33,18 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
 
 
+_A_MOMENT = 60.0
+"""Seconds for which a reading counts as the disk as it is; a person reads a plan no faster."""
+
+
 @dataclass(slots=True)
 class _Table:
     """What lies there for one install."""
 
     install: Install
     survey: Survey | None = None
-    just_read: bool = False
-    """Whether nothing was drawn from this reading yet: then it is the disk as it is."""
+    read_at: float = 0.0
+    """When the disk was walked for it, on the clock of this process."""
     arrival: Arrival | None = None
     draft: Draft | None = None
     plan: Plan | None = None
@@ -69,7 +74,7 @@ class DeskWork:
         """Read and sort an install, arranged for showing."""
         table = self._at(install)
         table.survey = self.bench.surveys.survey(install, report=report, cancel=cancel)
-        table.just_read = True
+        table.read_at = time.monotonic()
         return survey_view(table.survey)
 
     def take_stock(
@@ -139,15 +144,13 @@ class DeskWork:
         left = self._columns(install).unsorted_places()
         return next((path for path in left if path > here), left[0])
 
-    def met_by(
-        self, install: Install, pattern: str, limit: int
-    ) -> tuple[list[Finding], dict[FileClass, int]]:
-        """(the first entries that a ruling on a pattern would speak of, how many there are by class)."""
-        counts: dict[FileClass, int] = {}
-        met = self.bench.surveys.met_by(self._read(install), pattern) if pattern else ()
-        for finding in met:
-            counts[finding.file_class] = counts.get(finding.file_class, 0) + 1
-        return list(met[:limit]), counts
+    def met_by(self, install: Install, pattern: str, limit: int) -> tuple[list[Finding], int]:
+        """(the first entries that a ruling on a pattern would speak of, how many there are)."""
+        return self.bench.surveys.met_by(self._read(install), pattern, limit)
+
+    def preview(self, install: Install, pattern: str, kind: FileClass) -> Preview:
+        """What a ruling would speak of, and how much it would change."""
+        return self.bench.surveys.preview(self._read(install), pattern, kind)
 
     def peek(self, install: Install, path: str, limit: int) -> bytes | None:
         """The first bytes of a file."""
@@ -214,18 +217,20 @@ class DeskWork:
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> tuple[SurveyView, PlanView]:
-        """Draw the plan for what came. The install is read again, unless it was read for just this."""
+        """Draw the plan for what came. The install is walked again, unless that was done a moment ago."""
         table = self._at(install)
         if table.arrival is None:
             raise LeftIntactError(
                 "no-arrival", "what came is not at hand any more", way_out="Name it again (2, o)."
             )
         table.draft = table.plan = None
-        just_read = table.survey if table.just_read else None
+        just_read = table.survey if time.monotonic() - table.read_at < _A_MOMENT else None
         table.draft = self.bench.updates.draft(
             install, table.arrival, just_read=just_read, report=report, cancel=cancel
         )
-        table.survey, table.just_read = table.draft.inputs.survey, False
+        table.survey = table.draft.inputs.survey
+        if just_read is None:
+            table.read_at = time.monotonic()
         return survey_view(table.survey), self.draw_again(install, answers)
 
     def draw_again(self, install: Install, answers: Mapping[str, str]) -> PlanView:
@@ -258,11 +263,9 @@ class DeskWork:
         cancel: CancelToken | None = None,
     ) -> Outcome:
         """Carry the plan out and prove it. It is drawn again only where it lacks an answer."""
-        table = self._at(install)
-        draft, plan = self._draft(install), table.plan
-        if plan is None or any(answers.get(q.id) != q.answer for q in plan.questions):
-            plan = draft.plan(answers)
-        del draft
+        plan = self._at(install).plan
+        if plan is None or _lacks(plan, answers):
+            plan = self._draft(install).plan(answers)
         self._table = None  # the disk is another afterwards, and the plan alone holds what it needs
         return self.bench.updates.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
@@ -282,7 +285,7 @@ class DeskWork:
     ) -> WentBack:
         """Carry the way back out; it is drawn again only where it lacks an answer."""
         plan = self._at(install).back
-        if plan is not None and any(answers.get(q.id) != q.answer for q in plan.questions):
+        if plan is not None and _lacks(plan, answers):
             plan = None
         self._table = None
         return self.bench.updates.back.go(
@@ -327,3 +330,8 @@ class DeskWork:
         )
         self._table = None
         return self.bench.updates.update(plan, install, report=report, cancel=cancel)
+
+
+def _lacks(plan: Plan, answers: Mapping[str, str]) -> bool:
+    """Whether a plan was drawn for other answers than these."""
+    return any(answers.get(question.id) != question.answer for question in plan.questions)

@@ -5,9 +5,13 @@ from __future__ import annotations
 import queue
 import threading
 import time
+import traceback
 from collections.abc import Callable
+from contextlib import suppress
 
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress
+from left_intact.fault_log import write_fault
 from left_intact.worker.call import Call, Message, Signals, carry, worded
 from left_intact.worker.hands import Hands
 
@@ -52,6 +56,14 @@ class Lanes:
         for thread in self._threads:
             thread.join()
 
+    def _worded(self, error: BaseException) -> LeftIntactError:
+        """An error as a line; a fault of ours is written down, and the line says where."""
+        said = worded(error)
+        if said.code == "unexpected":
+            with suppress(OSError):
+                said.path = write_fault(self._hands.home, "".join(traceback.format_exception(error)))
+        return said
+
     def _report(self, number: int) -> Callable[[Progress], None]:
         last = 0.0
 
@@ -72,6 +84,6 @@ class Lanes:
                 signals.cancel.check()
                 said: Message = ("done", number, carry(wanted, self._hands, signals))
             except BaseException as error:  # noqa: BLE001 (whatever it is, the person gets one line)
-                said = ("failed", number, worded(error))
+                said = ("failed", number, self._worded(error))
             del self._signals[number]
             self._tell(said)

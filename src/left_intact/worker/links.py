@@ -7,10 +7,14 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from typing import IO, Protocol, cast
+from contextlib import suppress
+from typing import IO, TYPE_CHECKING, Protocol, cast
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.worker.call import Message, as_sent
+
+if TYPE_CHECKING:
+    from left_intact.worker.lanes import Lanes
 
 Heard = Callable[[Message], None]
 """Takes what comes from the worker; called in threads of the link's own."""
@@ -39,32 +43,39 @@ class ProcessLink:
         self._home = home
         self._heard: Heard = lambda message: None
         self._child: subprocess.Popen[bytes] | None = None
-        self._open: set[int] = set()
+        self._open: dict[int, subprocess.Popen[bytes]] = {}
+        """Calls that are not at their end, by number, and which worker has them."""
         self._lock = threading.Lock()
 
     def open(self, heard: Heard) -> None:
         self._heard = heard
-        self._running()
+        with suppress(OSError):  # the first call says it
+            self._running()
 
     def send(self, message: Message) -> None:
-        child = self._running() if message[0] == "do" else self._child
-        if child is None:
-            return
-        if message[0] == "do":
-            self._open.add(message[1])
-        pipe = cast(IO[bytes], child.stdin)
-        try:
-            with self._lock:
+        kind, number = message[:2]
+        with self._lock:
+            try:
+                child = self._running() if kind == "do" else self._child
+                if child is None:
+                    return
+                if kind == "do":
+                    self._open[number] = child
+                pipe = cast(IO[bytes], child.stdin)
                 pickle.dump(message, pipe, pickle.HIGHEST_PROTOCOL)
                 pipe.flush()
-        except OSError:
-            pass  # it is gone; the thread that listens says so
+                return
+            except OSError:
+                if kind != "do" or number in self._open:
+                    return  # it is gone; the thread that listens says so
+        self._heard(("failed", number, _gone("no process can be started for this")))
 
     def close(self) -> None:
         child, self._child = self._child, None
         if child is not None:
             self._open.clear()
-            cast(IO[bytes], child.stdin).close()
+            with suppress(OSError):  # it may be gone already
+                cast(IO[bytes], child.stdin).close()
             child.wait()
 
     @property
@@ -90,18 +101,21 @@ class ProcessLink:
             except (EOFError, OSError, pickle.UnpicklingError):
                 break
             if message[0] != "progress":
-                self._open.discard(message[1])
+                self._open.pop(message[1], None)
             self._heard(message)
         child.wait()  # only then does the next call see that another is to be started
-        for number in sorted(self._open):
-            self._open.discard(number)
-            self._heard(("failed", number, _gone()))
+        with self._lock:
+            left = sorted(number for number, its in self._open.items() if its is child)
+            for number in left:
+                del self._open[number]
+        for number in left:
+            self._heard(("failed", number, _gone("the process that did this ended in the midst of it")))
 
 
-def _gone() -> LeftIntactError:
+def _gone(says: str) -> LeftIntactError:
     return LeftIntactError(
         "worker-gone",
-        "the process that did this ended in the midst of it",
+        says,
         way_out="Nothing is lost: open the install again; an update that was cut off is ended there first.",
     )
 
@@ -113,6 +127,7 @@ class ThreadLink:
         from left_intact.worker.hands import Hands
 
         self._hands = Hands(home)
+        self._lanes: Lanes | None = None
 
     def open(self, heard: Heard) -> None:
         from left_intact.worker.lanes import Lanes
@@ -120,7 +135,9 @@ class ThreadLink:
         self._lanes = Lanes(self._hands, lambda message: heard(as_sent(message)))
 
     def send(self, message: Message) -> None:
-        self._lanes.take(as_sent(message))
+        if self._lanes is not None:
+            self._lanes.take(as_sent(message))
 
     def close(self) -> None:
-        self._lanes.end()
+        if self._lanes is not None:
+            self._lanes.end()

@@ -194,6 +194,9 @@ def in_one_line(holds: str = "nothing was changed", way_out: str = "") -> Iterat
         raise stop from error
 
 
+_CUT_OFF = "it is cut off, and nothing is lost"
+
+
 @contextmanager
 def _told(journal: Journal) -> Iterator[None]:
     """Where a run that has begun could be neither ended nor put back, say that it is cut off."""
@@ -202,10 +205,10 @@ def _told(journal: Journal) -> Iterator[None]:
     except (LeftIntactError, OSError) as error:
         if isinstance(error, (HalfDone, Interrupted)) or not _is_cut_off(journal):
             raise
-        stop = laying.as_stop(error, "it is cut off")
+        stop, holds = laying.as_stop(error, _CUT_OFF), f"; {_CUT_OFF}"
         raise HalfDone(
             stop.code,
-            f"{stop.says}; the update is cut off, nothing is lost",
+            stop.says.removesuffix(holds) + holds,
             path=stop.path,
             way_out="Mend that, then end it with: left-intact recover.",
         ) from error

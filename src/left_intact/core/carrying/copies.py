@@ -11,6 +11,7 @@ from contextlib import closing
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from left_intact.core.carrying.strongbox import PART
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.files.workers import share_out
 from left_intact.core.model.entry import Attributes, Entry
@@ -124,7 +125,7 @@ def _keep(copy: Copy, source: LocalPlace, target: LocalPlace) -> None:
     """A copy that has its name only once it is whole: what is kept is found by its name, also by a person."""
     if _is_there(copy, target):
         return
-    part = copy.target + ".part"
+    part = copy.target + PART
     target.discard(part)
     target.copy_in(source, copy.source, part, copy.digest)
     target.take(target, part, copy.target, over=False)

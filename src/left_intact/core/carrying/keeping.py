@@ -7,13 +7,14 @@ that, until they free it by name. Anything else is let go of.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from left_intact.core.carrying.journal import Journal, Step
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.keeping import Frees, Held, Scrubbed
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.keeping import Frees, Held, Holdings, Scrubbed
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.stages import FromStrongbox, Verb
 from left_intact.core.model.update import State, Update
@@ -67,7 +68,7 @@ def _refer(found: References, run: Update, step: Step) -> None:
         found.yours.add(entry.digest)
 
 
-def holdings(journal: Journal, box: Strongbox) -> list[Held]:
+def held_in(journal: Journal, box: Strongbox) -> list[Held]:
     """Every object, the largest first, with who needs it."""
     known = references(journal)
     found = [
@@ -91,13 +92,20 @@ def tidy(journal: Journal, box: Strongbox) -> int:
     """
     if journal.unfinished() is not None or journal.waiting() is not None:
         return 0
+    for part in box.parts():
+        box.place.discard(part)
     known = references(journal)
     return sum(box.free(digest) for digest in box.objects() if not known.keeps(digest))
 
 
-def what_frees_room(journal: Journal, box: Strongbox) -> list[Frees]:
+def holdings(journal: Journal, box: Strongbox, budget: int = 0) -> Holdings:
+    """All that is kept, and what frees room."""
+    held = held_in(journal, box)
+    return Holdings(held=tuple(held), frees=tuple(_what_frees_room(journal, held)), budget=budget)
+
+
+def _what_frees_room(journal: Journal, held: Sequence[Held]) -> list[Frees]:
     """What the person can do to get room back, and how much each gives."""
-    held = holdings(journal, box)
     trial = {run.id for run in journal.runs() if run.state is State.ON_TRIAL}
     by_settling = sum(h.bytes for h in held if h.needed and not h.yours and set(h.runs) <= trial)
     yours = [h for h in held if h.yours and not h.needed]
@@ -114,6 +122,13 @@ def _sum(held: Iterable[Held]) -> int:
     return sum(one.bytes for one in held)
 
 
+def _is_sound(box: Strongbox, digest: str) -> bool:
+    try:
+        return box.has(digest)
+    except LeftIntactError:
+        return False  # refused is as bad as damaged to who looks through all of it
+
+
 def scrub(
     journal: Journal, box: Strongbox, report: Report = silent, cancel: CancelToken | None = None
 ) -> Scrubbed:
@@ -123,7 +138,7 @@ def scrub(
     damaged, done, read = [], 0, 0
     for digest, size in sorted(sizes.items()):
         cancel.check()
-        if not box.has(digest):
+        if not _is_sound(box, digest):
             damaged.append(digest)
         done, read = done + 1, read + size
         report(Progress(stage="reading", done=done, total=len(sizes), bytes_done=read, path=digest))

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 CARD = "box.json"
 """The file that says whose a strongbox is."""
 LIST = "contents.tsv"
+PART = ".part"
+"""What the name of a file ends with that is not whole yet."""
 _LIST_HEAD = (
     "# What every object is. An object is a plain copy of a file, named by the BLAKE3 digest of its bytes:\n"
     "# objects/AB/ABCDEF... To restore by hand, copy it to the path of its line. Paths are JSON strings.\n"
@@ -124,7 +126,7 @@ class Strongbox:
 
     def _write_whole(self, name: str, content: bytes) -> None:
         """A file of ours written beside, then put in its place in one step."""
-        part = f"{name}.part"
+        part = name + PART
         self.place.discard(part)
         with self.place.new_file(part) as file:
             file.write(content)
@@ -168,7 +170,7 @@ class Strongbox:
     def has(self, digest: str) -> bool:
         """Whether a verified copy is there; a damaged one counts as none.
 
-        What the system merely refuses (a right, a full table) says nothing of the copy, and is raised.
+        Raises `copy-refused` where the system will not let it be read: that says nothing of the copy.
         """
         try:
             return self.place.digest(self.object_name(digest)) == digest
@@ -177,7 +179,12 @@ class Strongbox:
         except OSError as error:
             if error.errno == errno.EIO:
                 return False
-            raise
+            raise LeftIntactError(
+                "copy-refused",
+                f"a copy in the strongbox cannot be read ({reason_of(error)})",
+                path=self.object_path(digest),
+                way_out="Mend that, then start again.",
+            ) from error
 
     def make_object_folders(self, digests: Iterable[str]) -> None:
         """The folders that objects with some digests lie in."""
@@ -217,6 +224,15 @@ class Strongbox:
                 name for name in names if name.startswith(os.path.basename(folder)) and "." not in name
             )
         return found
+
+    def parts(self) -> list[str]:
+        """Copies that a crash cut off before they had their names, by their paths in the strongbox."""
+        return [
+            f"objects/{os.path.basename(folder)}/{name}"
+            for folder, _, names in os.walk(os.path.join(self.folder, "objects"))
+            for name in names
+            if name.endswith(PART)
+        ]
 
     def sizes(self) -> dict[str, int]:
         """The bytes of every object by its digest."""

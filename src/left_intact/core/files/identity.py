@@ -17,6 +17,8 @@ _ONLINE_ON_WINDOWS = 0x1000 | 0x40000 | 0x400000
 """Offline, recall on open, recall on data access: attributes of a file that a service fetches when read."""
 _ONLINE_ON_MAC = 0x40000000
 """A file without data, as `st_flags` tells it."""
+TELLS_ONLINE = sys.platform in ("win32", "darwin")
+"""Whether the system tells of files that a service holds online."""
 
 
 def is_settled(change_ns: int, read_ns: int) -> bool:

@@ -433,7 +433,7 @@ class LocalPlace:
         except PermissionError:
             if sys.platform != "win32":
                 raise
-            _may_write_again(spot.name, os.lstat(spot.name))
+            _may_write_again(spot.name)
             os.unlink(spot.name)
 
     def discard_all(self, path: str) -> None:
@@ -456,8 +456,8 @@ class LocalPlace:
             if over:
                 shown = source.full(source_path), self.full(path)
                 at = {"src_dir_fd": there.folder, "dst_dir_fd": here.folder}
-                if sys.platform == "win32" and (known := self.stat(path)) is not None:
-                    _may_write_again(here.name, known)  # nothing goes over a read-only file there
+                if sys.platform == "win32":
+                    _may_write_again(here.name)  # nothing goes over a read-only file there
                 patiently(lambda: os.replace(there.name, here.name, **at), *shown)
             elif not (self.able.no_replace and _renamed(there, here, _NOREPLACE, self.full(path))):
                 self._rename_where_free(there, here, source.full(source_path), path)
@@ -526,7 +526,7 @@ class LocalPlace:
                 if stat.S_IMODE(info.st_mode) != mode or notes or attributes is not None:
                     os.chmod(target, mode)
             if mtime_ns is not None:
-                _may_write_again(target, info)
+                _may_write_again(target)
                 os.utime(target, ns=(mtime_ns, mtime_ns))
             if mode is not None and sys.platform == "win32" and not stat.S_ISDIR(info.st_mode):
                 # All that is left of modes there: whether it may be written to.
@@ -589,10 +589,11 @@ def written(file: IO[bytes]) -> None:
         os.fsync(file.fileno())
 
 
-def _may_write_again(target: int | str, info: os.stat_result) -> None:
+def _may_write_again(target: int | str) -> None:
     """Take the read-only attribute off, on the system where nothing can be done to what has it."""
-    if sys.platform == "win32" and not info.st_mode & stat.S_IWRITE:
-        os.chmod(target, stat.S_IWRITE)
+    if sys.platform == "win32":
+        with suppress(FileNotFoundError):
+            os.chmod(target, stat.S_IWRITE)
 
 
 def root_replaced(root: str) -> LeftIntactError:

@@ -18,7 +18,13 @@ from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES as HEADER
 from left_intact.core.files.headers import recognise
-from left_intact.core.files.identity import CHANGE_TIMES, is_held_online, is_settled
+from left_intact.core.files.identity import (
+    CHANGE_TIMES,
+    COARSE_GRAIN,
+    TELLS_ONLINE,
+    is_held_online,
+    is_settled,
+)
 from left_intact.core.files.names import STRONGBOX_FOLDER
 from left_intact.core.files.workers import share_out
 from left_intact.core.model.bulk import collector_at_rest
@@ -157,6 +163,7 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
     subfolders: list[str] = []
     said: dict[int, str] = {}
     read_at = now_ns()
+    surely = read_at - COARSE_GRAIN - 1
     try:
         info = os.lstat(absolute)
         with os.scandir(absolute) as found:
@@ -171,11 +178,13 @@ def list_folder(root: str, folder: str) -> tuple[Page, list[str]]:
                     subfolders.append(above + name)
                 continue
             i = item.stat(follow_symlinks=False)
-            changed = i.st_ctime_ns if is_settled(i.st_ctime_ns, read_at) else UNKNOWN
+            changed = i.st_ctime_ns
+            if changed > surely and not is_settled(changed, read_at):
+                changed = UNKNOWN
             rows.append((i.st_mode, i.st_size, i.st_mtime_ns, changed, i.st_ino))
             if stat.S_ISLNK(i.st_mode):
                 said[len(names)] = os.readlink(item.path)
-            elif is_held_online(i):
+            elif TELLS_ONLINE and is_held_online(i):
                 said[len(names)] = HELD_ONLINE
         except OSError as error:
             said[len(names)] = reason_of(error)

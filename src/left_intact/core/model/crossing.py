@@ -29,8 +29,8 @@ class Stroke(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Lane:
-    """Moves that go the same way."""
+class LaneHead:
+    """What a lane says of itself."""
 
     key: str
     label: str
@@ -41,6 +41,12 @@ class Lane:
     now: Total
     after: Total
     count: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lane(LaneHead):
+    """Moves that go the same way."""
+
     told: tuple[Move, ...]
     """Those with values of their own, what changes first."""
     stays: tuple[KeptPage, ...]

@@ -6,7 +6,7 @@ import heapq
 import stat
 from array import array
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import overload
@@ -150,14 +150,30 @@ class SortedPages(Findings):
         return sorted(paths) if limit is None else heapq.nsmallest(limit, paths)
 
     def of_class(self, kind: FileClass, limit: int | None = None) -> list[Finding]:
-        wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
         with collector_at_rest():
             places = list(self.places_of(kind))
-            places += [(f, self._by_folder[f], -1) for f, v in self.folders.items() if v in wanted]
+            places += [
+                (f, self._by_folder[f], -1)
+                for f, v in self.folders.items()
+                if self.table[v].file_class is kind
+            ]
             places = sorted(places) if limit is None else heapq.nsmallest(limit, places)
-            return [self._at(number, at) for _, number, at in places]
+            return [self.at(number, at) for _, number, at in places]
 
-    def _at(self, number: int, at: int) -> Finding:
+    def where(self, meets: Callable[[str], bool]) -> list[tuple[str, int, int]]:
+        """(path, page, position) of all entries with a path that meets something; -1 for a folder itself."""
+        found = [(f, self._by_folder[f], -1) for f in self.folders if meets(f)]
+        for number, page in enumerate(self.pages):
+            above = f"{page.folder}/" if page.folder else ""
+            found += [(above + n, number, at) for at, n in enumerate(page.names) if meets(above + n)]
+        return sorted(found)
+
+    def class_at(self, number: int, at: int) -> FileClass:
+        """The class of a place as `where` gives it."""
+        verdict = self.verdicts[number][at] if at >= 0 else self.folders[self.pages[number].folder]
+        return self.table[verdict].file_class
+
+    def at(self, number: int, at: int) -> Finding:
         """The finding of a name of a page, or with -1 of the folder itself."""
         return self.one(number, at) if at >= 0 else next(self.in_page(number))
 

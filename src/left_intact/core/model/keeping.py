@@ -32,6 +32,26 @@ class Frees:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Holdings:
+    """All that a strongbox holds."""
+
+    held: tuple[Held, ...]
+    """The largest first."""
+    frees: tuple[Frees, ...]
+    budget: int
+    """How many bytes it may take before that is said to be too much; 0 for any."""
+
+    @property
+    def bytes(self) -> int:
+        return sum(one.bytes for one in self.held)
+
+    @property
+    def over(self) -> int:
+        """By how many bytes it is over its budget."""
+        return max(0, self.bytes - self.budget) if self.budget else 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Scrubbed:
     """What came of reading every object."""
 

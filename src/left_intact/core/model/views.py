@@ -8,10 +8,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
-from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing import Lane, Stroke, lanes_of
+from left_intact.core.model.crossing import Lane, LaneHead, lanes_of
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outlet import NoteLine
@@ -85,36 +84,16 @@ def arrival_view(arrival: Arrival, survey: Survey | None, news: tuple[NoteLine, 
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LaneView:
+class LaneView(LaneHead):
     """A lane of a plan, with the first of its moves."""
 
-    key: str
-    label: str
-    after_label: str
-    file_class: FileClass
-    stroke: Stroke
-    says: str
-    now: Total
-    after: Total
-    count: int
     reasons: Counter[str]
     shown: tuple[Move, ...]
 
 
 def lane_view(lane: Lane) -> LaneView:
-    return LaneView(
-        key=lane.key,
-        label=lane.label,
-        after_label=lane.after_label,
-        file_class=lane.file_class,
-        stroke=lane.stroke,
-        says=lane.says,
-        now=lane.now,
-        after=lane.after,
-        count=lane.count,
-        reasons=lane.reasons,
-        shown=tuple(lane.first(FIRST_MOVES)),
-    )
+    head = {field.name: getattr(lane, field.name) for field in fields(LaneHead)}
+    return LaneView(**head, reasons=lane.reasons, shown=tuple(lane.first(FIRST_MOVES)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

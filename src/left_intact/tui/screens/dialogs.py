@@ -141,9 +141,9 @@ class PatternDialog(Dialog[tuple[str, FileClass]]):
     def _preview(self) -> None:
         pattern = self.query(Input).first().value.strip()
 
-        def met(both: tuple[list[Finding], dict[FileClass, int]]) -> None:
+        def met(both: tuple[list[Finding], int]) -> None:
             if self.is_attached and pattern == self.query(Input).first().value.strip():
-                self._show_met(both[0], sum(both[1].values()))
+                self._show_met(*both)
 
         wanted = call("desk.met_by", self.install, pattern, 6)
         app = application(self.app)

@@ -113,7 +113,9 @@ class StageScreen(FramedScreen):
         self.left_intact.work_on(Job("planning", wanted, self._drafted, self._no_plan))
 
     def draw_plan(self) -> None:
-        """Draw the plan again for the answers on the desk."""
+        """Draw the plan again for the answers on the desk; one that was carried out stays as it is."""
+        if not self.desk.drawn:
+            return
 
         def drawn(plan: PlanView) -> None:
             self.desk.plan = plan

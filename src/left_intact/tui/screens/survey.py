@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import ClassVar
 
 from rich.console import Group
@@ -26,7 +27,7 @@ from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, date, size
-from left_intact.workbench import meets
+from left_intact.workbench import Preview, meets
 from left_intact.worker.call import Call, call
 
 _SHOWN = 40
@@ -206,7 +207,7 @@ class SurveyScreen(StageScreen):
             for name in [name for name in self.open_folders if name.startswith("class:")]:
                 self._open_class(FileClass(name.removeprefix("class:")))
             if self._lens_call() is not None:
-                self._ask()
+                self._ask(stay=True)
                 return
         self.query_one("#tree", Lines).set_rows(self._rows())
 
@@ -230,12 +231,14 @@ class SurveyScreen(StageScreen):
             return call("desk.ranked", install, self.lens, _MOST)
         return None
 
-    def _ask(self, at: str | None = None) -> None:
-        """Show what the lens and the filter are about; what is not at hand is asked for."""
-        wanted = self._lens_call()
+    def _ask(self, *, stay: bool = False) -> None:
+        """Show what the lens and the filter are about; what is not at hand is asked for.
+
+        With `stay` the cursor stays on its row, as where the same was read anew.
+        """
+        wanted, self.found, self._asked = self._lens_call(), None, ""
         if wanted is None:
-            self.found, self._asked = None, ""
-            self.lines.set_rows(self._rows(), at=at)
+            self.lines.set_rows(self._rows())
             return
         asked = self._asked = f"{self.lens} {self.wanted}"
 
@@ -243,7 +246,7 @@ class SurveyScreen(StageScreen):
             if self.is_attached and asked == self._asked:
                 self.found = self._found_rows(found)
                 first = next((row.key for row in self.found if isinstance(row, EntryRow)), None)
-                self.lines.set_rows(self._rows(), at=first)
+                self.lines.set_rows(self._rows(), at=None if stay else first)
 
         self.left_intact.work_on(Job("looking", wanted, came, self._failed, beside=True))
 
@@ -308,7 +311,7 @@ class SurveyScreen(StageScreen):
             return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
             return rows + self._by_class()
-        self._add_folder(rows, self.outline.root, self.desk.survey.root.rsplit("/", 1)[-1], 0)
+        self._add_folder(rows, self.outline.root, os.path.basename(self.desk.survey.root), 0)
         return rows + self._unsorted_rows()
 
     def _add_folder(self, rows: list[Row], node: FolderNode, name: str, depth: int) -> None:
@@ -513,23 +516,21 @@ class SurveyScreen(StageScreen):
         if not pattern or self.desk.read is None:
             return
 
-        def met(both: tuple[list[Finding], dict[FileClass, int]]) -> None:
-            counts = both[1]
-            number = sum(counts.values())
-            if number <= 1:
+        def previewed(seen: Preview) -> None:
+            if seen.meets <= 1:
                 self._rule_one(pattern, kind)
                 return
             from left_intact.tui.screens.dialogs import ConfirmDialog
 
             says = (
-                f"{pattern} is {kind}: this speaks of {count(number, 'file')} and changes "
-                f"{number - counts.get(kind, 0):,} of them."
+                f"{pattern} is {kind}: this speaks of {count(seen.meets, 'file')} and changes "
+                f"{seen.changes:,} of them."
             )
             dialog = ConfirmDialog("rule a folder", says, "rule it")
             self.app.push_screen(dialog, lambda yes: self._rule_one(pattern, kind) if yes else None)
 
-        wanted = call("desk.met_by", self.desk.install, pattern, 0)
-        self.left_intact.work_on(Job("looking", wanted, met, self._failed, beside=True))
+        wanted = call("desk.preview", self.desk.install, pattern, kind)
+        self.left_intact.work_on(Job("looking", wanted, previewed, self._failed, beside=True))
 
     def action_pattern(self) -> None:
         if self.desk.read is None:
