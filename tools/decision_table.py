@@ -11,7 +11,7 @@ fits speaks. This page is made from `core/planning/table.py` by `tools/decision_
 together.
 
 *Surely the program's* and *the program's* are the class program at a certainty of 0.99 and 0.97; *settings
-that can be merged* are settings text on both sides; *theirs, whatever comes* are saves, states, content and
+that can be merged* are settings text of one family on both sides (JSON, TOML, or lines with `=`); *theirs, whatever comes* are saves, states, content and
 caches; all else is *theirs, as far as known*.
 
 | # | B | M | T | treated as | verb | because |

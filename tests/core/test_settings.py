@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -43,10 +45,14 @@ def test_values_comments_and_repeats() -> None:
         b"top = 0\n[a]\nb = 1 ; note\ncolour = #ff0000\npath = x\npath = y\n", "text ini"
     )
     values = {shown(k): v for k, v in document.values().items()}
-    assert values == {"top": "0", "a.b": "1", "a.colour": "#ff0000", "a.path": "x\ny"}
-    document.set(("a", "b"), "22")
-    document.set(("a", "path"), "z")
-    assert document.to_bytes() == b"top = 0\n[a]\nb = 22 ; note\ncolour = #ff0000\npath = z\n"
+    # What follows a value may be a comment or part of it; what stands twice nobody may edit.
+    assert values == {"top": "0", "a.b": "1 ; note", "a.colour": "#ff0000", "a.path": "x\ny"}
+    assert document.head("1 ; note") == "1" and document.head("#ff0000") == "#ff0000"
+    other = open_document(b"[a]\nb = 22\npath = z\n", "text ini")
+    document.take(("a", "b"), other, ("a", "b"))
+    with pytest.raises(NotReadable):
+        document.take(("a", "path"), other, ("a", "path"))
+    assert document.to_bytes() == b"top = 0\n[a]\nb = 22\ncolour = #ff0000\npath = x\npath = y\n"
 
 
 @pytest.mark.parametrize("data", [b"[1, 2]", b"{", b'{"a": 1,}', b'{"a" 1}', b"1"])
@@ -83,7 +89,7 @@ def test_who_changed_what() -> None:
     )
     merge = merge_settings(INI, yours, arriving, file_format="text ini")
     assert lines_of(merge) == {
-        "video.smooth": ("yours", "off"),
+        "video.smooth": ("yours", "off ; soft"),
         "video.scale": ("arriving", "3"),
         "video.lines": ("new", "0"),
         "sound.rate": ("conflict", "44100"),
@@ -95,7 +101,9 @@ def test_who_changed_what() -> None:
         and "; fresh\nlines = 0" in text
         and text.endswith("[tape]\nexact = yes\n")
     )
-    taken = merge_settings(INI, yours, arriving, file_format="text ini", answers={"sound.rate": "arriving"})
+    taken = merge_settings(
+        INI, yours, arriving, file_format="text ini", answers={("sound", "rate"): "arriving"}
+    )
     assert lines_of(taken)["sound.rate"] == ("conflict", "48000")
 
 
@@ -193,23 +201,29 @@ def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest
     from left_intact.core.settings.formats.json import Json
 
     base, yours, arriving = b'{"a": 1}', b'{"a": 2}', b'{"a": 1, "b": 3}'
-    read: list[bytes] = []
+    real, read = Json.read, []
 
-    def check(self: Json, data: bytes) -> None:
+    def misread(
+        self: Json, data: bytes, whole: Collection[tuple[str, ...]] = ()
+    ) -> dict[tuple[str, ...], Any]:
         read.append(data)
-        if len(read) == 2:
-            raise NotReadable("it is no good")
+        found = real(self, data, whole)
+        return found | {("a",): 7} if len(read) == 4 else found
 
     assert not merge_settings(base, yours, arriving, file_format="text json").trouble
-    monkeypatch.setattr(Json, "check", check)
+    monkeypatch.setattr(Json, "read", misread)
     merge = merge_settings(base, yours, arriving, file_format="text json")
-    assert merge.trouble == "it is no good" and merge.content == yours and read[0] == yours
+    assert merge.trouble == "the merged file did not read back as it should" and merge.content == yours
+    assert read[:3] == [base, yours, arriving]
+    monkeypatch.undo()
     for name, good, bad in (
         ("text json", b'{"a": 1}', b"{a: 1}"),
+        ("text json", b'{"a": 1} // c', b'{"a": 1, "a": 2} // c'),
+        ("text json", b'{"a": [{"b": 1}]}', b'{"a": [{"b": 1, "b": 2}] /* c */}'),
+        ("text toml", b"a = [1]\n", b"a = [1\n"),
         ("text ini", b"[a]\nb = 1\n", b"[a]\nno value\n"),
         ("text keyvalue", b"b = 1\n", b"no value\n"),
     ):
-        monkeypatch.undo()
-        format_named(name).check(good)
+        format_named(name).read(good)
         with pytest.raises(NotReadable):
-            format_named(name).check(bad)
+            format_named(name).read(bad)

@@ -165,6 +165,7 @@ _DECIDED = {
     "conflict": "question",
     "dropped": "gone",
     "left out": "stays out",
+    "spelt otherwise": "stays out",
 }
 
 

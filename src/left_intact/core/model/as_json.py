@@ -79,6 +79,7 @@ def move_json(move: Move) -> Json:
 def key_json(line: KeyLine) -> Json:
     return {
         "key": line.key,
+        "path": list(line.path),
         "shipped": line.shipped,
         "yours": line.yours,
         "arriving": line.arriving,

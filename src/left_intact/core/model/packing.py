@@ -182,7 +182,13 @@ def lines_to_records(lines: Iterable[KeyLine]) -> list[Record]:
 
 def lines_from_records(said: Iterable[Mapping[str, Any]]) -> tuple[KeyLine, ...]:
     known = KeyLine.__dataclass_fields__
-    return tuple(KeyLine(**{name: value for name, value in line.items() if name in known}) for line in said)
+    found = []
+    for line in said:
+        values: dict[str, Any] = {name: value for name, value in line.items() if name in known}
+        for name in ("path", "was"):
+            values[name] = tuple(values.get(name, ()))
+        found.append(KeyLine(**values))
+    return tuple(found)
 
 
 def attributes_to_record(attributes: Attributes | None) -> Record | None:

@@ -38,7 +38,11 @@ class KeyLine:
     arriving: str | None
     result: str | None
     decided: str
-    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out` or `conflict`."""
+    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out`, `spelt otherwise`, `conflict`."""
+    path: tuple[str, ...] = ()
+    """What identifies the key; `key` is words for people. Empty in records of an older version."""
+    was: tuple[str, ...] = ()
+    """What identified it before, where it got another name."""
 
 
 # ---------------------------------------------------------------- where bytes come from

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from left_intact.core.model.plan import KeyLine, Merge, Question
 from left_intact.core.planning.table import Ask
 
 _MANY = 4
+Key = tuple[str, ...]
 _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
     Ask.BOTH_CHANGED: (
         "{what}: you changed {it}, and {new} changed {it} too",
@@ -32,6 +33,14 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
             "the arriving one is laid, yours goes into the strongbox",
         ),
     ),
+    Ask.NOT_MERGED: (
+        "{what}: {new} ships {it} changed, and it is not sure how to merge {it}",
+        ("yours", "arriving"),
+        (
+            "yours stays whole, nothing of the arriving one is laid",
+            "the arriving one is laid, yours goes into the strongbox",
+        ),
+    ),
 }
 
 
@@ -41,9 +50,11 @@ class Conflict:
 
     path: str
     ask: Ask
+    note: str = ""
+    """What is to be said with the question."""
 
 
-def file_questions(conflicts: Iterable[Conflict], new: str, answers: Mapping[str, str]) -> list[Question]:
+def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str, str]) -> list[Question]:
     """One question a kind and folder; with many folders, one a top folder; with many of those, one."""
     questions: list[Question] = []
     for ask in Ask:
@@ -54,8 +65,10 @@ def file_questions(conflicts: Iterable[Conflict], new: str, answers: Mapping[str
             what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
             text = asks.format(what=what, it="it" if only else "them", new=new)
             base = _slug(f"{ask}-{group[0] if only else where or 'files'}")
+            notes = {c.note: c.path for c in conflicts if c.note and c.ask is ask and c.path in group}
+            note = "; ".join(n if only else f"{path}: {n}" for n, path in list(notes.items())[:2])
             questions.append(
-                _question(base, text, options, leads, options[0], tuple(group), answers, questions)
+                _question(base, text, options, leads, options[0], tuple(group), answers, questions, note=note)
             )
     return questions
 
@@ -78,23 +91,23 @@ def _grouped(paths: list[str]) -> dict[str, list[str]]:
 
 def key_questions(
     merges: Mapping[str, Merge], answers: Mapping[str, str], before: list[Question]
-) -> tuple[list[Question], dict[str, dict[str, str]]]:
+) -> tuple[list[Question], dict[str, dict[Key, str]]]:
     """(questions, answers by path and key). The same conflict in many files of a folder is one question."""
-    groups: dict[tuple[str, str, str | None, str | None], list[tuple[str, KeyLine]]] = {}
+    groups: dict[tuple[str, Key, str | None, str | None], list[tuple[str, KeyLine]]] = {}
     for path, merge in merges.items():
         for line in merge.lines:
             if line.decided == "conflict":
-                alike = (path.rpartition("/")[0], line.key, line.shipped, line.arriving)
+                alike = (path.rpartition("/")[0], line.path, line.shipped, line.arriving)
                 groups.setdefault(alike, []).append((path, line))
     questions: list[Question] = []
-    for (folder, key, shipped, arriving), group in groups.items():
+    for (folder, _, shipped, arriving), group in groups.items():
         path, line = group[0]
         only = len(group) == 1
         what = path if only else f"{len(group)} files in {folder}/"
         mine = f"yours, {line.yours}" if only else "yours"
         leads = (f"keeps {mine}", f"takes the arriving {arriving}")
-        base = _slug(f"{path if only else folder}-{key}")
-        asks = f"{what}: you and the release both changed {key}"
+        base = _slug(f"{path if only else folder}-{line.key}")
+        asks = f"{what}: you and the release both changed {line.key}"
         paths = tuple(p for p, _ in group)
         questions.append(
             _question(
@@ -109,7 +122,7 @@ def key_questions(
                 note=f"was shipped as {shipped}",
             )
         )
-    chosen: dict[str, dict[str, str]] = {}
+    chosen: dict[str, dict[Key, str]] = {}
     for question, (_, key, _, _) in zip(questions, groups, strict=True):
         for path in question.paths:
             chosen.setdefault(path, {})[key] = question.choice

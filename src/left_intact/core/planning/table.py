@@ -57,6 +57,7 @@ class Ask(StrEnum):
     BOTH_CHANGED = "both-changed"
     DELETED_CHANGED = "deleted-changed"
     IN_THE_WAY = "in-the-way"
+    NOT_MERGED = "not-merged"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import stat
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
+from left_intact.core.files.names import parents
+from left_intact.core.files.place import able
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASSES, NOT_KEPT, KeptPage
-from left_intact.core.model.pages import DIGEST_BYTES, NO_DIGEST, Page, PagedEntries
+from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, PagedEntries
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Verb
@@ -23,6 +26,20 @@ class Now:
 
     def __init__(self, pages: Sequence[Page], labels: Sequence[str]) -> None:
         self.entries, self.labels = PagedEntries(pages), ("", *labels)
+        self._closed = frozenset(page.folder for page in pages if page.fault)
+        self.holds_rights = able().modes and any(_may_run(page) for page in pages)
+        """Whether the right to run can be kept here at all: some file systems know none."""
+
+    def is_hidden(self, path: str) -> bool:
+        """Whether a path lies in a folder that cannot be listed, so that nobody knows what is there."""
+        return bool(self._closed) and any(folder in self._closed for folder in ("", *parents(path)))
+
+    def links(self) -> Iterator[Entry]:
+        """Every link."""
+        for page in self.entries.pages:
+            for at in page.said:
+                if (entry := page.entry(at)).kind is Kind.LINK:
+                    yield entry
 
     def entry(self, at: At) -> Entry | None:
         """What lies there; a folder too, also one that is not empty."""
@@ -42,6 +59,10 @@ class Tally:
     kept: Total = field(default_factory=Total)
     lost: list[str] = field(default_factory=list)
     altered: list[str] = field(default_factory=list)
+    unread: list[str] = field(default_factory=list)
+    """What could not be read, then or now, so that nobody can say whether it is as it was."""
+    weaker: list[str] = field(default_factory=list)
+    """What has the content it should have, and lost its owner's right to read, write or run it."""
     newer: list[str] = field(default_factory=list)
     """Altered after the update was carried out, as by a run on trial."""
     appeared: list[str] = field(default_factory=list)
@@ -58,14 +79,14 @@ class Tally:
 def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
     """Everything that the witness speaks of, then what appeared that it does not speak of."""
     for at, row in witness.rows.items():
-        _compare(tally, at.shown, row, now.entry(at), carried_at)
+        _compare(tally, at.shown, row, now.entry(at), now, carried_at)
     spoken: dict[str, set[str]] = {}
     for at in witness.rows:
         folder, _, name = at.shown.rpartition("/")
         spoken.setdefault(folder, set()).add(name)
     kept = {one.page.folder: one for one in witness.kept.pages}
     for folder, one in kept.items():
-        _compare_page(tally, one, now.page(folder), carried_at)
+        _compare_page(tally, one, now.page(folder), now, carried_at)
     for page in now.entries.pages:
         known = kept.get(page.folder)
         if known is None or known.page.names != page.names or NOT_KEPT in known.reasons:
@@ -73,14 +94,15 @@ def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None
     tally.appeared.sort()
 
 
-def _compare_page(tally: Tally, kept: KeptPage, now: Page | None, carried_at: float) -> None:
+def _compare_page(tally: Tally, kept: KeptPage, page: Page | None, now: Now, carried_at: float) -> None:
     was = kept.page
-    if now is not None and _is_as_it_was(kept, now):
+    if page is not None and _is_as_it_was(kept, page):
         _count_equal(tally, kept)
         return
     odd = kept.places
-    if now is not None and not was.said and not now.said:
-        odd = [at for at in kept.places if not _is_equal(was, at, now)]
+    if page is not None and not was.said and not page.said:
+        modes, modes_now = was.numbers[::COLUMNS], page.numbers[::COLUMNS]
+        odd = [at for at in kept.places if not _is_equal(was, at, modes, page, modes_now)]
         if len(odd) < len(kept.places):
             reasons = bytearray(kept.reasons)
             for at in odd:
@@ -89,9 +111,9 @@ def _compare_page(tally: Tally, kept: KeptPage, now: Page | None, carried_at: fl
     for at in odd:
         entry = was.entry(at)
         row = Witnessed(file_class=CLASSES[kept.classes[at]], verb=Verb.KEEP, before=entry, agreed=entry)
-        place = now.find(was.names[at]) if now is not None else -1
-        there = now.entry(place) if now is not None and place >= 0 else None
-        _compare(tally, entry.path, row, there, carried_at)
+        place = page.find(was.names[at]) if page is not None else -1
+        there = page.entry(place) if page is not None and place >= 0 else None
+        _compare(tally, entry.path, row, there, now, carried_at)
 
 
 def _count_equal(tally: Tally, kept: KeptPage) -> None:
@@ -105,18 +127,18 @@ def _count_equal(tally: Tally, kept: KeptPage) -> None:
             tally.kept += total
 
 
-def _is_equal(was: Page, at: int, now: Page) -> bool:
-    """Whether a name has the digest it had; of pages without links and faults."""
+def _is_equal(was: Page, at: int, modes: Sequence[int], now: Page, modes_now: Sequence[int]) -> bool:
+    """Whether a name has the digest and the mode it had; of pages without links and faults."""
     name = was.names[at]
     place = at if at < len(now.names) and now.names[at] == name else now.find(name)
-    if place < 0:
+    if place < 0 or modes[at] != modes_now[place]:
         return False
     digest = was.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
     return digest != NO_DIGEST and digest == now.digests[place * DIGEST_BYTES : (place + 1) * DIGEST_BYTES]
 
 
 def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
-    """Whether a whole folder has the same files with the same bytes."""
+    """Whether a whole folder has the same files with the same bytes and modes."""
     was = kept.page
     return (
         was.digests == now.digests
@@ -125,6 +147,7 @@ def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
         and not now.said
         and NOT_KEPT not in kept.reasons
         and NO_DIGEST not in was.digests
+        and was.numbers[::COLUMNS] == now.numbers[::COLUMNS]
     )
 
 
@@ -143,14 +166,20 @@ def _total(entry: Entry | None) -> Total:
     return Total(files=1, bytes=entry.bytes)
 
 
-def _compare(tally: Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
+def _compare(
+    tally: Tally, path: str, row: Witnessed, there: Entry | None, now: Now, carried_at: float
+) -> None:
     kind = row.file_class
     tally.before[kind] += _total(row.before)
-    tally.after[kind] += _total(now)
+    tally.after[kind] += _total(there)
+    if _cannot_tell(row, there, now, path):
+        tally.unread.append(path)
+        tally.trouble[kind] += 1
+        return
     stays = row.verb in _STAYS or row.agreed == row.before
     if not stays and row.agreed is None:
-        if now is None or (
-            now.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
+        if there is None or (
+            there.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
         ):
             # A thing that moved is counted once, where it came to lie.
             tally.counts[row.verb] += row.verb is not Verb.REHOME
@@ -160,50 +189,74 @@ def _compare(tally: Tally, path: str, row: Witnessed, now: Entry | None, carried
             tally.trouble[kind] += 1
         return
     if stays:
-        _compare_kept(tally, path, row, now, carried_at)
-    elif row.agreed is not None and now is not None and _lies_as(now, row.agreed):
+        _compare_kept(tally, path, row, there, now, carried_at)
+    elif row.agreed is not None and there is not None and _lies_as(there, row.agreed):
         tally.counts[row.verb] += 1
-        tally.agreed[kind] += now.kind is not Kind.FOLDER
+        tally.agreed[kind] += there.kind is not Kind.FOLDER
+        _compare_rights(tally, path, row.agreed, there, now)
     elif row.verb is Verb.MERGE:
         tally.trouble[kind] += 1
-        _altered(tally, path, now, carried_at)
+        _altered(tally, path, there, carried_at)
     else:
         tally.not_laid.append(path)
         tally.trouble[kind] += 1
 
 
-def _compare_kept(tally: Tally, path: str, row: Witnessed, now: Entry | None, carried_at: float) -> None:
+def _cannot_tell(row: Witnessed, there: Entry | None, now: Now, path: str) -> bool:
+    """Whether what lies here could not be read, then or now; what was to go and is gone needs no reading."""
+    if there is None:
+        return row.agreed is not None and now.is_hidden(path)
+    if there.kind is Kind.FAULT:
+        return True
+    return row.before is not None and row.before.kind is Kind.FAULT and row.agreed == row.before
+
+
+def _compare_rights(tally: Tally, path: str, agreed: Entry, there: Entry, now: Now) -> None:
+    """What a file may do less than it should; a file system that knows no rights is not asked."""
+    if agreed.mode is None or there.mode is None or agreed.kind is not Kind.FILE or not able().modes:
+        return
+    gone = agreed.mode & ~there.mode & 0o700
+    if gone & 0o600 or (gone & 0o100 and now.holds_rights):
+        tally.weaker.append(path)
+
+
+def _compare_kept(
+    tally: Tally, path: str, row: Witnessed, there: Entry | None, now: Now, carried_at: float
+) -> None:
     before, kind = row.before, row.file_class
     if before is None:
-        if now is not None:
+        if there is not None:
             tally.newer.append(path)
         return
-    tally.counts[Verb.KEEP] += 1
-    if before.kind in (Kind.FAULT, Kind.OTHER):
-        same = now is not None
-    else:
-        same = now is not None and _lies_as(now, before)
-    if same:
+    if there is not None and _lies_as(there, before):
+        tally.counts[Verb.KEEP] += 1
         tally.equal[kind] += before.kind is not Kind.FOLDER
         if kind.is_the_persons:
             tally.kept += _total(before)
+        _compare_rights(tally, path, before, there, now)
         return
-    tally.counts[Verb.KEEP] -= 1
     if kind is FileClass.CACHE:
         tally.agreed[kind] += 1  # what can be rebuilt may change by itself
         return
     tally.trouble[kind] += 1
-    _altered(tally, path, now, carried_at)
+    _altered(tally, path, there, carried_at)
 
 
-def _altered(tally: Tally, path: str, now: Entry | None, carried_at: float) -> None:
-    if now is None:
+def _altered(tally: Tally, path: str, there: Entry | None, carried_at: float) -> None:
+    if there is None:
         tally.lost.append(path)
-    elif carried_at and now.mtime_ns / 1e9 > carried_at:
+    elif carried_at and there.mtime_ns / 1e9 > carried_at:
         tally.newer.append(path)
     else:
         tally.altered.append(path)
 
 
-def _lies_as(now: Entry, agreed: Entry) -> bool:
-    return now.kind is agreed.kind if agreed.kind is Kind.FOLDER else now.same_content(agreed)
+def _lies_as(there: Entry, agreed: Entry) -> bool:
+    """Whether a place holds what it should; of what is neither file, link nor folder only the kind is known."""
+    if agreed.kind in (Kind.FOLDER, Kind.OTHER):
+        return there.kind is agreed.kind
+    return there.same_content(agreed)
+
+
+def _may_run(page: Page) -> bool:
+    return any(stat.S_ISREG(mode) and mode & 0o100 for mode in page.numbers[::COLUMNS])

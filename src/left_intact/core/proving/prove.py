@@ -19,8 +19,8 @@ from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally, compare
-from left_intact.core.settings.document import NotReadable, shown
-from left_intact.core.settings.formats.registry import open_document
+from left_intact.core.settings.document import NotReadable
+from left_intact.core.settings.formats.registry import format_named
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""
@@ -226,27 +226,36 @@ def _merge_checks(root: str, witness: Witness) -> list[Check]:
 
 
 def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | None:
+    """Keys that do not say what was agreed; None where the file is none that anybody could read."""
     if data is None:
         return None
     from left_intact.core.files.headers import HEAD_BYTES, recognise
 
+    whole = {line.path for line in lines if line.path}
     try:
-        document = open_document(data, recognise(data[:HEAD_BYTES], len(data)))
-        values = {shown(key): value for key, value in document.values().items()}
+        known = format_named(recognise(data[:HEAD_BYTES], len(data)))
+        document = known.open(data)
+        values = document.values(whole)
+        # A parser that is not ours must find the same keys.
+        if values.keys() != known.read(data, whole).keys():
+            return None
     except NotReadable:
         return None
+    by_words = {".".join(key): value for key, value in values.items()}
     wrong = []
     for line in lines:
-        key = line.key
-        if " → " in key:
-            old, new = key.split(" → ")
-            key = f"{old.rpartition('.')[0]}.{new}".lstrip(".")
-        got = values.get(key)
+        got = values.get(line.path) if line.path else by_words.get(_words_of_old(line.key))
         if (got is None) != (line.result is None) or (
             got is not None and line.result is not None and not document.same(got, line.result)
         ):
-            wrong.append(key)
+            wrong.append(line.key)
     return wrong
+
+
+def _words_of_old(key: str) -> str:
+    """The key that a record of version 0.2 and before speaks of, which said a renamed one in words."""
+    old, arrow, new = key.partition(" → ")
+    return f"{old.rpartition('.')[0]}.{new}".lstrip(".") if arrow else key
 
 
 def version_now(

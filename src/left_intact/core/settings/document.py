@@ -1,12 +1,15 @@
-"""What every settings format offers: keys with values, and edits that touch nothing else.
+"""What every settings format offers: keys with values, edits that touch nothing else, and a second reader.
 
-A key is a tuple of names, outermost first: (`sound`, `rate`). A value is the text as
-written in the file, without surrounding space or trailing comment.
+A key is a tuple of names, outermost first: (`sound`, `rate`). A value is the text as written in the file,
+without the space around it. What a value means is said by a parser that is not ours: decisions are made on
+that, and a merged file is read back by it.
 """
 
 from __future__ import annotations
 
-from typing import Protocol
+import json
+from collections.abc import Collection, Mapping
+from typing import Any, Protocol
 
 Key = tuple[str, ...]
 
@@ -18,26 +21,41 @@ class NotReadable(Exception):
 class Document(Protocol):
     """A settings file that can be changed key by key."""
 
-    def values(self) -> dict[Key, str]:
-        """All keys in the order of the file."""
+    def values(self, whole: Collection[Key] = ()) -> dict[Key, str]:
+        """All keys in the order of the file.
+
+        `whole` are keys to be taken as one value each, also where they hold keys of their own.
+        """
+        ...
+
+    def groups(self) -> frozenset[Key]:
+        """Keys that hold keys of their own, where a key could hold a value instead."""
+        ...
+
+    def doubtful(self) -> frozenset[str]:
+        """Names that are no keys here, and that another reader of this format might take for keys."""
         ...
 
     def same(self, one: str, other: str) -> bool:
         """Whether two written values mean the same."""
         ...
 
-    def set(self, key: Key, value: str) -> None:
-        """Give an existing key another value; its comment and layout stay."""
+    def head(self, value: str) -> str:
+        """A written value without what may be a comment behind it, or be part of it."""
+        ...
+
+    def take(self, key: Key, like: Document, named: Key) -> None:
+        """Give an existing key the value that `named` has in `like`; the layout around it stays."""
         ...
 
     def rename(self, key: Key, new: Key) -> None:
-        """Give a key another name within its section; value, comment and place stay."""
+        """Give a key another name within its section; its value stays."""
         ...
 
     def remove(self, key: Key) -> None: ...
 
     def insert(self, key: Key, like: Document) -> None:
-        """Add a key with value, comment and neighbourhood as `like` has it."""
+        """Add a key with value and neighbourhood as `like` has it."""
         ...
 
     def to_bytes(self) -> bytes: ...
@@ -64,11 +82,31 @@ class Format(Protocol):
         """Raises `NotReadable`."""
         ...
 
-    def check(self, data: bytes) -> None:
-        """Read it by a parser that is not ours, strictly. Raises `NotReadable`."""
+    def read(self, data: bytes, whole: Collection[Key] = ()) -> dict[Key, Any]:
+        """What every key means, by a parser that is not ours, strictly. Raises `NotReadable`."""
         ...
 
 
 def shown(key: Key) -> str:
-    """A key as people write it: `sound.rate`."""
-    return ".".join(key)
+    """A key as people write it: `sound.rate`; a name that has a dot of its own in quotes."""
+    return ".".join(json.dumps(name, ensure_ascii=False) if _is_odd(name) else name for name in key)
+
+
+def _is_odd(name: str) -> bool:
+    return not name or "." in name or '"' in name or "→" in name
+
+
+def flat(tree: Mapping[str, Any], whole: Collection[Key] = ()) -> dict[Key, Any]:
+    """A tree of objects by the ways to its values; an object without keys is a value."""
+    found: dict[Key, Any] = {}
+
+    def walk(node: Mapping[str, Any], above: Key) -> None:
+        for name, value in node.items():
+            key = (*above, name)
+            if isinstance(value, dict) and value and key not in whole:
+                walk(value, key)
+            else:
+                found[key] = value
+
+    walk(tree, ())
+    return found

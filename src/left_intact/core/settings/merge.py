@@ -1,37 +1,27 @@
 """Merging a settings file key by key: as shipped, as yours, as arriving.
 
-The person's file is the ground: its comments, order and layout stay. A key that they
-changed is theirs; a key that only the release changed follows the release; a key both
-changed is a conflict and a question; a key they deleted stays deleted. Without a
-shipped version nothing can be told from a change of theirs, so all they have stays and
-only new keys are added.
+The person's file is the ground: its comments, order and layout stay. A key that they changed is theirs; a key
+that only the release changed follows the release; a key both changed is a conflict and a question; a key they
+deleted stays deleted. Without a shipped version nothing can be told from a change of theirs, so all they have
+stays and only new keys are added.
+
+Whether two values are the same is said by a parser that is not ours, and a merged file is laid only where it
+reads from that exactly what was decided, key by key. Whatever is not sure leaves the file whole.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
 from difflib import SequenceMatcher
+from typing import Any
 
 from left_intact.core.model.plan import KeyLine, Merge
 from left_intact.core.settings.document import Document, Format, Key, NotReadable, shown
 from left_intact.core.settings.formats.registry import format_named
 
 _ALIKE = 0.5
-
-
-@dataclass(slots=True)
-class _Sides:
-    shipped: dict[Key, str] | None
-    yours: dict[Key, str]
-    arriving: dict[Key, str]
-    like: Document
-    """Only asked whether two values mean the same."""
-
-    def same(self, one: str | None, other: str | None) -> bool:
-        if one is None or other is None:
-            return one is other
-        return self.like.same(one, other)
+_NOT = object()
+"""Stands for a key that a side lacks."""
 
 
 def merge_settings(
@@ -40,151 +30,238 @@ def merge_settings(
     arriving: bytes,
     *,
     file_format: str,
-    answers: Mapping[str, str] | None = None,
+    answers: Mapping[Key, str] | None = None,
     renames: Sequence[tuple[str, str]] = (),
 ) -> Merge:
     """Merge three versions of a settings file of one format.
 
-    `answers` gives `yours` or `arriving` for keys in conflict, by shown key. `renames`
-    are (old, new) shown keys that a keepsheet knows of. The result is checked by reading
-    it again; where that does not hold, `trouble` says why and nothing is changed.
+    `answers` gives `yours` or `arriving` for keys in conflict. `renames` are (old, new) shown keys that a
+    keepsheet knows of. Where a file cannot be read, or the result does not read as decided, `trouble` says
+    why and nothing is changed.
     """
     try:
-        known = format_named(file_format)
-        mine, release = known.open(yours), known.open(arriving)
-        base = known.open(shipped).values() if shipped is not None else None
-        sides = _Sides(base, mine.values(), release.values(), mine)
-        merge = _merge(known, mine, release, sides, answers or {}, renames)
-        _read_by_another(known, yours, merge.content)
-        return merge
-    except (NotReadable, KeyError, AssertionError) as error:
-        return Merge(lines=(), content=yours, trouble=str(error) or "its parts do not fit together")
+        return _Merging(format_named(file_format), shipped, yours, arriving, answers or {}, renames).run()
+    except NotReadable as error:
+        trouble = str(error) or "its parts do not fit together"
+    except RecursionError:
+        trouble = "it is nested too deep"
+    except Exception as error:  # noqa: BLE001 - whatever a format stumbles over, one file stops no plan
+        trouble = f"its parts do not fit together ({type(error).__name__})"
+    sayable = trouble.encode("utf-8", "backslashreplace").decode()
+    return Merge(lines=(), content=yours, trouble=sayable)
 
 
-def _read_by_another(known: Format, yours: bytes, merged: bytes) -> None:
-    """What a parser that is not ours could read before it must read afterwards. Raises `NotReadable`."""
-    try:
-        known.check(yours)
-    except NotReadable:
-        return  # programs write files that are no example of their format; ours alone reads those back
-    known.check(merged)
+class _Side:
+    """One of the files: what is written in it, and what that means to a parser that is not ours."""
+
+    def __init__(self, known: Format, data: bytes, which: str) -> None:
+        self.known, self.data, self.which = known, data, which
+        self.document: Document = known.open(data)
+        self.texts: dict[Key, str] = self.document.values()
+        self.means: dict[Key, Any] = {}
+
+    def read(self, whole: frozenset[Key], groups: frozenset[Key]) -> None:
+        """`groups` hold keys on some side: an empty one is no value.
+
+        Raises `NotReadable` where two readers do not find the same keys.
+        """
+        self.texts, self.means = self.document.values(whole), self.known.read(self.data, whole)
+        for key in [key for key in groups if self.means.get(key) == {}]:
+            del self.texts[key], self.means[key]
+        if odd := self.texts.keys() ^ self.means.keys():
+            raise NotReadable(f"two readers do not agree on {shown(min(odd))} in {self.which}")
+
+    def meaning(self, key: Key) -> Any:
+        return self.means.get(key, _NOT)
 
 
-def _merge(
-    known: Format,
-    mine: Document,
-    release: Document,
-    sides: _Sides,
-    answers: Mapping[str, str],
-    told: Sequence[tuple[str, str]],
-) -> Merge:
-    lines: list[KeyLine] = []
-    expected: dict[Key, str] = dict(sides.yours)
-    renames = _renames(sides, told)
-    for old, new in renames.items():
-        line = _renamed(sides, old, new)
-        mine.rename(old, new)
-        del expected[old]
-        expected[new] = str(line.result)
-        mine.set(new, expected[new])
-        lines.append(line)
-    done = set(renames) | set(renames.values())
-    for key in dict.fromkeys([*sides.yours, *sides.arriving, *(sides.shipped or {})]):
-        if key in done:
-            continue
-        line = _decide(key, sides, answers)
-        lines.append(line)
-        _apply(mine, release, key, line, expected)
-    got = known.open(mine.to_bytes()).values()
-    # An object whose last key was dropped stays behind, empty.
-    got = {key: value for key, value in got.items() if key in expected or value.strip("{} \t\r\n")}
-    if set(got) != set(expected) or any(not sides.same(got[k], expected[k]) for k in expected):
-        raise NotReadable("the merged file did not read back as it should")
-    return Merge(lines=tuple(lines), content=mine.to_bytes())
+class _Merging:
+    """One merge under way: `mine` is changed step by step, `expected` says what it must mean in the end."""
+
+    def __init__(
+        self,
+        known: Format,
+        shipped: bytes | None,
+        yours: bytes,
+        arriving: bytes,
+        answers: Mapping[Key, str],
+        told: Sequence[tuple[str, str]],
+    ) -> None:
+        self.known, self.answers, self.told = known, answers, told
+        self.yours = _Side(known, yours, "your file")
+        self.arriving = _Side(known, arriving, "the arriving file")
+        self.shipped = _Side(known, shipped, "the shipped file") if shipped is not None else None
+        self.sides = [side for side in (self.shipped, self.yours, self.arriving) if side is not None]
+        groups = frozenset[Key]().union(*(side.document.groups() for side in self.sides))
+        self.whole = self._clashes(groups)
+        for side in self.sides:
+            side.read(self.whole, groups - self.whole)
+        self._refuse_doubt()
+        self.mine = self.yours.document
+        self.expected = dict(self.yours.means)
+        self.parts = _parts(self.yours.texts)
+        self.folded = {_fold(part) for part in self.parts}
+        self.lines: list[KeyLine] = []
+
+    def _clashes(self, groups: frozenset[Key]) -> frozenset[Key]:
+        """Keys that hold a value on one side and keys on another: there they are one value on all sides."""
+        leaves = {key for side in self.sides for key, text in side.texts.items() if text.strip("{} \t\r\n")}
+        return frozenset(leaves & groups)
+
+    def _refuse_doubt(self) -> None:
+        doubtful = frozenset[str]().union(*(side.document.doubtful() for side in self.sides))
+        names = {key[-1] for side in self.sides for key in side.texts}
+        if both := doubtful & names:
+            raise NotReadable(f"{min(both)} may be a key of its own or go on with the value above it")
+
+    def run(self) -> Merge:
+        renames = self._renames()
+        for old, new in renames.items():
+            self._rename(old, new)
+        done = set(renames) | set(renames.values())
+        for key in self._every_key():
+            if key not in done:
+                self._decide(key)
+        content = self.mine.to_bytes()
+        self._must_read_as_decided(content)
+        return Merge(lines=tuple(self.lines), content=content)
+
+    def _every_key(self) -> Iterable[Key]:
+        shipped = self.shipped.texts if self.shipped else ()
+        return dict.fromkeys([*self.yours.texts, *self.arriving.texts, *shipped])
+
+    def _must_read_as_decided(self, content: bytes) -> None:
+        got = self.known.read(content, self.whole)
+        # An object whose last key was dropped stays behind, empty.
+        got = {key: value for key, value in got.items() if key in self.expected or value != {}}
+        if got != self.expected:
+            raise NotReadable("the merged file did not read back as it should")
+
+    # ------------------------------------------------------------ one key
+
+    def _decide(self, key: Key) -> None:
+        result, decided = self._decision(key)
+        self.lines.append(self._line(key, result.texts.get(key) if result else None, decided))
+        if result is self.yours:
+            return
+        if result is self.arriving:
+            if key in self.yours.texts:
+                self.mine.take(key, self.arriving.document, key)
+            else:
+                self.mine.insert(key, self.arriving.document)
+            self.expected[key] = self.arriving.means[key]
+        elif key in self.yours.texts:
+            self.mine.remove(key)
+            del self.expected[key]
+
+    def _decision(self, key: Key) -> tuple[_Side | None, str]:
+        """(whose value it gets, in which words it was decided)."""
+        base = self.shipped.meaning(key) if self.shipped else _NOT
+        yours, arriving = self.yours.meaning(key), self.arriving.meaning(key)
+        if yours == arriving:
+            return self.yours if yours is not _NOT else None, "same"
+        if yours is _NOT and self._is_spelt_otherwise(key):
+            return None, "spelt otherwise"
+        if self.shipped is None:
+            return (self.yours, "yours") if yours is not _NOT else (self.arriving, "new")
+        if base == yours:
+            if arriving is _NOT:
+                return None, "dropped"
+            return self.arriving, "new" if yours is _NOT else "arriving"
+        if yours is _NOT:
+            # They deleted it; a release that still or newly changes it does not bring it back.
+            return None, "left out"
+        if base is _NOT or arriving is _NOT or base == arriving or self._only_words_changed(key):
+            # A key that the release brings only now is no change of what they were shipped.
+            return self.yours, "yours"
+        return (self.arriving if self.answers.get(key) == "arriving" else self.yours), "conflict"
+
+    def _only_words_changed(self, key: Key) -> bool:
+        """Whether what the release changed may well be a comment behind the value alone."""
+        assert self.shipped is not None
+        head = self.mine.head
+        return head(self.shipped.texts[key]) == head(self.arriving.texts[key])
+
+    def _is_spelt_otherwise(self, key: Key) -> bool:
+        """Whether the person's file has the key, or the section it is in, with other capitals.
+
+        Programs differ in whether that is the same key, so nothing is laid beside it.
+        """
+        return any(
+            (part := key[:depth]) not in self.parts and _fold(part) in self.folded
+            for depth in range(1, len(key) + 1)
+        )
+
+    def _line(self, key: Key, result: str | None, decided: str, *, was: Key | None = None) -> KeyLine:
+        old = was or key
+        return KeyLine(
+            key=f"{shown(old)} → {key[-1]}" if was else shown(key),
+            shipped=self.shipped.texts.get(old) if self.shipped else None,
+            yours=self.yours.texts.get(old),
+            arriving=self.arriving.texts.get(key),
+            result=result,
+            decided=decided,
+            path=key,
+            was=was or (),
+        )
+
+    # ------------------------------------------------------------ keys that got another name
+
+    def _rename(self, old: Key, new: Key) -> None:
+        assert self.shipped is not None
+        follows = old in self.shipped.means and self.shipped.means[old] == self.yours.means[old]
+        side, named = (self.arriving, new) if follows else (self.yours, old)
+        self.lines.append(self._line(new, side.texts[named], "renamed", was=old))
+        self.mine.rename(old, new)
+        del self.expected[old]
+        if follows:
+            self.mine.take(new, self.arriving.document, new)
+        self.expected[new] = side.means[named]
+
+    def _renames(self) -> dict[Key, Key]:
+        """Keys that the release gave another name.
+
+        Known ones come from the keepsheet. Others are told by three signs together: one key went and one came
+        in the same section, with the very same shipped value, and names that are alike; and there is only one
+        such pair for either.
+        """
+        if self.shipped is None:
+            return {}
+        base, mine, coming = self.shipped.means, self.yours.means, self.arriving.means
+        gone = [k for k in base if k in mine and k not in coming]
+        came = [k for k in coming if k not in base and k not in mine and not self._is_spelt_otherwise(k)]
+        found: dict[Key, Key] = {}
+        for old, new in self.told:
+            pair = next(((g, c) for g in gone for c in came if _is(g, old) and _is(c, new)), None)
+            if pair and pair[0][:-1] == pair[1][:-1]:
+                found[pair[0]] = pair[1]
+        fits = [
+            (g, c)
+            for g in gone
+            for c in came
+            if g not in found
+            and c not in found.values()
+            and g[:-1] == c[:-1]
+            and base[g] == coming[c]
+            and _alike(g[-1], c[-1])
+        ]
+        for g, c in fits:
+            if sum(1 for x, _ in fits if x == g) == 1 and sum(1 for _, y in fits if y == c) == 1:
+                found[g] = c
+        return found
 
 
-def _apply(mine: Document, release: Document, key: Key, line: KeyLine, expected: dict[Key, str]) -> None:
-    if line.result is None:
-        if line.yours is not None:
-            mine.remove(key)
-            expected.pop(key)
-    elif line.yours is None:
-        mine.insert(key, release)
-        expected[key] = line.result
-    elif line.result != line.yours:
-        mine.set(key, line.result)
-        expected[key] = line.result
+def _is(key: Key, told: str) -> bool:
+    return told in (shown(key), ".".join(key))
 
 
-def _decide(key: Key, sides: _Sides, answers: Mapping[str, str]) -> KeyLine:
-    base = sides.shipped.get(key) if sides.shipped is not None else None
-    yours, arriving = sides.yours.get(key), sides.arriving.get(key)
-    name = shown(key)
-
-    def line(result: str | None, decided: str) -> KeyLine:
-        return KeyLine(key=name, shipped=base, yours=yours, arriving=arriving, result=result, decided=decided)
-
-    if sides.same(yours, arriving):
-        return line(yours, "same")
-    if sides.shipped is None:
-        return line(yours, "yours") if yours is not None else line(arriving, "new")
-    if sides.same(base, yours):
-        if arriving is None:
-            return line(None, "dropped")
-        return line(arriving, "new" if yours is None else "arriving")
-    if yours is None:
-        # They deleted it; a release that still or newly changes it does not bring it back.
-        return line(None, "left out")
-    if base is None or arriving is None or sides.same(base, arriving):
-        # A key that the release brings only now is no change of what they were shipped.
-        return line(yours, "yours")
-    return line(arriving if answers.get(name) == "arriving" else yours, "conflict")
+def _fold(key: Key) -> Key:
+    return tuple(name.casefold() for name in key)
 
 
-def _renamed(sides: _Sides, old: Key, new: Key) -> KeyLine:
-    assert sides.shipped is not None
-    yours, base, arriving = sides.yours[old], sides.shipped.get(old), sides.arriving[new]
-    result = arriving if base is not None and sides.same(yours, base) else yours
-    return KeyLine(
-        key=f"{shown(old)} → {new[-1]}",
-        shipped=base,
-        yours=yours,
-        arriving=arriving,
-        result=result,
-        decided="renamed",
-    )
-
-
-def _renames(sides: _Sides, known: Sequence[tuple[str, str]]) -> dict[Key, Key]:
-    """Keys that the release gave another name.
-
-    Known ones come from the keepsheet. Others are told by three signs together: one key
-    went and one came in the same section, with the very same shipped value, and names
-    that are alike; and there is only one such pair for either.
-    """
-    if sides.shipped is None:
-        return {}
-    gone = [k for k in sides.shipped if k in sides.yours and k not in sides.arriving]
-    came = [k for k in sides.arriving if k not in sides.shipped and k not in sides.yours]
-    found: dict[Key, Key] = {}
-    for old, new in known:
-        pair = next(((g, c) for g in gone for c in came if shown(g) == old and shown(c) == new), None)
-        if pair and pair[0][:-1] == pair[1][:-1]:
-            found[pair[0]] = pair[1]
-    fits = [
-        (g, c)
-        for g in gone
-        for c in came
-        if g not in found
-        and c not in found.values()
-        and g[:-1] == c[:-1]
-        and sides.same(sides.shipped[g], sides.arriving[c])
-        and _alike(g[-1], c[-1])
-    ]
-    for g, c in fits:
-        if sum(1 for x, _ in fits if x == g) == 1 and sum(1 for _, y in fits if y == c) == 1:
-            found[g] = c
-    return found
+def _parts(keys: Iterable[Key]) -> set[Key]:
+    """Every key, and every part of one that others lie under."""
+    return {key[:depth] for key in keys for depth in range(1, len(key) + 1)}
 
 
 def _alike(one: str, other: str) -> bool:

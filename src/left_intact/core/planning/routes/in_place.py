@@ -91,6 +91,8 @@ class _Sketch:
     folders: Mapping[str, Folder]
     rows: dict[str, Row]
     merges: dict[str, Merge] = field(default_factory=dict)
+    not_merged: dict[str, str] = field(default_factory=dict)
+    """Why, by path."""
     question_of: dict[str, Question] = field(default_factory=dict)
     warnings: list[Fault] = field(default_factory=list)
     blockers: list[Fault] = field(default_factory=list)
@@ -166,9 +168,9 @@ def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
             base, yours, arriving, file_format=entry.format, renames=sketch.inputs.sheet.renames_in(path)
         )
     if merge.trouble:
-        says = f"{path} could not be merged ({merge.trouble}): yours stays as it is"
-        sketch.warnings.append(Fault(code="not-merged", says=says))
-        return replace(row, verb=Verb.KEEP, because=f"yours; it could not be merged: {_plain(merge.trouble)}")
+        sketch.not_merged[path] = merge.trouble
+        because = f"yours; it could not be merged: {_plain(merge.trouble)}"
+        return replace(row, verb=Verb.ASK, ask=Ask.NOT_MERGED, because=because)
     if merge.content == yours and not any(line.decided == "conflict" for line in merge.lines):
         return replace(
             row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already"
@@ -179,7 +181,11 @@ def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
 
 def _ask(sketch: _Sketch) -> list[Question]:
     answers = sketch.inputs.answers
-    conflicts = [Conflict(path=p, ask=r.ask) for p, r in sorted(sketch.rows.items()) if r.ask is not None]
+    conflicts = [
+        Conflict(path=p, ask=r.ask, note=sketch.not_merged.get(p, ""))
+        for p, r in sorted(sketch.rows.items())
+        if r.ask is not None
+    ]
     questions = file_questions(conflicts, sketch.new, answers)
     for question in questions:
         for path in question.paths:
@@ -198,7 +204,7 @@ def _plain(words: str) -> str:
     return words.replace("{", "{{").replace("}", "}}")
 
 
-def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[str, str]) -> Merge:
+def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[tuple[str, ...], str]) -> Merge:
     yours = sketch.inputs.read(path)
     base = sketch.baseline.texts.get(path) if sketch.baseline else None
     finding = sketch.mine(path)

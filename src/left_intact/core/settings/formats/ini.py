@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from left_intact.core.settings.formats.lines import LineDocument, check_lines, shares_of
+from collections.abc import Collection
+from typing import Any
+
+from left_intact.core.settings.document import Key
+from left_intact.core.settings.formats.lines import LineDocument, read_lines, shares_of
 
 LEAST = 0.7
 """Share of the lines that must be keys or sections."""
@@ -22,5 +26,5 @@ class Ini:
     def open(self, data: bytes) -> LineDocument:
         return LineDocument(data)
 
-    def check(self, data: bytes) -> None:
-        check_lines(data)
+    def read(self, data: bytes, whole: Collection[Key] = ()) -> dict[Key, Any]:
+        return dict(read_lines(data))

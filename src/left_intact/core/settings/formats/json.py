@@ -9,10 +9,12 @@ from __future__ import annotations
 import codecs
 import json
 import re
+from collections.abc import Collection
+from decimal import Decimal
 from functools import cache
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
-from left_intact.core.settings.document import Document, Key, NotReadable
+from left_intact.core.settings.document import Document, Key, NotReadable, flat
 from left_intact.core.settings.formats.lines import SECTION_LINE
 
 if TYPE_CHECKING:
@@ -59,18 +61,47 @@ class JsonDocument:
                 found.append((_name(self._text(key)), pair, value))
         return found
 
-    def values(self) -> dict[Key, str]:
+    def values(self, whole: Collection[Key] = ()) -> dict[Key, str]:
         found: dict[Key, str] = {}
 
         def walk(node: Node, above: Key) -> None:
             for name, _, value in self._pairs(node):
-                if value.type == "object" and self._pairs(value):
-                    walk(value, (*above, name))
+                key = (*above, name)
+                if value.type == "object" and key not in whole and self._pairs(value):
+                    walk(value, key)
                 else:
-                    found[(*above, name)] = self._text(value)
+                    found[key] = self._text(value)
 
         walk(self._top, ())
         return found
+
+    def groups(self) -> frozenset[Key]:
+        found: set[Key] = set()
+
+        def walk(node: Node, above: Key) -> None:
+            for name, _, value in self._pairs(node):
+                if value.type == "object" and self._pairs(value):
+                    found.add((*above, name))
+                    walk(value, (*above, name))
+
+        walk(self._top, ())
+        return frozenset(found)
+
+    def doubtful(self) -> frozenset[str]:
+        return frozenset()
+
+    def head(self, value: str) -> str:
+        return value
+
+    def must_say_once(self) -> None:
+        """Raises `NotReadable` where an object, however deep, has a name twice."""
+        nodes = [self._top]
+        while nodes:
+            node = nodes.pop()
+            nodes += node.named_children
+            names = [name for name, _, _ in self._pairs(node)] if node.type == "object" else []
+            if len(set(names)) != len(names):
+                raise NotReadable(f"{next(n for n in names if names.count(n) > 1)} stands in it twice")
 
     def same(self, one: str, other: str) -> bool:
         return one == other or _meaning(one) == _meaning(other)
@@ -99,6 +130,10 @@ class JsonDocument:
     def set(self, key: Key, value: str) -> None:
         _, node = self._must_find(key)
         self._splice(node.start_byte, node.end_byte, value)
+
+    def take(self, key: Key, like: Document, named: Key) -> None:
+        assert isinstance(like, JsonDocument)
+        self.set(key, like._text(like._must_find(named)[1]))
 
     def rename(self, key: Key, new: Key) -> None:
         pair, _ = self._must_find(key)
@@ -151,12 +186,41 @@ class JsonDocument:
         mine = self._pairs(parent)
         if not mine:
             outer = self._indent(parent) if b"\n" in self._data else None
-            body = text if outer is None else f"\n{outer}{self._step()}{text}\n{outer}"
-            self._splice(parent.start_byte, parent.end_byte, "{" + body + "}")
+            start, stop = parent.start_byte + 1, parent.end_byte - 1
+            inside = self._data[start:stop].decode("utf-8", "surrogateescape").rstrip()
+            body = text if outer is None else f"{inside}\n{outer}{self._step()}{text}\n{outer}"
+            self._splice(start, stop, body if outer is not None or not inside else f"{inside}\n{text}")
             return
         after = self._neighbour(key, like, mine) or mine[-1][1]
         gap = self._data[self._line_start(mine[0][1].start_byte) : mine[0][1].start_byte].decode()
-        self._splice(after.end_byte, after.end_byte, f",{gap or ' '}{text}")
+        comma, behind = self._behind(after)
+        if "\n" not in gap and b"//" in self._data[after.end_byte : behind]:
+            gap = "\n"
+        if comma is None and behind > after.end_byte:
+            # Behind the last pair and the comment on its line: the comma belongs before that.
+            words = self._data[after.end_byte : behind].decode("utf-8", "surrogateescape")
+            self._splice(after.end_byte, behind, f",{words}{gap or ' '}{text}")
+        elif comma is None:
+            self._splice(after.end_byte, after.end_byte, f",{gap or ' '}{text}")
+        else:
+            self._splice(behind, behind, f"{gap or ' '}{text},")
+
+    def _behind(self, pair: Node) -> tuple[Node | None, int]:
+        """(the comma after a pair, where the comments on its line end)."""
+        comma, end, node = None, pair.end_byte, pair.next_sibling
+        while node is not None and node.start_point.row == pair.end_point.row:
+            if node.type == "," and comma is None:
+                comma, end = node, node.end_byte
+            elif node.type == "comment":
+                end = node.end_byte
+            else:
+                break
+            node = node.next_sibling
+        while comma is None and node is not None and node.type in ("comment", ","):
+            if node.type == ",":  # on a line below: then nothing may be put between
+                return node, node.end_byte
+            node = node.next_sibling
+        return comma, end
 
     def _neighbour(self, key: Key, like: JsonDocument, mine: list[tuple[str, Node, Node]]) -> Node | None:
         above = like._find(key[:-1]) if len(key) > 1 else None
@@ -179,19 +243,34 @@ class JsonDocument:
 
 
 def _name(text: str) -> str:
+    """A key as it reads. Raises `NotReadable` for one that cannot be said in any encoding."""
     try:
-        return str(json.loads(text))
-    except ValueError:
-        return text.strip('"')
+        name = str(json.loads(text))
+        name.encode()
+    except ValueError as error:
+        raise NotReadable(f"{text[:40]} is no name for a key") from error
+    return name
 
 
 def _meaning(text: str) -> Any:
     try:
-        said = json.loads(text)
-    except ValueError:
+        return _exactly(json.loads(text, parse_float=Decimal))
+    except (ValueError, RecursionError):
         return text
-    # True and 1 are equal to Python, but not to a program that reads JSON.
-    return repr(said)
+
+
+def _exactly(value: Any) -> Any:
+    """A value such that two are equal only where a program reads the same: true is not 1, and 1.0 not 1."""
+    match value:
+        case bool() | int() | Decimal():
+            return type(value).__name__, value
+        case float():
+            return "Decimal", Decimal(repr(value))
+        case list():
+            return [_exactly(one) for one in value]
+        case dict():
+            return {name: _exactly(one) for name, one in value.items()}
+    return value
 
 
 class Json:
@@ -209,8 +288,40 @@ class Json:
     def open(self, data: bytes) -> JsonDocument:
         return JsonDocument(data)
 
-    def check(self, data: bytes) -> None:
+    def read(self, data: bytes, whole: Collection[Key] = ()) -> dict[Key, Any]:
         try:
-            json.loads(data.decode("utf-8-sig"))
-        except ValueError as error:
-            raise NotReadable(f"it is no valid JSON ({error})") from error
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            raise NotReadable("its bytes are no UTF-8") from error
+        try:
+            tree = json.loads(text, object_pairs_hook=_once, parse_float=Decimal, parse_constant=_no_number)
+        except (ValueError, RecursionError) as error:
+            if "//" not in text and "/*" not in text:
+                raise NotReadable(f"it is no valid JSON ({error})") from error
+            JsonDocument(data).must_say_once()
+            tree = _with_comments(text)
+        if not isinstance(tree, dict):
+            raise NotReadable("it is JSON, but no object")
+        return {key: _exactly(value) for key, value in flat(tree, whole).items()}
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        raise NotReadable(f"{next(n for n in names if names.count(n) > 1)} stands in it twice")
+    return found
+
+
+def _no_number(text: str) -> NoReturn:
+    raise NotReadable(f"{text} is no number that JSON knows")
+
+
+def _with_comments(text: str) -> Any:
+    """By a reader of the larger JSON, which knows comments; it says nothing of keys that stand twice."""
+    import pyjson5
+
+    try:
+        return pyjson5.decode(text)
+    except pyjson5.Json5Exception as error:
+        raise NotReadable(f"it is no valid JSON ({type(error).__name__})") from error

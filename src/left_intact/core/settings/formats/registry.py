@@ -6,8 +6,9 @@ from left_intact.core.settings.document import Document, Format, NotReadable
 from left_intact.core.settings.formats.ini import Ini
 from left_intact.core.settings.formats.json import Json
 from left_intact.core.settings.formats.sectionless import Sectionless
+from left_intact.core.settings.formats.toml import Toml
 
-FORMATS: tuple[Format, ...] = (Json(), Ini(), Sectionless())
+FORMATS: tuple[Format, ...] = (Json(), Toml(), Ini(), Sectionless())
 """Where two are equally sure of a text, the first has it."""
 NAMES = frozenset(one.name for one in FORMATS)
 _BY_NAME = {one.name: one for one in FORMATS}

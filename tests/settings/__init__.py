@@ -1,0 +1,1 @@
+"""Settings files that are awkward to merge, and what must hold for each."""
