@@ -11,8 +11,10 @@ fits speaks. This page is made from `core/planning/table.py` by `tools/decision_
 together.
 
 *Surely the program's* and *the program's* are the class program at a certainty of 0.99 and 0.97; *settings
-that can be merged* are settings text of one family on both sides (JSON, TOML, or lines with `=`); *theirs, whatever comes* are saves, states, content and
-caches; all else is *theirs, as far as known*.
+that can be merged* are settings text of one family on both sides (JSON, TOML, or lines with `=`); *theirs,
+whatever comes* are saves, states, content and caches; *the program's, if most of what comes lies here* is
+what is of the class program below 0.97 or not sorted, where there is no baseline and of what comes at least
+60 % lies here under the same paths; all else is *theirs, as far as known*.
 
 | # | B | M | T | treated as | verb | because |
 |---|---|---|---|---|---|---|"""

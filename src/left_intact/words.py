@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 
@@ -41,3 +42,9 @@ def date(then: float) -> str:
     """A date as `21 Nov 2026`, in local time."""
     moment = datetime.fromtimestamp(then)
     return f"{moment.day} {moment:%b %Y}"
+
+
+def listed(names: Sequence[str], most: int = 3) -> str:
+    """The first of some names, and how many more there are."""
+    more = f" and {len(names) - most:,} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more

@@ -122,6 +122,7 @@ def plan(install: str, arrival: str, answers: str | None, as_json: bool, **how: 
 @_drawing
 @ALLOW
 @click.option("--yes", is_flag=True, help="let the defaults answer open questions")
+@click.option("--picture", metavar="FILE", default="", help="a scene before, to hold against one after")
 @AS_JSON
 def update(
     install: str,
@@ -129,6 +130,7 @@ def update(
     answers: str | None,
     allow: tuple[str, ...],
     yes: bool,
+    picture: str,
     as_json: bool,
     **how: Any,
 ) -> None:
@@ -147,8 +149,15 @@ def update(
         given |= {q.id: q.default for q in drawn.open_questions}
         drawn = draft.plan(given)
     with cancelling() as cancel:
-        outcome = bench.updates.update(drawn, target, allowed=allow, cancel=cancel)
+        outcome = bench.updates.update(drawn, target, allowed=allow, picture=_picture(picture), cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
+
+
+def _picture(path: str) -> str:
+    """The whole path of a picture that was given. Raises `no-picture`."""
+    if path and not os.path.isfile(path):
+        raise Misuse("no-picture", "there is no such picture", path=path, way_out="Give a file, or none.")
+    return os.path.abspath(path) if path else ""
 
 
 def _print_questions(drawn: Plan, as_json: bool) -> None:
@@ -251,11 +260,19 @@ def give_up(install: str, as_json: bool) -> None:
 
 @app.command("settle")
 @INSTALL_WORD
+@click.option("--yes", is_flag=True, help="settle though the proof says that something is not well")
 @AS_JSON
-def settle(install: str, as_json: bool) -> None:
+def settle(install: str, yes: bool, as_json: bool) -> None:
     """Confirm the last update and free the program's old files."""
     bench = bench_of()
     target = bench.shelf.find(install)
+    wrong = bench.updates.not_well(target)
+    if wrong and not yes:
+        if as_json:
+            _out({"install": target.name, "settled": False, "not_well": list(wrong)})
+        else:
+            click.echo(show.not_well_text(target, wrong))
+        raise click.exceptions.Exit(1)
     done = bench.updates.settle(target)
     if as_json:
         _out(

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.update import State
-from left_intact.words import count, size
+from left_intact.words import count, listed, size
 
 # What a command does not show is not imported for it.
 if TYPE_CHECKING:
@@ -199,13 +200,29 @@ def proof_text(install: Install, outcome: Outcome) -> str:
         if line.before.files or line.after.files:
             told = f"{line.equal:,} equal, {line.agreed:,} as agreed"
             told += f", {line.trouble:,} NOT" if line.trouble else ""
+            told += f", {line.since:,} changed since" if line.since else ""
+            told += f", {line.unread:,} cannot be read" if line.unread else ""
             kind = "not sorted" if line.file_class is FileClass.UNSORTED else line.file_class.value
             lines.append(f"{kind:10} {line.before.files:>7,} → {line.after.files:>7,}   {told}")
+    if proof.things:
+        lines.append("")
+    for thing in proof.things:
+        gone = f"   without {listed(thing.missing)}" if thing.missing else f"   {thing.trouble}"
+        counts = f"{thing.thing.value:22} {thing.before:>7,} → {thing.after:>7,}"
+        lines.append(f"{counts}   {thing.rule}{gone}".rstrip())
     lines.append("")
     lines += [f"{_MARK[c.state.value]:6} {c.name:14} {c.says}" for c in proof.checks]
     lines += [f"note   {note}" for note in outcome.update.notes]
     if outcome.update.state is State.ON_TRIAL:
         lines.append(f'\nOn trial. Back again: left-intact go-back "{install.name}"')
+    return "\n".join(lines)
+
+
+def not_well_text(install: Install, wrong: Sequence[str]) -> str:
+    """Why an update should not be settled yet."""
+    lines = [f"NOT SETTLED  {install.name}", "", *wrong, ""]
+    lines.append(f'Look at that first. To settle all the same: left-intact settle "{install.name}" --yes')
+    lines.append(f'Back again: left-intact go-back "{install.name}"')
     return "\n".join(lines)
 
 

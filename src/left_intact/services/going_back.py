@@ -155,6 +155,7 @@ class GoingBack(Runs):
 
         self.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
+        drawn = self.with_things(install, drawn)
         box = self.strongbox(install)
         with self.noting(install, box):
             run = carry_out(
@@ -168,7 +169,7 @@ class GoingBack(Runs):
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
         with it_stands("the update is taken back"):
             self.waits_again(install, undone)
-            proof = self.prove_run(install, run, report)
+            proof = self.prove_run(install, run, report, just_done=True)
         if not missing and not run.missing:  # what could not be put back may yet be got from its copy
             with suppress(LeftIntactError):  # the going back is done and proven whatever becomes of it
                 housekeeping(box)
@@ -178,6 +179,7 @@ class GoingBack(Runs):
             kept=kept,
             missing=(*missing, *run.missing),
             proof=proof,
+            run=run,
         )
 
     def outside(self, install: Install) -> Outside:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from left_intact.core.model.update import IN_FORCE, State, Update
+from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
 from left_intact.services.home import Service
 
 if TYPE_CHECKING:
@@ -41,6 +41,17 @@ class Records(Service):
     def in_force(self, install: Install) -> Update | None:
         """The newest update that is on trial or settled."""
         return next((u for u in self.history(install) if u.state in IN_FORCE), None)
+
+    def went_back(self, install: Install) -> Update | None:
+        """The going back that was the last thing done to an install; None where it was not."""
+        from left_intact.core.carrying.heads import Heads
+
+        box = self.strongbox(install)
+        if not box.exists:
+            return None
+        with Heads(box.journal_path) as journal:
+            last = next(iter(journal.runs()), None)
+        return last if last and last.kind is RunKind.BACK and last.state is State.DONE else None
 
     def open_run(self, install: Install) -> Update | None:
         """The run that was cut off, or that waits; None where there is none."""

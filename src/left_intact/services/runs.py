@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from typing import TYPE_CHECKING
+from dataclasses import asdict, replace
+from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
 from left_intact.core.model.progress import CancelToken, Report, silent
@@ -14,7 +15,9 @@ from left_intact.core.model.update import State, Update
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
+    from left_intact.core.proving.told import Told
     from left_intact.services.home import Home
 
 from left_intact.services.records import Records
@@ -70,8 +73,12 @@ class Runs(Records):
         cancel: CancelToken | None = None,
         *,
         deep: bool = False,
+        just_done: bool = False,
     ) -> Proof:
-        """Prove one run, and keep what the proof says."""
+        """Prove one run, and keep what the proof says.
+
+        `just_done` is a going back whose copies nobody has let go of yet.
+        """
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.touched import witness_of_all
         from left_intact.core.files.identity import identity_of
@@ -82,17 +89,15 @@ class Runs(Records):
         box = self.strongbox(install)
         with Journal(box.journal_path) as journal:
             witness = witness_of_all(journal, update.id)
+            inputs = journal.inputs(update.id)
         if identity_of(install.root) is None:
             raise root_replaced(install.root)
-        held = box.has if update.state in (State.ON_TRIAL, State.DONE) else (lambda digest: True)
+        held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
         try:
             proof = prove(
                 install.root,
                 witness,
-                name=install.name,
-                carried_at=update.changed,
-                in_strongbox=held,
-                extra_readings=self.surveys.asked(install),
+                self._told(install, update, inputs, held),
                 deep=deep,
                 report=report,
                 cancel=cancel,
@@ -103,6 +108,57 @@ class Runs(Records):
         if proof.version_after:
             self.note_version(install, proof.version_after)
         return proof
+
+    def _told(
+        self, install: Install, update: Update, inputs: Mapping[str, Any], held: Callable[[str], bool]
+    ) -> Told:
+        """What the proof of a run is told beside the disk and the witness."""
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.carrying.touched import in_force
+        from left_intact.core.files.starts import find_starts, start_folders
+        from left_intact.core.proving.pictures import captures
+        from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
+        from left_intact.core.proving.told import Told
+
+        with Journal(self.strongbox(install).journal_path) as journal:
+            stages = in_force(journal, update.id)
+        whole = any(stage.shipped and not stage.shipped.over for stage in stages)
+        places = self.surveys.sheet_of(install).version_places
+        return Told(
+            name=install.name,
+            carried_at=update.changed,
+            in_strongbox=held,
+            readings=self.surveys.asked(install),
+            version_places=(*places, *pairs_of(inputs, "version_places")),
+            shipped=self.library.baseline(install, update.id) if whole else None,
+            confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
+            things=things_from_text(inputs.get("things", "")),
+            rules=rules_of(inputs),
+            starts=find_starts(install.root, start_folders()),
+            look_at=self.library.look_at(install),
+            pictures=captures(install.root, inputs.get("picture", "")),
+        )
+
+    def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:
+        """A plan with what is counted beforehand from the program's own lists and from what leads to it, and
+        the picture that the one after is to be held against.
+        """
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.starts import find_starts, start_folders
+        from left_intact.core.proving.pictures import newest_capture
+        from left_intact.core.proving.things import count_things, rules_from, things_to_text
+
+        own = [asdict(rule) for rule in self.surveys.sheet_of(install).things]
+        told = plan.inputs.get("things_by", own)
+        starts = find_starts(install.root, start_folders())
+        read = roots_reader(install.root, plan.survey.roots)
+        counted = count_things((), read, rules_from(told), starts, lists_only=True)
+        more = {
+            "things_by": told,
+            "things": things_to_text(counted),
+            "picture": picture or newest_capture(plan.survey),
+        }
+        return replace(plan, inputs={**plan.inputs, **more})
 
     def waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
@@ -90,16 +90,21 @@ class Updates(Runs):
         install: Install,
         *,
         allowed: Collection[str] = (),
+        picture: str = "",
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Outcome:
-        """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`."""
+        """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`.
+
+        `picture` is one of a scene before, to be held against one after; by default the newest capture.
+        """
         from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
 
         refuse_if_blocked(plan, frozenset(allowed))
         self.refuse_running(install)
         box = self._box_for(install, plan)
         plan = replace(plan, inputs={**plan.inputs, **self._inputs(install)})
+        plan = self.with_things(install, plan, picture)
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         self._refuse_shared(install, plan.roots)
@@ -190,12 +195,15 @@ class Updates(Runs):
                 return
             whole = whole or not stage.shipped.over
             if stage.shipped.over:
-                release = _laid_over(release or self.on_record(install, update.id), came, stage.shipped.paths)
+                before = release or self.on_record(install, update.id)
+                if before is not None:  # a part alone says nothing of the rest
+                    release = _laid_over(before, came, stage.shipped.paths)
             else:
                 release = came
         if release is not None:
             self.library.set_baseline(install, update.id, release)
-        if whole:
+        waiting = self.library.waiting(install)
+        if whole or (waiting and waiting[0] == update.arrival):
             self.library.clear_waiting(install)
 
     def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
@@ -212,12 +220,16 @@ class Updates(Runs):
         *,
         deep: bool = False,
     ) -> Outcome:
-        """Compare the disk with the witness of the last update; `deep` reads every byte whatever its size.
+        """Compare the disk with the witness of the last update, or of the going back that came after it;
+        `deep` reads every byte whatever its size.
 
         Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
         self.refuse_if_open(install)
         last = self.in_force(install)
+        back = self.went_back(install)
+        if back is not None and (last is None or back.id > last.id):
+            return Outcome(update=back, proven=self.prove_run(install, back, report, cancel, deep=deep))
         if last is None:
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
@@ -232,7 +244,9 @@ class Updates(Runs):
 
         from left_intact.core.files.private import write_private
 
-        last = self.in_force(install)
+        last, back = self.in_force(install), self.went_back(install)
+        if back is not None and (last is None or back.id > last.id):
+            last = back
         said = self.library.proof(install, last.id) if last else None
         if last is None or said is None:
             raise LeftIntactError(
@@ -248,6 +262,42 @@ class Updates(Runs):
     def tick(self, install: Install, update: Update, said: Collection[str]) -> None:
         """Remember which of the checks for eyes were ticked."""
         self.library.set_ticked(install, update.id, said)
+
+    def look_at(self, install: Install) -> tuple[str, ...]:
+        """What the person wants to tick after every update of it, in their words."""
+        return self.library.look_at(install)
+
+    def set_look_at(self, install: Install, says: Sequence[str]) -> None:
+        """Another list of the same; what stands in it twice counts once."""
+        self.library.set_look_at(install, dict.fromkeys(line for s in says if (line := " ".join(s.split()))))
+
+    def pictures(self, install: Install) -> tuple[bytes, bytes]:
+        """The bytes of a picture of a scene before the last update and of the newest after it; empty for
+        none.
+        """
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.proving.pictures import captures, picture_bytes
+
+        last = self.in_force(install)
+        if last is None:
+            return b"", b""
+        with Journal(self.strongbox(install).journal_path) as journal:
+            before, after = captures(install.root, journal.inputs(last.id).get("picture", ""))
+        return picture_bytes(before), picture_bytes(after)
+
+    def not_well(self, install: Install) -> tuple[str, ...]:
+        """What the last proof of the update on trial says against settling it; empty where it is intact."""
+        last = next((u for u in self.history(install) if u.state is State.ON_TRIAL), None)
+        if last is None:
+            return ()
+        said = self.library.proof(install, last.id)
+        if said is None:
+            return ("it was never proven",)
+        if said["verdict"] == "intact":
+            return ()
+        failed = [c for c in said["checks"] if c["state"] == "failed"]
+        failed += [c for c in said["checks"] if c["name"] == "yours" and c["state"] == "yours-to-check"]
+        return (f"the proof says {said['verdict']}", *(f"{c['name']}: {c['says']}" for c in failed))
 
     def settle(self, install: Install) -> Settled:
         """Confirm the update on trial and free the program's old files."""
@@ -389,12 +439,9 @@ def _refuse_overlap(install: Install, arrival: Arrival) -> None:
         )
 
 
-def _laid_over(before: Release | None, came: Release, paths: tuple[str, ...]) -> Release:
+def _laid_over(before: Release, came: Release, paths: tuple[str, ...]) -> Release:
     """The release on record with some entries of another laid over it."""
-
     entries = {p: e for p, e in came.entries.items() if not paths or p in paths}
-    if before is None:
-        return replace(came, entries=MappingProxyType(entries))
     texts = {**before.texts, **{p: t for p, t in came.texts.items() if p in entries}}
     return replace(
         before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts)

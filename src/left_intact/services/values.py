@@ -115,6 +115,8 @@ class WentBack:
     missing: tuple[str, ...] = ()
     """What has no sound copy any more, or could not be put back."""
     proof: Proof | None = None
+    run: Update | None = None
+    """The going back itself, which the proof is of."""
     waits: Update | None = None
     """The going back itself, where it waits for a step by hand."""
 

@@ -39,6 +39,27 @@ def picture_of(data: bytes) -> Image | None:
         return None
 
 
+def two_pictures(before: bytes, after: bytes, look: Look) -> RenderableType:
+    """A scene before and after, one above the other."""
+    from rich_pixels import Pixels
+
+    parts: list[RenderableType] = []
+    for words, data in (("before", before), ("after", after)):
+        parts.append(Text(f"{words}\n", look.style("text", bold=True)))
+        picture = picture_of(data) if data else None
+        if picture is None:
+            parts.append(
+                Text(
+                    "none yet: take one, then v\n" if not data else "it cannot be shown\n",
+                    look.style("quiet"),
+                )
+            )
+        else:
+            picture.thumbnail((_WIDTH, _HEIGHT - 8))
+            parts.append(Pixels.from_image(picture))
+    return Group(*parts)
+
+
 def preview_of(data: bytes | None, file_format: str, look: Look) -> RenderableType:
     """The preview of a file's first bytes. Decodes; call it beside the screen's own thread."""
     if data is None:

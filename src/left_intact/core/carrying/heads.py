@@ -78,6 +78,12 @@ class Heads:
         with self._rows("SELECT * FROM updates WHERE id = ?", update) as rows:
             return self._update(rows[0])
 
+    def inputs(self, update: int) -> Mapping[str, Any]:
+        """What a run was begun with, beside its plan."""
+        with self._rows("SELECT record FROM updates WHERE id = ?", update) as rows:
+            found: Mapping[str, Any] = json.loads(rows[0]["record"]).get("inputs", {})
+            return found
+
     def _update(self, row: sqlite3.Row) -> Update:
         said = json.loads(row["record"])
         state, waits = State(row["state"]), None

@@ -68,6 +68,8 @@ class Step:
     """Another name that `after` is to share its bytes with."""
     by_name: bool = False
     """Whether what is displaced is kept under its own name too."""
+    unproven: bool = False
+    """Whether nobody can prove that what is displaced is as a release shipped it."""
 
     @property
     def path(self) -> str:
@@ -421,6 +423,8 @@ def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
             said[name] = at_to_list(at)
     if step.by_name:
         said["by_name"] = True
+    if step.unproven:
+        said["unproven"] = True
     return update, stage, step.seq, json.dumps(said), getattr(step.source, "content", None)
 
 
@@ -439,6 +443,7 @@ def _step_from(row: sqlite3.Row) -> Step:
         partner=at_from_list(said["partner"]) if said.get("partner") else None,
         joins=at_from_list(said["joins"]) if said.get("joins") else None,
         by_name=said.get("by_name", False),
+        unproven=said.get("unproven", False),
     )
 
 

@@ -39,8 +39,10 @@ class References:
 
 
 def is_the_persons(step: Step) -> bool:
-    """Whether what a step displaced is the person's: by class, as settings before a merge, or by name."""
-    return step.by_name or step.verb is Verb.MERGE or step.file_class.is_the_persons
+    """Whether what a step displaced is the person's: by class, as settings before a merge, by name, or as far
+    as anybody can prove.
+    """
+    return step.by_name or step.unproven or step.verb is Verb.MERGE or step.file_class.is_the_persons
 
 
 def references(journal: Journal) -> References:

@@ -320,15 +320,17 @@ def housekeeping(box: Strongbox) -> int:
 
 
 def prune(journal: Journal, held: set[str] | None = None) -> None:
-    """Let go of what ended runs were proven by, but for the last one that was settled, which still can be
-    proven.
+    """Let go of what ended runs were proven by, but for the last one that was settled and a going back that
+    was the last thing done: those still can be proven.
 
     `held` are the digests of what stays in the strongbox for the person, once the rest was freed: the steps
     of anything else go too. Without it every step stays, as the list of what is held is made of them.
     """
     # Those on trial are not ended; when they go back, this one is what lies there and must be proven again.
     last = next((u.id for u in journal.updates() if u.state is State.SETTLED), 0)
-    ended = [run.id for run in journal.runs() if run.state in ENDED and run.id != last]
+    runs = journal.runs()
+    back = runs[0].id if runs and runs[0].kind is RunKind.BACK else 0
+    ended = [run.id for run in runs if run.state in ENDED and run.id not in (last, back)]
     if held is None:
         journal.prune(ended)
     else:

@@ -85,6 +85,7 @@ def _step_of(move: Move) -> Step:
         gives=move.gives,
         joins=move.joins,
         by_name=move.by_name,
+        unproven=move.unproven,
     )
 
 

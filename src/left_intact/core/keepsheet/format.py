@@ -90,6 +90,21 @@ class Tie(Strict):
     reason: str = ""
 
 
+class Things(Strict):
+    """How things of a kind are counted before and after an update, beside what is counted by itself."""
+
+    counts: Literal["titles", "pictures", "saves", "states", "mods", "profiles", "starts"]
+    files: str = Field(default="", description="a pattern; each file that meets it is one")
+    file: Below | None = Field(
+        default=None, description="a list of the program's own: JSON, TOML, INI, XML, lines"
+    )
+    at: str = Field(
+        default="", description="with `file`: the way to the list in it, or the name of its elements"
+    )
+    name: str = Field(default="", description="with `file`: which part of an item names it")
+    on: str = Field(default="", description="with `file`, of mods: which part says whether it is on")
+
+
 class FirstStart(Strict):
     """What the program writes when it is first started: stubs, until somebody uses them."""
 
@@ -111,6 +126,7 @@ class Sheet(Strict):
     keyed: list[Keyed] = []
     wish: list[Wish] = []
     tie: list[Tie] = []
+    things: list[Things] = []
     first_start: FirstStart = Field(default=FirstStart(), alias="first-start")
 
 

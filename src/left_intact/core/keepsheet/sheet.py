@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.things import ThingRule
 
 if TYPE_CHECKING:
     from pydantic import ValidationError
@@ -38,6 +39,8 @@ class Keepsheet:
     """(other install, versions it goes with, file made from it, reason)."""
     first_start: tuple[str, ...] = ()
     """Patterns of what a first start writes."""
+    things: tuple[ThingRule, ...] = ()
+    """How titles, mods and the like are counted."""
 
     def renames_in(self, path: str) -> tuple[tuple[str, str], ...]:
         return tuple((old, new) for file, old, new in self.renamed if file == path)
@@ -54,6 +57,7 @@ class Keepsheet:
             wishes=(*under.wishes, *self.wishes),
             ties=(*under.ties, *self.ties),
             first_start=(*under.first_start, *self.first_start),
+            things=(*self.things, *under.things),
         )
 
 
@@ -86,6 +90,10 @@ def parse_sheet(text: str, where: str) -> Keepsheet:
         wishes=tuple((w.file, w.key, w.value, w.reason) for w in sheet.wish),
         ties=tuple((t.to, t.versions, t.made or "", t.reason) for t in sheet.tie),
         first_start=(*sheet.first_start.files, *(f.rstrip("/") + "/" for f in sheet.first_start.folders)),
+        things=tuple(
+            ThingRule(counts=t.counts, files=t.files, file=t.file or "", at=t.at, name=t.name, on=t.on)
+            for t in sheet.things
+        ),
     )
 
 

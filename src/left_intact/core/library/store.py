@@ -89,6 +89,7 @@ _MIGRATIONS = (
         evidence BLOB NOT NULL, said TEXT NOT NULL, PRIMARY KEY (install_id, planned));
     CREATE TABLE releases (place BLOB PRIMARY KEY, used REAL NOT NULL, pages BLOB NOT NULL);
     """,
+    "CREATE TABLE look_at (install_id INTEGER PRIMARY KEY, says TEXT NOT NULL)",
 )
 _RELEASES_KEPT = 6
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
@@ -106,6 +107,7 @@ _OF_AN_INSTALL = (
     "runs",
     "sheets",
     "boxes",
+    "look_at",
 )
 
 
@@ -435,6 +437,15 @@ class Library:
                 "UPDATE proofs SET ticked = ? WHERE install_id = ? AND update_id = ?",
                 (json.dumps(sorted(ticked)), install.id, update),
             )
+
+    def look_at(self, install: Install) -> tuple[str, ...]:
+        """What the person wants to tick after every update of it, in their words."""
+        row = self._db.execute("SELECT says FROM look_at WHERE install_id = ?", (install.id,)).fetchone()
+        return tuple(json.loads(row[0])) if row else ()
+
+    def set_look_at(self, install: Install, says: Iterable[str]) -> None:
+        with self._transaction() as db:
+            db.execute("REPLACE INTO look_at VALUES (?,?)", (install.id, json.dumps(list(says))))
 
     # ------------------------------------------------------------ what surveys leave
 

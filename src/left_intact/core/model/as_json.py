@@ -157,6 +157,21 @@ def proof_json(proof: Proof) -> Json:
         "lost": list(proof.lost),
         "altered": list(proof.altered),
         "appeared": list(proof.appeared),
+        "since": list(proof.since),
+        "unread": list(proof.unread),
+        "stayed_old": list(proof.stayed_old),
+        "things": [
+            {
+                "thing": line.thing.value,
+                "rule": line.rule,
+                "before": line.before,
+                "after": line.after,
+                "missing": list(line.missing),
+                "new": list(line.new),
+                "trouble": line.trouble,
+            }
+            for line in proof.things
+        ],
         "told_by_stamps": proof.told_by_stamps,
         "version": {"before": proof.version_before, "after": proof.version_after},
         "ledger": [
@@ -167,6 +182,8 @@ def proof_json(proof: Proof) -> Json:
                 "equal": line.equal,
                 "agreed": line.agreed,
                 "trouble": line.trouble,
+                "since": line.since,
+                "unread": line.unread,
             }
             for line in proof.ledger
         ],

@@ -23,5 +23,7 @@ class FileClass(StrEnum):
         return self not in (FileClass.PROGRAM, FileClass.CACHE)
 
 
+MAY_BE_THE_PROGRAMS = (FileClass.PROGRAM, FileClass.UNSORTED)
+"""What a release that ships another one would have replaced."""
 SORTABLE = tuple(c for c in FileClass if c is not FileClass.UNSORTED)
 """The classes that evidence can speak for."""

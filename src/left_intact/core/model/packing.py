@@ -249,6 +249,7 @@ def _move_to_record(move: Move) -> Record:
         "bytes": move.bytes,
         "safeguard": move.safeguard,
         "by_name": move.by_name,
+        "unproven": move.unproven,
         "gives": attributes_to_record(move.gives),
         "joins": at_to_list(move.joins) if move.joins else None,
     }
@@ -274,6 +275,7 @@ def _move_from_record(said: Mapping[str, Any]) -> Move:
         bytes=said.get("bytes", 0),
         safeguard=said.get("safeguard", False),
         by_name=said.get("by_name", False),
+        unproven=said.get("unproven", False),
         gives=attributes_from_record(said.get("gives")),
         joins=at_from_list(said["joins"]) if said.get("joins") else None,
     )

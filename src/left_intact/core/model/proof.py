@@ -11,6 +11,12 @@ from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
+from left_intact.core.model.things import ThingLine
+
+SAME_SCENE = "the same scene"
+"""How the check begins that holds two pictures against each other."""
+MAY_STAY_OLD = 3
+"""So many files of the program may stay as they were, and the update still counts as whole."""
 
 
 class Verdict(StrEnum):
@@ -75,6 +81,14 @@ class LedgerLine:
     """Files that changed as the plan said."""
     trouble: int
     """Files that are lost or changed in a way nobody agreed to."""
+    since: int = 0
+    """Files that changed after the update was carried out, as by a run."""
+    unread: int = 0
+    """Files that could not be read, then or now."""
+
+    @property
+    def is_well(self) -> bool:
+        return not (self.trouble or self.since or self.unread)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,8 +103,20 @@ class Proof:
     """Paths that lie as agreed, by verb."""
     lost: tuple[str, ...]
     altered: tuple[str, ...]
+    """Changed by nobody's leave."""
     appeared: tuple[str, ...]
     """Paths that nobody planned."""
+    since: tuple[str, ...] = ()
+    """What changed after the update was carried out, as by a run of the program."""
+    unread: tuple[str, ...] = ()
+    """What could not be read, then or now: nobody can say whether it is as it was."""
+    stayed_old: tuple[str, ...] = ()
+    """Files of the program that the release ships and that lie here as they were."""
+    things: tuple[ThingLine, ...] = ()
+    look_at: tuple[str, ...] = ()
+    """What the person wants to tick after every update, in their words."""
+    pictures: tuple[str, str] = ("", "")
+    """Paths of a picture of a scene before the update, and of the newest one after; empty for none."""
     merged: dict[str, tuple[KeyLine, ...]]
     version_before: str
     version_after: str

@@ -108,6 +108,8 @@ class Move:
     """Whether a verified copy is taken though nothing changes here: a step by hand may."""
     by_name: bool = False
     """Whether what is displaced is kept under its own name too, for a person to find."""
+    unproven: bool = False
+    """Whether nobody can prove that what is displaced is as a release shipped it: settling keeps it too."""
     gives: Attributes | None = None
     """Owner and attributes that what is laid gets; None leaves those of what lies there."""
     joins: At | None = None

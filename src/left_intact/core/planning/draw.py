@@ -7,6 +7,7 @@ is not read here; texts to be merged are handed in.
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from types import MappingProxyType
 
 from left_intact.core.model.place import Root
@@ -52,7 +53,13 @@ def draw_up(inputs: PlanInputs) -> Plan:
         arrivals=(arrival,),
         baseline=drawing.baseline,
         on_failure=drawing.on_failure,
-        inputs=MappingProxyType({"arrival_digest": arrival.digest}),
+        inputs=MappingProxyType(
+            {
+                "arrival_digest": arrival.digest,
+                "version_places": [list(pair) for pair in inputs.sheet.version_places],
+                "things_by": [asdict(rule) for rule in inputs.sheet.things],
+            }
+        ),
     )
 
 

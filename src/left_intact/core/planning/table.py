@@ -48,6 +48,7 @@ class Treatment(StrEnum):
     PROGRAM = "the program's"
     SETTINGS = "settings that can be merged"
     THEIRS = "theirs, whatever comes"
+    LIKELY = "the program's, if most of what comes lies here"
     OPEN = "theirs, as far as known"
 
 
@@ -226,6 +227,12 @@ TABLE: tuple[Row, ...] = (
     ),
     Row(
         number=24,
+        treatment=(_N.LIKELY,),
+        verb=Verb.REPLACE,
+        because="most that {new} ships lies here under the same paths; yours is kept in the strongbox",
+    ),
+    Row(
+        number=25,
         verb=Verb.ASK,
         ask=Ask.IN_THE_WAY,
         because="not proven to be the program's, and {new} ships another",
@@ -258,8 +265,12 @@ def situate(
     return b, m, Coming.OTHER
 
 
-def treatment_of(finding: Finding | None, *, mergeable: bool, replace: float, retire: float) -> Treatment:
-    """What an entry counts as. `replace` and `retire` are the certainties those need."""
+def treatment_of(
+    finding: Finding | None, *, mergeable: bool, replace: float, retire: float, likely: bool = False
+) -> Treatment:
+    """What an entry counts as. `replace` and `retire` are the certainties those need; `likely` says whether
+    most of what comes lies here under the same paths.
+    """
     if finding is None:
         return Treatment.OPEN
     if finding.file_class is FileClass.PROGRAM and finding.certainty >= replace:
@@ -268,4 +279,6 @@ def treatment_of(finding: Finding | None, *, mergeable: bool, replace: float, re
         return Treatment.SETTINGS
     if finding.file_class in (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.CACHE):
         return Treatment.THEIRS
+    if likely and finding.file_class in (FileClass.PROGRAM, FileClass.UNSORTED) and finding.certainty < 1:
+        return Treatment.LIKELY
     return Treatment.OPEN

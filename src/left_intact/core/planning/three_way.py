@@ -59,6 +59,10 @@ class Policy:
 
     replace_at: float
     retire_at: float
+    likely: bool = False
+    """Whether most of what comes lies here under the same paths, which is evidence where there is no
+    baseline.
+    """
 
 
 def join(survey: Survey, coming: Release, base: Release | None, policy: Policy) -> Joined:
@@ -88,8 +92,10 @@ class _Join:
         v = self.findings.table[verdict]
         finding = Finding(entry=Entry(path=""), file_class=v.file_class, certainty=v.certainty)
         limits = {"replace": self.policy.replace_at, "retire": self.policy.retire_at}
-        return treatment_of(finding, mergeable=False, **limits), treatment_of(
-            finding, mergeable=True, **limits
+        likely = self.policy.likely
+        return (
+            treatment_of(finding, mergeable=False, likely=likely, **limits),
+            treatment_of(finding, mergeable=True, likely=likely, **limits),
         )
 
     def run(self) -> Joined:

@@ -74,6 +74,8 @@ class Tally:
     equal: Counter[FileClass] = field(default_factory=Counter)
     agreed: Counter[FileClass] = field(default_factory=Counter)
     trouble: Counter[FileClass] = field(default_factory=Counter)
+    since: Counter[FileClass] = field(default_factory=Counter)
+    untold: Counter[FileClass] = field(default_factory=Counter)
 
 
 def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
@@ -174,7 +176,7 @@ def _compare(
     tally.after[kind] += _total(there)
     if _cannot_tell(row, there, now, path):
         tally.unread.append(path)
-        tally.trouble[kind] += 1
+        tally.untold[kind] += 1
         return
     stays = row.verb in _STAYS or row.agreed == row.before
     if not stays and row.agreed is None:
@@ -195,8 +197,7 @@ def _compare(
         tally.agreed[kind] += there.kind is not Kind.FOLDER
         _compare_rights(tally, path, row.agreed, there, now)
     elif row.verb is Verb.MERGE:
-        tally.trouble[kind] += 1
-        _altered(tally, path, there, carried_at)
+        _altered(tally, path, kind, there, carried_at)
     else:
         tally.not_laid.append(path)
         tally.trouble[kind] += 1
@@ -238,21 +239,20 @@ def _compare_kept(
     if kind is FileClass.CACHE:
         tally.agreed[kind] += 1  # what can be rebuilt may change by itself
         return
-    tally.trouble[kind] += 1
-    _altered(tally, path, there, carried_at)
+    _altered(tally, path, kind, there, carried_at)
 
 
-def _altered(tally: Tally, path: str, there: Entry | None, carried_at: float) -> None:
-    if there is None:
-        tally.lost.append(path)
-    elif carried_at and there.mtime_ns / 1e9 > carried_at:
+def _altered(tally: Tally, path: str, kind: FileClass, there: Entry | None, carried_at: float) -> None:
+    if there is not None and carried_at and there.mtime_ns / 1e9 > carried_at:
         tally.newer.append(path)
-    else:
-        tally.altered.append(path)
+        tally.since[kind] += 1
+        return
+    (tally.lost if there is None else tally.altered).append(path)
+    tally.trouble[kind] += 1
 
 
 def _lies_as(there: Entry, agreed: Entry) -> bool:
-    """Whether a place holds what it should; of what is neither file, link nor folder only the kind is known."""
+    """Whether a place holds what it should; of what is no file, link or folder only the kind is known."""
     if agreed.kind in (Kind.FOLDER, Kind.OTHER):
         return there.kind is agreed.kind
     return there.same_content(agreed)

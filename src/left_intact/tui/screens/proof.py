@@ -12,18 +12,21 @@ from textual.widgets import Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.plan import Verb
-from left_intact.core.model.proof import Check, CheckState, LedgerLine, Proof, Verdict
+from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Proof, Verdict
+from left_intact.core.model.things import ThingLine
 from left_intact.core.model.update import Settled
 from left_intact.core.model.views import PlanView
+from left_intact.tui.desk import Desk
 from left_intact.tui.explain import heading, keys
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import NAME, Look
+from left_intact.tui.preview import two_pictures
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import ago, count, size
-from left_intact.workbench import WentBack
+from left_intact.words import ago, count, listed, size
+from left_intact.workbench import Outcome, WentBack
 from left_intact.worker.call import call
 
 _VERDICT = {
@@ -54,12 +57,12 @@ class LedgerRow(Row):
         row.put(
             size(entry.before.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right"
         ).gap(2)
-        row.put("═══" if not entry.trouble else "═╪═", look.of_class(entry.file_class)).gap()
+        row.put("═══" if entry.is_well else "═╪═", look.of_class(entry.file_class)).gap()
         row.put(f"{entry.after.files:,}", look.style("text"), 7, "right")
         row.put(
             size(entry.after.bytes) if roomy else "", look.style("quiet"), 10 if roomy else 0, "right"
         ).gap(2)
-        good = not entry.trouble
+        good = entry.is_well
         row.put("✓" if good else "✗", look.style("good" if good else "bad")).gap(2)
         return [
             row.put(
@@ -70,12 +73,36 @@ class LedgerRow(Row):
 
 def ledger_words(line: LedgerLine) -> str:
     """`212 equal by digest, 1 as agreed`."""
-    if line.trouble:
-        return f"{line.trouble:,} lost or changed by nobody's leave"
+    if not line.is_well:
+        said = (
+            (line.trouble, "lost or changed by nobody's leave"),
+            (line.since, "changed since, as by a run"),
+            (line.unread, "cannot be read"),
+        )
+        return ", ".join(f"{number:,} {words}" for number, words in said if number)
     if not line.agreed:
         return "all equal, by digest"
     equal = f"{line.equal:,} equal by digest, " if line.equal else ""
     return f"{equal}{line.agreed:,} as agreed"
+
+
+class ThingRow(Row):
+    """One kind of things: how many before and after, and by what rule they were counted."""
+
+    def __init__(self, line: ThingLine) -> None:
+        super().__init__(f"thing:{line.thing}")
+        self.line = line
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        line, good = self.line, not self.line.missing and not self.line.trouble
+        row = Line().put("", look.style("text"), 4).put(line.thing.value, look.style("text", bold=lit), 22)
+        row.put(f"{line.before:,}", look.style("text"), 8, "right").put("  →", look.style("quiet"))
+        row.put(f"{line.after:,}", look.style("text"), 8, "right").gap(2)
+        row.put("✓" if good else "✗", look.style("good" if good else "bad")).gap(2)
+        says = line.trouble or (f"without {listed(line.missing)}" if line.missing else line.rule)
+        return [
+            row.put(clip(bearable(says), width - row.cell_len - 1), look.style("quiet" if good else "bad"))
+        ]
 
 
 class CheckRow(Row):
@@ -102,7 +129,8 @@ class ProofScreen(StageScreen):
     HELP = (
         "Read back from the disk, digest by digest, and compared with what was witnessed "
         "before. Space ticks what only "
-        "eyes can check. s settles: the program's old files are freed, yours never. g goes "
+        "eyes can check; a adds a line of your own, which comes again after every update of it; on a line "
+        "of yours a takes it away. s settles: the program's old files are freed, yours never. g goes "
         "back, byte for byte; what "
         "you made meanwhile is kept. v reads the disk once more."
     )
@@ -111,8 +139,20 @@ class ProofScreen(StageScreen):
         Binding("s", "settle", "settle"),
         Binding("g", "go_back", "go back"),
         Binding("v", "prove", "prove again"),
+        Binding("a", "add", "add to tick"),
         Binding("e", "export", "export"),
     ]
+
+    def __init__(self, desk: Desk, went_back: Outcome | None = None) -> None:
+        """`went_back` is a going back that was just done: proven like an update, with nothing to settle."""
+        super().__init__(desk)
+        self.went_back = went_back is not None
+        if went_back is not None:
+            desk.outcome, desk.ticked = went_back, frozenset()
+
+    def on_unmount(self) -> None:
+        if self.went_back:
+            self.desk.clear_update()
 
     def compose_left(self) -> ComposeResult:
         yield Static(id="head")
@@ -124,9 +164,10 @@ class ProofScreen(StageScreen):
 
     def aside(self) -> str:
         outcome = self.desk.outcome
-        return (
-            f"on trial, carried out {ago(outcome.update.began, time.time())}" if outcome is not None else ""
-        )
+        if outcome is None:
+            return ""
+        when = ago(outcome.update.began, time.time())
+        return f"gone back {when}" if self.went_back else f"on trial, carried out {when}"
 
     # ------------------------------------------------------------ drawing
 
@@ -142,10 +183,13 @@ class ProofScreen(StageScreen):
         ticked = self.desk.ticked
         rows: list[Row] = [_LedgerHeading()]
         rows += [LedgerRow(x) for x in proof.ledger if x.before.files or x.after.files]
+        if proof.things:
+            rows += [Gap(), Words("things, by name"), *(ThingRow(x) for x in proof.things)]
         rows += [Gap(), Hairline(), Words("checks"), Gap()]
         rows += [CheckRow(c, c.says in ticked) for c in proof.checks]
         self.query_one("#ledger", Lines).set_rows(rows)
-        self.query_one("#foot", Static).update(_foot(proof, look))
+        foot = Text("taken back: nothing is on trial any more", look.style("quiet"))
+        self.query_one("#foot", Static).update(foot if self.went_back else _foot(proof, look))
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
         outcome, look = self.desk.outcome, self.look
@@ -153,15 +197,53 @@ class ProofScreen(StageScreen):
             self.explain(Text(""))
         elif isinstance(message.row, CheckRow):
             self.explain(_why_check(message.row.check, outcome.proof, look))
+            if message.row.check.says.startswith(SAME_SCENE):
+                self._show_pictures(message.row)
+        elif isinstance(message.row, ThingRow):
+            self.explain(_why_thing(message.row.line, look))
         else:
             self.explain(_where_it_went(outcome.proof, look))
 
     # ------------------------------------------------------------ actions
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        if action in ("tick", "settle", "go_back", "prove", "export"):
+        if self.went_back and action in ("settle", "go_back"):
+            return None
+        if action in ("tick", "settle", "go_back", "prove", "export", "add"):
             return self.desk.outcome is not None
         return True
+
+    def _show_pictures(self, row: CheckRow) -> None:
+        """The scene before and after, one above the other, once they are read."""
+
+        def done(pictures: tuple[bytes, bytes]) -> None:
+            if self.is_attached and self.query_one("#ledger", Lines).row is row:
+                self.explain(two_pictures(*pictures, self.look))
+
+        wanted = call("updates.pictures", self.desk.install)
+        self.left_intact.work_on(Job("looking", wanted, done, self._failed, beside=True))
+
+    def action_add(self) -> None:
+        """Add a line to what is ticked after every update of this program, or take the one at hand away."""
+        from left_intact.tui.screens.dialogs import TextDialog
+
+        row = self.query_one("#ledger", Lines).row
+        if isinstance(row, CheckRow) and row.check.says in self._look_at:
+            self._note([line for line in self._look_at if line != row.check.says])
+            return
+        says = "A line of your own, to be ticked after every update of it: the scene you start, the pad."
+        self.app.push_screen(
+            TextDialog("to tick", says), lambda line: self._note([*self._look_at, line]) if line else None
+        )
+
+    @property
+    def _look_at(self) -> list[str]:
+        outcome = self.desk.outcome
+        return list(outcome.proof.look_at) if outcome is not None else []
+
+    def _note(self, lines: list[str]) -> None:
+        wanted = call("updates.set_look_at", self.desk.install, lines)
+        self.left_intact.work_on(Job("noting", wanted, lambda _: self.action_prove(), self._failed))
 
     def on_lines_chosen(self, message: Lines.Chosen) -> None:
         self.action_tick()
@@ -199,11 +281,23 @@ class ProofScreen(StageScreen):
             "stays in the strongbox. "
         )
         says += "After that there is no going back."
+        if wrong := self._not_well():
+            says = f"The proof is not intact. {wrong}\n\n{says}"
         if left:
             says += f" {count(left, 'check')} for your eyes {'is' if left == 1 else 'are'} not ticked yet."
         self.app.push_screen(
-            ConfirmDialog("settle", says, "settle"), lambda yes: self._settle() if yes else None
+            ConfirmDialog("settle", says, "settles all the same" if wrong else "settles"),
+            lambda yes: self._settle() if yes else None,
         )
+
+    def _not_well(self) -> str:
+        """What the proof says against settling."""
+        outcome = self.desk.outcome
+        if outcome is None or outcome.proof.verdict is Verdict.INTACT:
+            return ""
+        failed = [c for c in outcome.proof.checks if c.state is CheckState.FAILED]
+        failed += [c for c in outcome.proof.checks if c.name == "yours" and c.state is CheckState.YOURS]
+        return "\n".join(f"✗ {c.name}: {clip(c.says, 150)}" for c in failed[:4])
 
     def _settle(self) -> None:
         app, install = self.left_intact, self.desk.install
@@ -258,6 +352,8 @@ class ProofScreen(StageScreen):
             for missing in back.missing:
                 app.notify(missing, severity="error", timeout=12)
             self._leave()
+            if back.proof is not None and back.run is not None:
+                self.app.push_screen(ProofScreen(self.desk, Outcome(update=back.run, proven=back.proof)))
 
         wanted = call("desk.go_back", install, answers)
         app.work_on(Job("going back", wanted, done, self._failed, changes_disk=True))
@@ -276,10 +372,14 @@ def _head(proof: Proof, name: str, look: Look) -> Text:
     text = Text(no_wrap=True)
     text.append(f"{word}    ", look.style(colour, bold=True))
     says = f"{proof.kept.files:,} of your {theirs:,} files are what they were, byte for byte; "
-    text.append(says, look.style("text"))
-    text.append(
-        f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost\n", look.style("text")
-    )
+    says += f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost"
+    for paths, words in (
+        (proof.altered, "changed by nobody's leave"),
+        (proof.since, "changed since, as by a run"),
+        (proof.unread, "cannot be read"),
+    ):
+        says += f"; {len(paths)} {words}" if paths else ""
+    text.append(says + "\n", look.style("text"))
     text.append(
         f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back from the disk, "
         f"digest by digest, in {proof.seconds:.1f} s",
@@ -316,10 +416,32 @@ def _why_check(check: Check, proof: Proof, look: Look) -> Text:
         path = check.says.split(":", 1)[0]
         if path in proof.merged:
             keys(text, proof.merged[path], look)
-    for word, paths in (("lost", proof.lost), ("altered", proof.altered), ("appeared", proof.appeared)):
-        if paths and check.name in ("yours", "nothing else"):
+    for of, word, paths in (
+        ("yours", "lost", proof.lost),
+        ("yours", "changed by nobody's leave", proof.altered),
+        ("yours", "changed since, as by a run", proof.since),
+        ("unreadable", "cannot be read", proof.unread),
+        ("not whole", "as they were", proof.stayed_old),
+        ("nothing else", "appeared", proof.appeared),
+    ):
+        if paths and check.name == of:
             heading(text, word, look)
             text.append("\n".join(clip(bearable(p), 48) for p in paths[:20]) + "\n", look.style("text"))
+    return text
+
+
+def _why_thing(line: ThingLine, look: Look) -> Text:
+    """What is missing and what is new of a kind of things, and how it was counted."""
+    text = Text()
+    text.append(f"{line.thing.value}\n", look.style("text", bold=True))
+    text.append(f"{line.before:,} before, {line.after:,} now\n\n", look.style("quiet"))
+    text.append(f"counted by: {bearable(line.rule)}\n", look.style("text"))
+    if line.trouble:
+        text.append(bearable(line.trouble) + "\n", look.style("bad"))
+    for word, names in (("no longer there", line.missing), ("new", line.new)):
+        if names:
+            heading(text, word, look)
+            text.append("\n".join(clip(bearable(n), 48) for n in names[:20]) + "\n", look.style("text"))
     return text
 
 

@@ -10,13 +10,15 @@ from types import MappingProxyType
 from blake3 import blake3
 
 from left_intact.core.files.names import parents
-from left_intact.core.model.classes import FileClass
+from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import At, at_of
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
+from left_intact.core.model.proof import MAY_STAY_OLD
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Made, Shipped, Source
 from left_intact.core.planning import blockers
@@ -30,6 +32,16 @@ from left_intact.core.settings.merge import merge_settings
 
 _BASELINE_LEAST = 0.5
 """Of a baseline at least this share must lie here, else it is not what the install came from."""
+_MOST = 0.6
+"""Of what comes so much must lie here under the same paths to be evidence."""
+_FEW = 5
+"""Of fewer files no share tells anything."""
+_PATCH = 0.5
+"""What lacks more of the program than this, and is smaller than that, is no release."""
+PATCH = "patch"
+"""The question whether what comes is one."""
+_BY_DIGEST = 9
+"""The weight of evidence that a digest gives."""
 
 
 class InPlace:
@@ -53,7 +65,9 @@ class InPlace:
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         base = _usable_baseline(inputs)
-        policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at)
+        policy = Policy(
+            replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=_lies_here(inputs, base)
+        )
         joined = join(inputs.survey, inputs.arrival.release, base, policy)
         sketch = _Sketch(inputs, base, joined, {f.path: f for f in inputs.survey.folders}, joined.rows)
         sketch.warnings += blockers.version_faults(inputs.survey.reading, inputs.arrival.release.reading)[1]
@@ -67,18 +81,19 @@ class InPlace:
             says = f"{path} cannot be read, so it cannot be replaced safely"
             way = "Give yourself the right to read it."
             sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
+        patch = _patch_question(sketch)
         _merge_all(sketch)
         _files_over_folders(sketch)
-        questions = _ask(sketch)
+        questions = [*([patch] if patch else []), *_ask(sketch)]
         moves = [m for path in sorted(sketch.rows) if (m := _move(sketch, path))]
         moves = sorted(_clear_of_obstacles(sketch, moves), key=lambda m: m.at)
         return Drawing(
-            stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=Shipped(arrival=0)),),
+            stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=_shipped(patch)),),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
             merges=MappingProxyType(sketch.merges),
             questions=tuple(questions),
             blockers=tuple(sketch.blockers),
-            warnings=tuple(sketch.warnings),
+            warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
             baseline=base,
         )
 
@@ -131,6 +146,86 @@ def _usable_baseline(inputs: PlanInputs) -> Release | None:
         return None
     present = blockers.counterparts(pages_in(base.entries), inputs.survey)
     return base if present >= _BASELINE_LEAST * len(base.entries) else None
+
+
+def _lies_here(inputs: PlanInputs, base: Release | None) -> bool:
+    """Whether, where no baseline speaks, most of what comes lies here under the same paths."""
+    coming = inputs.arrival.release.entries
+    if base is not None or len(coming) < _FEW:
+        return False
+    return blockers.counterparts(pages_in(coming), inputs.survey) >= _MOST * len(coming)
+
+
+def _patch_question(sketch: _Sketch) -> Question | None:
+    """What is asked where most of the program lacks in what comes; until it is answered, nothing is retired.
+
+    A release that lost most of its files is rare, an archive with two mended files is not.
+    """
+    here, missing = _programs_files(sketch)
+    coming = sum(1 for entry in sketch.coming.values() if entry.kind is Kind.FILE)
+    if here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
+        return None
+    answer = sketch.inputs.answers.get(PATCH)
+    options = ("patch", "release")
+    question = Question(
+        id=PATCH,
+        asks=f"{sketch.new} ships {coming} of the {here} program files here: is it a patch for them?",
+        options=options,
+        leads_to=(
+            "a patch: only what came is laid, the rest of the program stays",
+            f"a whole release: the {missing} files that it lacks are set aside",
+        ),
+        default="patch",
+        answer=answer if answer in options else None,
+        note=f"{missing} of the program's files are not in it",
+    )
+    if question.choice == "patch":
+        for path, row in sketch.rows.items():
+            if row.verb is Verb.RETIRE:
+                sketch.rows[path] = replace(row, verb=Verb.KEEP, because="{new} is laid as a patch: it stays")
+        if blockers.counterparts(pages_in(sketch.coming), sketch.inputs.survey) < coming * _PATCH:
+            says = (
+                f"{sketch.new} is neither a whole release nor a patch: most of it has nothing to replace here"
+            )
+            way = "Check what came, or pass it with --allow not-a-release."
+            sketch.blockers.append(Fault(code="not-a-release", says=says, way_out=way, passable=True))
+    return question
+
+
+def _programs_files(sketch: _Sketch) -> tuple[int, int]:
+    """(how many files of the program lie here, how many of them are not in what comes)."""
+    findings = sketch.inputs.survey.findings
+    assert isinstance(findings, SortedPages)
+    program = {n for n, v in enumerate(findings.table) if v.file_class is FileClass.PROGRAM}
+    coming = blockers.names_by_folder(pages_in(sketch.coming))
+    here = missing = 0
+    for page, verdicts in zip(findings.pages, findings.verdicts, strict=True):
+        mine = [name for name, verdict in zip(page.names, verdicts, strict=True) if verdict in program]
+        here += len(mine)
+        missing += len(set(mine) - coming.get(page.folder, frozenset()))
+    return here, missing
+
+
+def _shipped(patch: Question | None) -> Shipped:
+    """A patch is laid over the release on record."""
+    return Shipped(arrival=0, over=patch is not None and patch.choice == "patch")
+
+
+def _not_whole(sketch: _Sketch, moves: list[Move]) -> list[Fault]:
+    """A warning where more than a few of the program's own files stay as they are, though others come."""
+    old = [m.path for m in moves if _stays_old(sketch, m)]
+    if len(old) <= MAY_STAY_OLD:
+        return []
+    says = f"this update is not whole: {len(old)} files that {sketch.new} ships stay as they are, as {old[0]}"
+    return [Fault(code="not-whole", says=says, way_out="Answer the questions about them otherwise.")]
+
+
+def _stays_old(sketch: _Sketch, move: Move) -> bool:
+    stays = move.verb in (Verb.KEEP, Verb.ASK) and move.file_class in MAY_BE_THE_PROGRAMS
+    if not stays or move.before is None:
+        return False
+    coming = sketch.coming.get(move.path)
+    return coming is not None and not move.before.same_content(coming)
 
 
 def _merge_all(sketch: _Sketch) -> None:
@@ -240,9 +335,11 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
             verb, because = Verb.KEEP, because + "; you chose to keep all of yours"
         after = replace(before, bytes=len(content), digest=blake3(content).hexdigest(), stamp=(0, 0, 0))
     size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
+    displaced = finding if verb in (Verb.REPLACE, Verb.RETIRE) else None
     return Move(
         at=_at(sketch, path),
         verb=verb,
+        unproven=displaced is not None and not _is_as_shipped(sketch, displaced),
         file_class=file_class,
         because=_worded(sketch, because),
         bytes=size,
@@ -250,6 +347,18 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         after=after,
         source=_source(sketch, path, verb, after),
         question=question,
+    )
+
+
+def _is_as_shipped(sketch: _Sketch, finding: Finding) -> bool:
+    """Whether a digest proves that a release shipped it: the baseline's, or one of a list that came along."""
+    entry = finding.entry
+    base = sketch.baseline.entries.get(entry.path) if sketch.baseline else None
+    if entry.kind is not Kind.FILE or (base is not None and base.same_content(entry)):
+        return True
+    return any(
+        e.source in ("baseline", "list") and e.speaks_for is FileClass.PROGRAM and e.weight >= _BY_DIGEST
+        for e in finding.why
     )
 
 

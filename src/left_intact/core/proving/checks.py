@@ -1,0 +1,322 @@
+"""The single checks of a proof: each one comparison of before and after, or one thing for eyes."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Collection, Sequence
+
+from left_intact.core.files.names import lies_in
+from left_intact.core.files.roots import roots_reader
+from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.kept import CLASS_NUMBER
+from left_intact.core.model.place import at_of
+from left_intact.core.model.proof import MAY_STAY_OLD, SAME_SCENE, Check, CheckState, Witness
+from left_intact.core.model.release import Reading, Release
+from left_intact.core.model.stages import KeyLine, Verb
+from left_intact.core.model.things import Start, ThingLine
+from left_intact.core.model.version import Version
+from left_intact.core.proving.compare import Now, Tally
+from left_intact.core.settings.document import NotReadable
+from left_intact.core.settings.formats.registry import format_named
+
+
+def _count(number: int, one: str, many: str = "") -> str:
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def _listed(paths: list[str]) -> str:
+    return ", ".join(paths[:3]) + (f" and {len(paths) - 3} more" if len(paths) > 3 else "")
+
+
+def person_check(tally: Tally) -> Check:
+    if tally.lost or tally.altered:
+        parts = [f"lost: {_listed(tally.lost)}"] if tally.lost else []
+        parts += [f"changed by nobody's leave: {_listed(tally.altered)}"] if tally.altered else []
+        return Check(name="yours", state=CheckState.FAILED, says="; ".join(parts))
+    if tally.newer:
+        says = (
+            f"{_count(len(tally.newer), 'file')} changed since the update, as by a run of the program: "
+            f"{_listed(tally.newer)}; all else of yours has the digest it had"
+        )
+        return Check(name="yours", state=CheckState.YOURS, says=says)
+    says = f"{_count(tally.kept.files, 'file')} of yours, each with the digest it had"
+    return Check(name="yours", state=CheckState.PASSED, says=says)
+
+
+def program_check(tally: Tally, witness: Witness) -> Check:
+    laid = tally.counts[Verb.ADD] + tally.counts[Verb.REPLACE]
+    new = witness.to_version or "the arrival"
+    if tally.not_laid:
+        says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
+        return Check(name="program", state=CheckState.FAILED, says=says)
+    return Check(
+        name="program",
+        state=CheckState.PASSED,
+        says=f"{_count(laid, 'file')} laid, exactly as {new} ships them",
+    )
+
+
+def whole_check(old: tuple[str, ...]) -> Check | None:
+    """Whether the program is all of one release, as far as can be told."""
+    if len(old) <= MAY_STAY_OLD:
+        return None
+    says = f"{_count(len(old), 'file')} of the release lie here as they were before: {_listed(list(old))}"
+    return Check(name="not whole", state=CheckState.FAILED, says=says)
+
+
+def stayed_old(witness: Witness, now: Now, shipped: Release | None) -> tuple[str, ...]:
+    """What the release ships otherwise than it lies here, and what was not the person's to keep."""
+    if shipped is None:
+        return ()
+    labels = [label for label, _ in witness.roots]
+    found = []
+    for path, entry in shipped.entries.items():
+        at = at_of(path, labels)
+        row = witness.rows.get(at)
+        if row is not None and row.verb not in (Verb.KEEP, Verb.ASK):
+            continue
+        kind = row.file_class if row is not None else witness.kept.class_at(at)
+        if entry.kind is Kind.FILE and kind in MAY_BE_THE_PROGRAMS:
+            there = now.entry(at)
+            if there is not None and there.kind is Kind.FILE and not there.same_content(entry):
+                found.append(path)
+    return tuple(sorted(found))
+
+
+def unread_check(tally: Tally) -> Check | None:
+    if not tally.unread:
+        return None
+    says = (
+        f"{_count(len(tally.unread), 'entry', 'entries')} cannot be read, so nobody can say whether "
+        f"they are as they were: {_listed(tally.unread)}"
+    )
+    return Check(name="unreadable", state=CheckState.FAILED, says=says)
+
+
+def rights_check(tally: Tally) -> Check | None:
+    if not tally.weaker:
+        return None
+    says = (
+        f"{_count(len(tally.weaker), 'file')} may no longer be read, written or run: {_listed(tally.weaker)}"
+    )
+    return Check(name="rights", state=CheckState.FAILED, says=says)
+
+
+def links_check(root: str, witness: Witness, now: Now, confirmed: Collection[str]) -> Check | None:
+    """Links that lead out of all roots: what lies behind them is no part of this proof."""
+    places = [os.path.realpath(place) for place in (root, *(place for _, place in witness.roots))]
+    out = []
+    for link in now.links():
+        at = at_of(link.path, [label for label, _ in witness.roots])
+        base = dict(witness.roots).get(at.root, root) if at.root else root
+        leads = os.path.realpath(os.path.join(base, at.path))
+        if not any(lies_in(leads, place) for place in places):
+            out.append((link.path, leads))
+    unknown = [path for path, _ in out if path not in confirmed]
+    if unknown:
+        says = (
+            f"{_count(len(unknown), 'link')} lead out of the install, where nothing is proven: "
+            f"{_listed([f'{p} → {leads}' for p, leads in out if p in unknown])}; take that folder up as a "
+            "root, or rule on the link"
+        )
+        return Check(name="links", state=CheckState.FAILED, says=says)
+    if out:
+        says = f"{_count(len(out), 'link')} that you know of lead out of the install; nothing is proven there"
+        return Check(name="links", state=CheckState.YOURS, says=says)
+    return None
+
+
+def things_check(lines: tuple[ThingLine, ...]) -> Check | None:
+    """Every kind of things that has fewer names than before, by name."""
+    short = [line for line in lines if line.missing or line.trouble]
+    if not lines:
+        return None
+    if short:
+        parts = [
+            line.trouble
+            or f"{line.thing.value} {line.before:,} before, {line.after:,} now, without "
+            f"{_listed(list(line.missing))}"
+            for line in short
+        ]
+        return Check(name="things", state=CheckState.FAILED, says="; ".join(parts))
+    parts = [f"{line.after:,} {line.thing.value}" for line in lines]
+    return Check(name="things", state=CheckState.PASSED, says=f"all there by name: {', '.join(parts)}")
+
+
+def starts_check(starts: Sequence[Start], witness: Witness) -> Check | None:
+    """Ways to start the program that name another version than the one that lies here."""
+    want = Version.parse(witness.to_version)
+    old = [
+        s.path
+        for s in starts
+        if s.version
+        and want is not None
+        and (v := Version.parse(s.version)) is not None
+        and v.compare(want) not in (0, None)
+    ]
+    if not old:
+        return None
+    says = f"{_listed(old)} {'names' if len(old) == 1 else 'name'} another version than {witness.to_version}"
+    return Check(name="ways to start", state=CheckState.YOURS, says=says)
+
+
+def retired_check(tally: Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
+    changed = [
+        r
+        for r in witness.rows.values()
+        if r.before is not None and r.agreed != r.before and r.before.kind is not Kind.FOLDER
+    ]
+    displaced = [r.before for r in changed if r.before is not None]
+    gone = [r.before for r in changed if r.agreed is None and r.verb is not Verb.REHOME]
+    if not displaced:
+        return None
+    missing = [e.path for e in displaced if e.kind is Kind.FILE and not in_strongbox(e.digest)]
+    if tally.still_there:
+        says = f"still there, though no longer shipped: {_listed(tally.still_there)}"
+        return Check(name="set aside", state=CheckState.FAILED, says=says)
+    if missing:
+        says = f"no sound copy in the strongbox: {_listed(missing)}"
+        return Check(name="set aside", state=CheckState.FAILED, says=says)
+    says = (
+        f"{_count(len(displaced), 'old file')} sound in the strongbox, {len(gone):,} of them no "
+        "longer shipped"
+    )
+    return Check(name="set aside", state=CheckState.PASSED, says=says)
+
+
+def merge_checks(root: str, witness: Witness) -> list[Check]:
+    """Each merged file, read again key by key."""
+    read = roots_reader(root, witness.roots)
+    checks = []
+    for at, lines in witness.merged.items():
+        path = at.shown
+        wrong = _wrong_keys(read(path), lines)
+        if wrong is None:
+            checks.append(
+                Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings")
+            )
+        elif wrong:
+            checks.append(
+                Check(name="merged", state=CheckState.FAILED, says=f"{path}: not as agreed: {_listed(wrong)}")
+            )
+        else:
+            mine = sum(
+                1 for x in lines if x.decided in ("yours", "conflict", "renamed") and x.result == x.yours
+            )
+            new = sum(1 for x in lines if x.decided in ("new", "arriving"))
+            says = f"{path}: {_count(mine, 'value')} of yours kept, {_count(new, 'key')} from the release"
+            checks.append(Check(name="merged", state=CheckState.PASSED, says=says))
+    return checks
+
+
+def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | None:
+    """Keys that do not say what was agreed; None where the file is none that anybody could read."""
+    if data is None:
+        return None
+    from left_intact.core.files.headers import HEAD_BYTES, recognise
+
+    whole = {line.path for line in lines if line.path}
+    try:
+        known = format_named(recognise(data[:HEAD_BYTES], len(data)))
+        document = known.open(data)
+        values = document.values(whole)
+        # A parser that is not ours must find the same keys.
+        if values.keys() != known.read(data, whole).keys():
+            return None
+    except NotReadable:
+        return None
+    by_words = {".".join(key): value for key, value in values.items()}
+    wrong = []
+    for line in lines:
+        got = values.get(line.path) if line.path else by_words.get(_words_of_old(line.key))
+        if (got is None) != (line.result is None) or (
+            got is not None and line.result is not None and not document.same(got, line.result)
+        ):
+            wrong.append(line.key)
+    return wrong
+
+
+def _words_of_old(key: str) -> str:
+    """The key that a record of version 0.2 and before speaks of, which said a renamed one in words."""
+    old, arrow, new = key.partition(" → ")
+    return f"{old.rpartition('.')[0]}.{new}".lstrip(".") if arrow else key
+
+
+def version_check(witness: Witness, now: Reading | None) -> Check:
+    before, wanted = witness.version or "unknown", witness.to_version
+    if now is None or not wanted:
+        says = "it could not be read; look at what the program shows"
+        return Check(name="version", state=CheckState.YOURS, says=says, before=before)
+    want = Version.parse(wanted)
+    right = now.version is not None and want is not None and now.version.compare(want) == 0
+    says = f"{before} before, {now.text} now, read from {now.source}"
+    state = CheckState.PASSED if right else CheckState.FAILED
+    return Check(
+        name="version",
+        state=state,
+        says=says if right else f"{says}; {wanted} was to be",
+        before=before,
+        after=now.text,
+    )
+
+
+def appeared_check(appeared: list[str]) -> Check:
+    if not appeared:
+        return Check(
+            name="nothing else", state=CheckState.PASSED, says="nothing appeared that was not planned"
+        )
+    says = f"{_count(len(appeared), 'file')} appeared that nobody planned: {_listed(appeared)}"
+    return Check(name="nothing else", state=CheckState.YOURS, says=says)
+
+
+def read_check(files: int, told: int) -> Check | None:
+    """How it was read, where not everything was."""
+    if not told:
+        return None
+    says = (
+        f"{_count(files - told, 'file')} read byte by byte, {_count(told, 'file')} told by unchanged stamps"
+    )
+    return Check(name="read back", state=CheckState.PASSED, says=f"{says}; prove --deep reads all")
+
+
+def for_your_eyes(
+    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str]
+) -> list[Check]:
+    """What only a person can check: their own list, the newest save, a state made by the version before."""
+    checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
+    if pictures[0]:
+        before, after = (os.path.basename(path) for path in pictures)
+        says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
+        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
+    newest = _newest(witness, now, FileClass.SAVES)
+    if newest is not None:
+        checks.append(
+            Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest}")
+        )
+    state = _newest(witness, now, FileClass.STATES)
+    if state is not None:
+        says = f"try a state that {witness.version or 'the version before'} made: {state}"
+        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
+    checks.append(
+        Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around")
+    )
+    return checks
+
+
+def _newest(witness: Witness, now: Now, kind: FileClass) -> str | None:
+    """The file of a class that was written last, as paths are shown."""
+    rows = (at for at, row in witness.rows.items() if row.file_class is kind)
+    found = [
+        (e.mtime_ns, at.shown) for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE
+    ]
+    number = CLASS_NUMBER[kind]
+    for kept in witness.kept.pages:
+        page = now.page(kept.page.folder) if number in kept.classes else None
+        if page is None:
+            continue
+        for at in kept.places:
+            place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1
+            if place >= 0 and (entry := page.entry(place)).kind is Kind.FILE:
+                found.append((entry.mtime_ns, entry.path))
+    return max(found)[1] if found else None

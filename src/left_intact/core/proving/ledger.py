@@ -1,0 +1,78 @@
+"""The two ledgers of a proof: files by class, and things by name."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+from left_intact.core.files.roots import roots_reader
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.kept import CLASSES
+from left_intact.core.model.proof import LedgerLine, Witness
+from left_intact.core.model.things import Thing, ThingLine, ThingRule
+from left_intact.core.proving.compare import Now, Tally
+from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things
+from left_intact.core.proving.told import Told
+
+
+def _items_before(witness: Witness) -> Iterator[Item]:
+    for kept in witness.kept.pages:
+        for at in kept.places:
+            yield kept.page.path(at), CLASSES[kept.classes[at]], ""
+    for place, row in witness.rows.items():
+        if row.before is not None and row.before.kind is not Kind.FOLDER:
+            yield place.shown, row.file_class, row.before.format
+
+
+def _items_now(witness: Witness, now: Now) -> Iterator[Item]:
+    """What is new has the class of most of its folder."""
+    rows = {at.shown: row.file_class for at, row in witness.rows.items()}
+    kept = {one.page.folder: one for one in witness.kept.pages}
+    for page in now.entries.pages:
+        known = kept.get(page.folder)
+        places = {known.page.names[at]: known.classes[at] for at in known.places} if known else {}
+        most = CLASSES[Counter(places.values()).most_common(1)[0][0]] if places else FileClass.UNSORTED
+        for at, name in enumerate(page.names):
+            path = page.path(at)
+            kind = CLASSES[places[name]] if name in places else rows.get(path, most)
+            yield path, kind, page.formats[at] if page.formats else ""
+
+
+def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple[ThingLine, ...]:
+    """The ledger of things. What was counted from lists before is compared with what they say now."""
+    by_list = {one.thing for one in told.things}
+    known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
+    read = roots_reader(root, witness.roots)
+    mine = [
+        *told.things,
+        *(
+            c
+            for c in count_things(_items_before(witness), read, _files_only(known))
+            if c.thing not in by_list
+        ),
+    ]
+    after = count_things(
+        _items_now(witness, now), read, known, told.starts if Thing.STARTS in by_list else ()
+    )
+    return compared(mine, after)
+
+
+def _files_only(rules: Sequence[ThingRule]) -> tuple[ThingRule, ...]:
+    return tuple(rule for rule in rules if not rule.file)
+
+
+def ledger_of_files(tally: Tally) -> tuple[LedgerLine, ...]:
+    return tuple(
+        LedgerLine(
+            file_class=c,
+            before=tally.before[c],
+            after=tally.after[c],
+            equal=tally.equal[c],
+            agreed=tally.agreed[c],
+            trouble=tally.trouble[c],
+            since=tally.since[c],
+            unread=tally.untold[c],
+        )
+        for c in FileClass
+    )

@@ -1,0 +1,277 @@
+"""Counting things: from what is there, and from the program's own lists where a keepsheet tells of them.
+
+The same code counts before the update and after it, so that a difference is one of the disk.
+"""
+
+from __future__ import annotations
+
+import base64
+import json
+import tomllib
+import zlib
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from typing import Any
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.things import Counted, Start, Thing, ThingLine, ThingRule
+from left_intact.core.settings.document import NotReadable, shown
+from left_intact.core.survey.patterns import matches
+
+Item = tuple[str, FileClass, str]
+"""(path, class, format) of one file."""
+THINGS_OF = {
+    "titles": Thing.TITLES,
+    "pictures": Thing.PICTURED,
+    "saves": Thing.SAVES,
+    "states": Thing.STATES,
+    "mods": Thing.MODS_ON,
+    "profiles": Thing.PROFILES,
+    "starts": Thing.STARTS,
+}
+_OFF = (".off", ".disabled", ".old")
+_TRUE = ("1", "true", "yes", "on")
+_PICTURES = frozenset({"png", "jpeg", "gif", "qoi", "webp"})
+_STARTERS = (".desktop", ".lnk", ".sh", ".cmd", ".bat", ".command")
+
+
+def count_things(
+    items: Iterable[Item],
+    read: Callable[[str], bytes | None],
+    rules: Sequence[ThingRule] = (),
+    starts: Sequence[Start] = (),
+    *,
+    lists_only: bool = False,
+) -> tuple[Counted, ...]:
+    """All kinds of which there are any. `read` gives the bytes of a file of the install, or None.
+
+    `lists_only` leaves out what is counted from the files alone.
+    """
+    found = [counted for rule in rules if rule.file for counted in _from_list(rule, read)]
+    told = {one.thing for one in found}
+    if starts and Thing.STARTS not in told:
+        names = tuple(sorted(f"{s.path} ({s.version})" if s.version else s.path for s in starts))
+        found.append(Counted(thing=Thing.STARTS, rule="what leads to it from outside", names=names))
+    if not lists_only:
+        found += _from_files(items, [rule for rule in rules if rule.files], told)
+    order = list(Thing)
+    return tuple(sorted(found, key=lambda one: order.index(one.thing)))
+
+
+# ---------------------------------------------------------------- files
+
+
+def _from_files(
+    items: Iterable[Item], rules: Sequence[ThingRule], told: Collection[Thing]
+) -> Iterator[Counted]:
+    by_rule: dict[int, list[str]] = defaultdict(list)
+    of_class: dict[FileClass, list[str]] = defaultdict(list)
+    pictures: set[str] = set()
+    mods: dict[str, bool] = {}
+    profiles: set[str] = set()
+    starters: list[str] = []
+    for path, kind, file_format in items:
+        for number, rule in enumerate(rules):
+            if matches(rule.files, path):
+                by_rule[number].append(path)
+        of_class[kind].append(path)
+        if file_format in _PICTURES or path.lower().endswith((".png", ".jpg", ".jpeg", ".webp", ".qoi")):
+            pictures.add(_stem(path).casefold())
+        if kind.is_the_persons:
+            _take_folders(path, mods, profiles)
+        if path.count("/") <= 1 and path.lower().endswith(_STARTERS):
+            starters.append(path)
+    ruled = {THINGS_OF[rule.counts] for rule in rules}
+    for number, rule in enumerate(rules):
+        yield Counted(
+            thing=THINGS_OF[rule.counts],
+            rule=f"files that meet {rule.files}",
+            names=tuple(sorted(by_rule[number])),
+        )
+    titles = sorted({path.rpartition(".")[0] or path for path in of_class[FileClass.CONTENT]})
+    guesses = {
+        Thing.TITLES: ("content, by name", titles),
+        Thing.PICTURED: (
+            "content with a picture of its name",
+            [t for t in titles if _stem(t).casefold() in pictures],
+        ),
+        Thing.SAVES: ("each file of class saves", sorted(of_class[FileClass.SAVES])),
+        Thing.STATES: ("each file of class states", sorted(of_class[FileClass.STATES])),
+        Thing.MODS_ON: ("what lies in a folder called mods", sorted(m for m, on in mods.items() if on)),
+        Thing.MODS_OFF: ("what lies there and ends in .off", sorted(m for m, on in mods.items() if not on)),
+        Thing.PROFILES: ("what lies in a folder called profiles", sorted(profiles)),
+        Thing.STARTS: ("scripts and shortcuts in its folder", sorted(starters)),
+    }
+    for thing, (rule_words, names) in guesses.items():
+        if names and thing not in told and thing not in ruled:
+            yield Counted(thing=thing, rule=rule_words, names=tuple(names))
+
+
+def _take_folders(path: str, mods: dict[str, bool], profiles: set[str]) -> None:
+    parts = path.split("/")
+    for depth, part in enumerate(parts[:-1]):
+        name = "/".join(parts[: depth + 2])
+        if part.casefold() == "mods":
+            mods[name.removesuffix("".join(e for e in _OFF if name.casefold().endswith(e)))] = not (
+                name.casefold().endswith(_OFF)
+            )
+        elif part.casefold() == "profiles":
+            profiles.add(name)
+
+
+def _stem(path: str) -> str:
+    name = path.rpartition("/")[2]
+    return name.rpartition(".")[0] or name
+
+
+# ---------------------------------------------------------------- the program's own lists
+
+
+def _from_list(rule: ThingRule, read: Callable[[str], bytes | None]) -> Iterator[Counted]:
+    thing, words = THINGS_OF[rule.counts], f"{rule.at or 'all'} in {rule.file}"
+    data = read(rule.file)
+    if data is None:
+        yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file} cannot be read")
+        return
+    try:
+        items = list(_items(rule, data))
+    except NotReadable as error:
+        yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file}: {error}")
+        return
+    if rule.counts != "mods":
+        yield Counted(thing=thing, rule=words, names=tuple(sorted({name for name, _ in items})))
+        return
+    yield Counted(thing=Thing.MODS_ON, rule=words, names=tuple(sorted({n for n, on in items if on})))
+    yield Counted(thing=Thing.MODS_OFF, rule=words, names=tuple(sorted({n for n, on in items if not on})))
+
+
+def _items(rule: ThingRule, data: bytes) -> Iterator[tuple[str, bool]]:
+    """(name, whether it is on) of every item of a list."""
+    tree = _tree(rule, data)
+    node = tree
+    for name in filter(None, rule.at.split(".")) if not isinstance(tree, list) else ():
+        if not isinstance(node, Mapping) or name not in node:
+            raise NotReadable(f"there is no {rule.at} in it")
+        node = node[name]
+    if isinstance(node, Mapping):
+        for name, item in node.items():
+            said = item.get(rule.name, name) if isinstance(item, Mapping) and rule.name else name
+            yield str(said), _is_on(rule, item)
+        return
+    if not isinstance(node, list):
+        raise NotReadable(f"{rule.at or 'it'} is no list")
+    for item in node:
+        if isinstance(item, Mapping):
+            if rule.name in item:
+                yield str(item[rule.name]), _is_on(rule, item)
+        else:
+            yield str(item), True
+
+
+def _is_on(rule: ThingRule, item: Any) -> bool:
+    said = item.get(rule.on, True) if isinstance(item, Mapping) and rule.on else item
+    return (
+        said.strip().casefold() in _TRUE if isinstance(said, str) else bool(said) or isinstance(said, Mapping)
+    )
+
+
+def _tree(rule: ThingRule, data: bytes) -> Any:
+    """A list of any of the open ways to write one. Raises `NotReadable`."""
+    lead = data.lstrip()[:1]
+    try:
+        if lead == b"<":
+            return _elements(rule, data)
+        if rule.file.endswith(".toml"):
+            return tomllib.loads(data.decode())
+        if lead == b"{" or rule.file.endswith(".json"):
+            return json.loads(data.decode("utf-8-sig"))
+    except (ValueError, RecursionError) as error:
+        raise NotReadable("it cannot be read as what it looks like") from error
+    from left_intact.core.settings.formats.lines import read_lines
+
+    if rule.at or rule.on:
+        found: dict[str, dict[str, str]] = defaultdict(dict)
+        for key, value in read_lines(data).items():
+            found[shown(key[:-1]) if len(key) > 1 else ""][key[-1]] = value
+        return found
+    lines = data.decode("utf-8", "replace").splitlines()
+    return [line.strip() for line in lines if line.strip() and not line.startswith("#")]
+
+
+def _elements(rule: ThingRule, data: bytes) -> list[dict[str, str]]:
+    from lxml import etree
+
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
+    try:
+        root = etree.fromstring(data, parser)
+    except etree.XMLSyntaxError as error:
+        raise NotReadable("it is no valid XML") from error
+    found = []
+    for element in root.iter(rule.at or None):
+        parts = {str(name): str(value) for name, value in element.attrib.items()}
+        parts |= {str(child.tag): (child.text or "").strip() for child in element}
+        found.append(parts)
+    return found
+
+
+# ---------------------------------------------------------------- before and after
+
+
+def compared(before: Sequence[Counted], after: Sequence[Counted]) -> tuple[ThingLine, ...]:
+    """Every kind that either side has. What was switched off is missing among those that are on."""
+    mine, now = {one.thing: one for one in before}, {one.thing: one for one in after}
+    lines = []
+    for thing in Thing:
+        was, there = mine.get(thing), now.get(thing)
+        if was is None and there is None:
+            continue
+        first = was or there
+        assert first is not None
+        names, names_now = set(was.names) if was else set(), set(there.names) if there else set()
+        lines.append(
+            ThingLine(
+                thing=thing,
+                rule=first.rule,
+                before=len(names),
+                after=len(names_now),
+                missing=tuple(sorted(names - names_now)),
+                new=tuple(sorted(names_now - names)),
+                trouble=(there.trouble if there else "") or (was.trouble if was else ""),
+            )
+        )
+    return tuple(lines)
+
+
+def rules_from(said: Iterable[Mapping[str, Any]]) -> tuple[ThingRule, ...]:
+    """Rules as a record keeps them; what is none is passed over."""
+    known = ThingRule.__dataclass_fields__
+    return tuple(
+        ThingRule(**{name: str(value) for name, value in one.items() if name in known})
+        for one in said
+        if one.get("counts") in THINGS_OF
+    )
+
+
+def rules_of(inputs: Mapping[str, Any]) -> tuple[ThingRule, ...]:
+    """The rules that an update was begun with."""
+    return rules_from(inputs.get("things_by", ()))
+
+
+def pairs_of(inputs: Mapping[str, Any], name: str) -> tuple[tuple[str, str], ...]:
+    """A list of pairs that an update was begun with."""
+    return tuple((str(one), str(other)) for one, other in inputs.get(name, ()))
+
+
+def things_to_text(counted: Sequence[Counted]) -> str:
+    """For the journal: JSON, compressed, in letters."""
+    said = [[c.thing.value, c.rule, list(c.names), c.trouble] for c in counted]
+    return base64.b85encode(zlib.compress(json.dumps(said).encode())).decode()
+
+
+def things_from_text(text: str) -> tuple[Counted, ...]:
+    """The reverse; of what is none, nothing."""
+    try:
+        said = json.loads(zlib.decompress(base64.b85decode(text)))
+        return tuple(Counted(thing=Thing(t), rule=r, names=tuple(n), trouble=w) for t, r, n, w in said)
+    except (ValueError, TypeError, zlib.error):
+        return ()
