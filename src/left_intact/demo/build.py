@@ -15,7 +15,22 @@ if TYPE_CHECKING:
     from left_intact.standins.outlet import OutletServer
 
 _MARKER = "pier-room.json"
-_FORMAT = 3
+_FORMAT = 4
+_THINGS = {
+    "Brindlemere": '[[things]]\ncounts = "titles"\nfiles = "disks/*.bdk"\n',
+    "Patchwright": """[[things]]
+counts = "mods"
+file = "lineups/pier-cup.json"
+at = "mods"
+name = "mod"
+on = "on"
+
+[[things]]
+counts = "profiles"
+files = "lineups/*.json"
+""",
+}
+"""How their things are counted, as their keepsheets say."""
 
 
 def default_folder() -> str:
@@ -99,6 +114,8 @@ def _register(room: Room) -> None:
         install = bench.shelf.register(
             room.install(program), name=name, role=role, version_command=(program, "--version")
         )
+        if things := _THINGS.get(name):
+            bench.surveys.take_sheet(install, f'format = 1\nprogram = "{name}"\n\n{things}')
         bench.surveys.survey(install)
         if kept:
             bench.surveys.set_baseline(install, room.download(kept))

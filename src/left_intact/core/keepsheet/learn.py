@@ -27,6 +27,7 @@ _LIST_KEYS = {
     "keyed": ("folder",),
     "wish": ("file", "key"),
     "tie": ("to",),
+    "things": ("counts",),
 }
 """Tables of which there are many, and what tells one from the other."""
 _LEARN_FILES, _LEARN_CERTAINTY = 3, 0.95

@@ -269,7 +269,7 @@ def treatment_of(
     finding: Finding | None, *, mergeable: bool, replace: float, retire: float, likely: bool = False
 ) -> Treatment:
     """What an entry counts as. `replace` and `retire` are the certainties those need; `likely` says whether
-    most of what comes lies here under the same paths.
+    most of what comes lies here under the same paths, and this one in the same format.
     """
     if finding is None:
         return Treatment.OPEN
@@ -279,6 +279,9 @@ def treatment_of(
         return Treatment.SETTINGS
     if finding.file_class in (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.CACHE):
         return Treatment.THEIRS
-    if likely and finding.file_class in (FileClass.PROGRAM, FileClass.UNSORTED) and finding.certainty < 1:
+    leans = finding.file_class is FileClass.PROGRAM or (
+        finding.file_class is FileClass.UNSORTED and finding.leaning is FileClass.PROGRAM
+    )
+    if likely and leans and finding.certainty < 1:
         return Treatment.LIKELY
     return Treatment.OPEN

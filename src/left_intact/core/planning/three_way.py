@@ -38,6 +38,7 @@ SAME_ROW = next(row for row in TABLE if row.coming == (Coming.SAME_AS_MINE,))
 """Of what the arrival has just as it lies here."""
 _row_of = lru_cache(maxsize=None)(look_up)
 _NOTHING = Page(folder="")
+_STRANGE, _MERGEABLE, _ONE_KIND = 0, 1, 2
 
 
 @dataclass(slots=True)
@@ -87,15 +88,19 @@ class _Join:
         self.entry_folders = frozenset(page.folder for page in both if page.is_entry)
         self.joined = Joined()
 
-    def _treatments(self, verdict: int) -> tuple[Treatment, Treatment]:
-        """What a verdict leads to where settings cannot be merged, and where they can."""
+    def _treatments(self, verdict: int) -> tuple[Treatment, Treatment, Treatment]:
+        """What a verdict leads to: of one kind with nothing that comes, where settings can be merged, and
+        where another file of the same format comes.
+        """
         v = self.findings.table[verdict]
-        finding = Finding(entry=Entry(path=""), file_class=v.file_class, certainty=v.certainty)
-        limits = {"replace": self.policy.replace_at, "retire": self.policy.retire_at}
-        likely = self.policy.likely
+        finding = Finding(
+            entry=Entry(path=""), file_class=v.file_class, certainty=v.certainty, leaning=v.leaning
+        )
+        replace_at, retire_at, likely = self.policy.replace_at, self.policy.retire_at, self.policy.likely
         return (
-            treatment_of(finding, mergeable=False, likely=likely, **limits),
-            treatment_of(finding, mergeable=True, likely=likely, **limits),
+            treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at),
+            treatment_of(finding, mergeable=True, replace=replace_at, retire=retire_at),
+            treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at, likely=likely),
         )
 
     def run(self) -> Joined:
@@ -147,12 +152,12 @@ class _Join:
                 if place[2] is Coming.SAME_AS_MINE:
                     reasons[at] = SAME_ROW.number
                     continue
-                mergeable = to >= 0 and may_merge(mine.formats[at], coming.formats[to])
+                alike = _alike_in_kind(mine.formats[at], coming.formats[to]) if to >= 0 else _STRANGE
             else:
-                place, mergeable = self._situation(mine, at, coming, to, base, was)
+                place, alike = self._situation(mine, at, coming, to, base, was)
                 if place[1] is Mine.FAULT and place[2] is not Coming.ABSENT:
                     self.joined.unreadable.append(above + name)
-            row = _row_of(*place, Treatment.THEIRS if apart else treatments[verdict][mergeable])
+            row = _row_of(*place, Treatment.THEIRS if apart else treatments[verdict][alike])
             if row.verb is Verb.KEEP:
                 reasons[at] = row.number
             elif row.verb is not None:
@@ -176,11 +181,11 @@ class _Join:
 
     def _situation(
         self, mine: Page, at: int, coming: Page, to: int, base: Page, was: int
-    ) -> tuple[tuple[Base, Mine, Coming], bool]:
+    ) -> tuple[tuple[Base, Mine, Coming], int]:
         m = mine.entry(at)
         c = coming.entry(to) if to >= 0 else self._folder_entry(self.coming_pages, m.path)
         b = base.entry(was) if was >= 0 else self._folder_entry(self.base_pages, m.path)
-        return situate(b, m, c, known=self.base is not None), _mergeable(m, c)
+        return situate(b, m, c, known=self.base is not None), _alike_in(m, c)
 
     @staticmethod
     def _folder_entry(pages: Mapping[str, Page], path: str) -> Entry | None:
@@ -256,7 +261,14 @@ def _alike(mine: Page, coming: Page) -> bool:
     )
 
 
-def _mergeable(mine: Entry, coming: Entry | None) -> bool:
+def _alike_in_kind(mine: str, coming: str) -> int:
+    """Which of the treatments of a verdict is meant, by two formats."""
+    if may_merge(mine, coming):
+        return _MERGEABLE
+    return _ONE_KIND if mine == coming else _STRANGE
+
+
+def _alike_in(mine: Entry, coming: Entry | None) -> int:
     if coming is None or mine.kind is not Kind.FILE or coming.kind is not Kind.FILE:
-        return False
-    return may_merge(mine.format, coming.format)
+        return _STRANGE
+    return _alike_in_kind(mine.format, coming.format)

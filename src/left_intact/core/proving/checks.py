@@ -33,6 +33,7 @@ def person_check(tally: Tally) -> Check:
     if tally.lost or tally.altered:
         parts = [f"lost: {_listed(tally.lost)}"] if tally.lost else []
         parts += [f"changed by nobody's leave: {_listed(tally.altered)}"] if tally.altered else []
+        parts += [f"changed since, as by a run: {_listed(tally.newer)}"] if tally.newer else []
         return Check(name="yours", state=CheckState.FAILED, says="; ".join(parts))
     if tally.newer:
         says = (
@@ -283,7 +284,7 @@ def read_check(files: int, told: int) -> Check | None:
 def for_your_eyes(
     witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str]
 ) -> list[Check]:
-    """What only a person can check: their own list, the newest save, a state made by the version before."""
+    """What only a person can check: their own list, the newest save, the newest state."""
     checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
     if pictures[0]:
         before, after = (os.path.basename(path) for path in pictures)
@@ -296,7 +297,7 @@ def for_your_eyes(
         )
     state = _newest(witness, now, FileClass.STATES)
     if state is not None:
-        says = f"try a state that {witness.version or 'the version before'} made: {state}"
+        says = f"try the newest state, as states may be tied to a version: {state}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
     checks.append(
         Check(name="yours to tick", state=CheckState.YOURS, says="start the program and look around")

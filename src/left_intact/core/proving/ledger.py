@@ -10,18 +10,19 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.proof import LedgerLine, Witness
-from left_intact.core.model.things import Thing, ThingLine, ThingRule
+from left_intact.core.model.things import Counted, Thing, ThingLine, ThingRule
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things
 from left_intact.core.proving.told import Told
 
 
-def _items_before(witness: Witness) -> Iterator[Item]:
+def _items_before(witness: Witness, *, agreed: bool) -> Iterator[Item]:
+    """What lay there before, or of that what the plan meant to lie there still."""
     for kept in witness.kept.pages:
         for at in kept.places:
             yield kept.page.path(at), CLASSES[kept.classes[at]], ""
     for place, row in witness.rows.items():
-        if row.before is not None and row.before.kind is not Kind.FOLDER:
+        if row.before is not None and row.before.kind is not Kind.FOLDER and (row.agreed or not agreed):
             yield place.shown, row.file_class, row.before.format
 
 
@@ -44,18 +45,14 @@ def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple
     by_list = {one.thing for one in told.things}
     known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
     read = roots_reader(root, witness.roots)
-    mine = [
-        *told.things,
-        *(
-            c
-            for c in count_things(_items_before(witness), read, _files_only(known))
-            if c.thing not in by_list
-        ),
-    ]
-    after = count_things(
-        _items_now(witness, now), read, known, told.starts if Thing.STARTS in by_list else ()
-    )
-    return compared(mine, after)
+
+    def by_files(agreed: bool) -> list[Counted]:
+        items = _items_before(witness, agreed=agreed)
+        return [c for c in count_things(items, read, _files_only(known)) if c.thing not in by_list]
+
+    starts = told.starts if Thing.STARTS in by_list else ()
+    after = count_things(_items_now(witness, now), read, known, starts)
+    return compared((*told.things, *by_files(False)), after, (*told.things, *by_files(True)))
 
 
 def _files_only(rules: Sequence[ThingRule]) -> tuple[ThingRule, ...]:

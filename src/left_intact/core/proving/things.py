@@ -217,9 +217,14 @@ def _elements(rule: ThingRule, data: bytes) -> list[dict[str, str]]:
 # ---------------------------------------------------------------- before and after
 
 
-def compared(before: Sequence[Counted], after: Sequence[Counted]) -> tuple[ThingLine, ...]:
-    """Every kind that either side has. What was switched off is missing among those that are on."""
+def compared(
+    before: Sequence[Counted], after: Sequence[Counted], agreed: Sequence[Counted] | None = None
+) -> tuple[ThingLine, ...]:
+    """Every kind that either side has. What was switched off is missing among those that are on; what the
+    plan was to move or to take away is not among `agreed`, and is missing nowhere.
+    """
     mine, now = {one.thing: one for one in before}, {one.thing: one for one in after}
+    stays = {one.thing: set(one.names) for one in agreed or before}
     lines = []
     for thing in Thing:
         was, there = mine.get(thing), now.get(thing)
@@ -234,7 +239,7 @@ def compared(before: Sequence[Counted], after: Sequence[Counted]) -> tuple[Thing
                 rule=first.rule,
                 before=len(names),
                 after=len(names_now),
-                missing=tuple(sorted(names - names_now)),
+                missing=tuple(sorted((names & stays.get(thing, set())) - names_now)),
                 new=tuple(sorted(names_now - names)),
                 trouble=(there.trouble if there else "") or (was.trouble if was else ""),
             )

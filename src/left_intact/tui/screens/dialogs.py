@@ -41,7 +41,7 @@ class Dialog(ModalScreen[Answer], Generic[Answer]):  # noqa: UP046 (3.11 has no 
     def words(self, heading: str, says: str, keys: list[tuple[str, str]]) -> Text:
         text = Text()
         text.append(f"{heading}\n\n", self.look.style("focus", bold=True))
-        text.append(f"{bearable(says)}\n\n", self.look.style("text"))
+        text.append("\n".join(map(bearable, says.split("\n"))) + "\n\n", self.look.style("text"))
         for key, does in keys:
             text.append(key, self.look.style("focus", bold=True)).append(
                 f" {does}    ", self.look.style("quiet")
@@ -53,18 +53,27 @@ class Dialog(ModalScreen[Answer], Generic[Answer]):  # noqa: UP046 (3.11 has no 
 
 
 class ConfirmDialog(Dialog[bool]):
-    """Yes by Enter, no by Esc."""
+    """Yes by Enter, no by Esc. Where something speaks against it, yes is a plain y."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter,y", "yes", "yes"), Binding("n", "leave", "no")]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("enter", "enter", "yes"),
+        Binding("y", "yes", "yes"),
+        Binding("n", "leave", "no"),
+    ]
 
-    def __init__(self, heading: str, says: str, does: str) -> None:
+    def __init__(self, heading: str, says: str, does: str, *, plainly: bool = False) -> None:
         super().__init__()
-        self.parts = (heading, says, does)
+        self.parts, self.plainly = (heading, says, does), plainly
 
     def compose(self) -> ComposeResult:
         heading, says, does = self.parts
+        yes = "y" if self.plainly else "Enter"
         with Vertical(classes="box"):
-            yield Static(self.words(heading, says, [("Enter", does), ("Esc", "leave it")]))
+            yield Static(self.words(heading, says, [(yes, does), ("Esc", "leave it")]))
+
+    def action_enter(self) -> None:
+        if not self.plainly:
+            self.dismiss(True)
 
     def action_yes(self) -> None:
         self.dismiss(True)

@@ -95,9 +95,9 @@ class ThingRow(Row):
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         line, good = self.line, not self.line.missing and not self.line.trouble
-        row = Line().put("", look.style("text"), 4).put(line.thing.value, look.style("text", bold=lit), 22)
-        row.put(f"{line.before:,}", look.style("text"), 8, "right").put("  →", look.style("quiet"))
-        row.put(f"{line.after:,}", look.style("text"), 8, "right").gap(2)
+        row = Line().put("", look.style("text"), 4).put(line.thing.value, look.style("text", bold=lit), 21)
+        row.put(f"{line.before:,}", look.style("text"), 6, "right").put(" →", look.style("quiet"))
+        row.put(f"{line.after:,}", look.style("text"), 6, "right").gap(2)
         row.put("✓" if good else "✗", look.style("good" if good else "bad")).gap(2)
         says = line.trouble or (f"without {listed(line.missing)}" if line.missing else line.rule)
         return [
@@ -167,7 +167,9 @@ class ProofScreen(StageScreen):
         if outcome is None:
             return ""
         when = ago(outcome.update.began, time.time())
-        return f"gone back {when}" if self.went_back else f"on trial, carried out {when}"
+        if self.went_back:
+            return f"gone back {when}"
+        return f"on trial, carried out {when}" if self.size.width >= 120 else "on trial"
 
     # ------------------------------------------------------------ drawing
 
@@ -179,7 +181,7 @@ class ProofScreen(StageScreen):
             self.query_one("#ledger", Lines).set_rows([])
             return
         proof = outcome.proof
-        head.update(_head(proof, self.desk.install.name, look))
+        head.update(_head(proof, self.desk.install.name, look, roomy=self.size.width >= 120))
         ticked = self.desk.ticked
         rows: list[Row] = [_LedgerHeading()]
         rows += [LedgerRow(x) for x in proof.ledger if x.before.files or x.after.files]
@@ -189,7 +191,9 @@ class ProofScreen(StageScreen):
         rows += [CheckRow(c, c.says in ticked) for c in proof.checks]
         self.query_one("#ledger", Lines).set_rows(rows)
         foot = Text("taken back: nothing is on trial any more", look.style("quiet"))
-        self.query_one("#foot", Static).update(foot if self.went_back else _foot(proof, look))
+        self.query_one("#foot", Static).update(
+            foot if self.went_back else _foot(proof, look, roomy=self.size.width >= 120)
+        )
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
         outcome, look = self.desk.outcome, self.look
@@ -282,13 +286,12 @@ class ProofScreen(StageScreen):
         )
         says += "After that there is no going back."
         if wrong := self._not_well():
-            says = f"The proof is not intact. {wrong}\n\n{says}"
+            says = f"The proof is not intact:\n{wrong}\n\n{says}"
         if left:
             says += f" {count(left, 'check')} for your eyes {'is' if left == 1 else 'are'} not ticked yet."
-        self.app.push_screen(
-            ConfirmDialog("settle", says, "settles all the same" if wrong else "settles"),
-            lambda yes: self._settle() if yes else None,
-        )
+        does = "settles all the same" if wrong else "settles"
+        dialog = ConfirmDialog("settle", says, does, plainly=bool(wrong))
+        self.app.push_screen(dialog, lambda yes: self._settle() if yes else None)
 
     def _not_well(self) -> str:
         """What the proof says against settling."""
@@ -366,37 +369,47 @@ class ProofScreen(StageScreen):
         app.work_on(Job("reading", wanted, lambda _: app.refresh_shelf(), app.complain))
 
 
-def _head(proof: Proof, name: str, look: Look) -> Text:
+def _head(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
     word, colour = _VERDICT[proof.verdict]
     theirs = sum(x.before.files for x in proof.ledger if x.file_class.is_the_persons)
     text = Text(no_wrap=True)
     text.append(f"{word}    ", look.style(colour, bold=True))
-    says = f"{proof.kept.files:,} of your {theirs:,} files are what they were, byte for byte; "
-    says += f"{proof.counts.get(Verb.MERGE, 0)} merged as agreed; {len(proof.lost)} lost"
-    for paths, words in (
-        (proof.altered, "changed by nobody's leave"),
-        (proof.since, "changed since, as by a run"),
-        (proof.unread, "cannot be read"),
-    ):
-        says += f"; {len(paths)} {words}" if paths else ""
-    text.append(says + "\n", look.style("text"))
+    wrong = [
+        f"{len(paths):,} {words}"
+        for paths, words in (
+            (proof.altered, "changed by nobody's leave"),
+            (proof.since, "changed since"),
+            (proof.unread, "unreadable"),
+        )
+        if paths
+    ]
+    lost, merged = f"{len(proof.lost):,} lost", f"{proof.counts.get(Verb.MERGE, 0)} merged"
+    if roomy:
+        says = f"{proof.kept.files:,} of your {theirs:,} files are what they were"
+        says += f"{'' if wrong else ', byte for byte'}; {merged} as agreed; {lost}"
+        text.append("; ".join((says, *wrong)) + "\n", look.style("text"))
+    else:
+        same = f"{proof.kept.files:,} of {theirs:,} as they were"
+        text.append(
+            " · ".join((lost, *wrong, same, *(() if wrong else (merged,)))) + "\n", look.style("text")
+        )
     text.append(
-        f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back from the disk, "
-        f"digest by digest, in {proof.seconds:.1f} s",
+        f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back"
+        f"{' from the disk, digest by digest,' if roomy else ''} in {proof.seconds:.1f} s",
         look.style("quiet"),
     )
     return text
 
 
-def _foot(proof: Proof, look: Look) -> Text:
+def _foot(proof: Proof, look: Look, *, roomy: bool) -> Text:
     text = Text()
     text.append("s ", look.style("focus", bold=True)).append(
         "settles, once you are content.  ", look.style("quiet")
     )
     text.append("g ", look.style("focus", bold=True))
+    old = proof.version_before or "the old one"
     text.append(
-        f"brings {proof.version_before or 'the old one'} back, and keeps what you make meanwhile.",
-        look.style("quiet"),
+        f"brings {old} back{', and keeps what you make meanwhile' if roomy else ''}.", look.style("quiet")
     )
     return text
 

@@ -40,6 +40,7 @@ _PATCH = 0.5
 """What lacks more of the program than this, and is smaller than that, is no release."""
 PATCH = "patch"
 """The question whether what comes is one."""
+_BRINGS = (Verb.ADD, Verb.REPLACE, Verb.MERGE, Verb.ASK)
 _BY_DIGEST = 9
 """The weight of evidence that a digest gives."""
 
@@ -88,7 +89,12 @@ class InPlace:
         moves = [m for path in sorted(sketch.rows) if (m := _move(sketch, path))]
         moves = sorted(_clear_of_obstacles(sketch, moves), key=lambda m: m.at)
         return Drawing(
-            stages=(Carry(moves=tuple(m for m in moves if m.is_step), shipped=_shipped(patch)),),
+            stages=(
+                Carry(
+                    moves=tuple(m for m in moves if m.is_step),
+                    shipped=Shipped(arrival=0, over=sketch.is_patch),
+                ),
+            ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
             merges=MappingProxyType(sketch.merges),
             questions=tuple(questions),
@@ -106,6 +112,8 @@ class _Sketch:
     folders: Mapping[str, Folder]
     rows: dict[str, Row]
     merges: dict[str, Merge] = field(default_factory=dict)
+    is_patch: bool = False
+    """Whether what comes is laid over the release on record, and nothing is retired for it."""
     not_merged: dict[str, str] = field(default_factory=dict)
     """Why, by path."""
     question_of: dict[str, Question] = field(default_factory=dict)
@@ -165,6 +173,9 @@ def _patch_question(sketch: _Sketch) -> Question | None:
     coming = sum(1 for entry in sketch.coming.values() if entry.kind is Kind.FILE)
     if here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
         return None
+    if not any(row.verb in _BRINGS for row in sketch.rows.values()):
+        _as_a_patch(sketch)  # all of it lies here already: there is nothing to ask
+        return None
     answer = sketch.inputs.answers.get(PATCH)
     options = ("patch", "release")
     question = Question(
@@ -180,9 +191,7 @@ def _patch_question(sketch: _Sketch) -> Question | None:
         note=f"{missing} of the program's files are not in it",
     )
     if question.choice == "patch":
-        for path, row in sketch.rows.items():
-            if row.verb is Verb.RETIRE:
-                sketch.rows[path] = replace(row, verb=Verb.KEEP, because="{new} is laid as a patch: it stays")
+        _as_a_patch(sketch)
         if blockers.counterparts(pages_in(sketch.coming), sketch.inputs.survey) < coming * _PATCH:
             says = (
                 f"{sketch.new} is neither a whole release nor a patch: most of it has nothing to replace here"
@@ -190,6 +199,13 @@ def _patch_question(sketch: _Sketch) -> Question | None:
             way = "Check what came, or pass it with --allow not-a-release."
             sketch.blockers.append(Fault(code="not-a-release", says=says, way_out=way, passable=True))
     return question
+
+
+def _as_a_patch(sketch: _Sketch) -> None:
+    sketch.is_patch = True
+    for path, row in sketch.rows.items():
+        if row.verb is Verb.RETIRE:
+            sketch.rows[path] = replace(row, verb=Verb.KEEP, because="{new} is laid as a patch: it stays")
 
 
 def _programs_files(sketch: _Sketch) -> tuple[int, int]:
@@ -204,11 +220,6 @@ def _programs_files(sketch: _Sketch) -> tuple[int, int]:
         here += len(mine)
         missing += len(set(mine) - coming.get(page.folder, frozenset()))
     return here, missing
-
-
-def _shipped(patch: Question | None) -> Shipped:
-    """A patch is laid over the release on record."""
-    return Shipped(arrival=0, over=patch is not None and patch.choice == "patch")
 
 
 def _not_whole(sketch: _Sketch, moves: list[Move]) -> list[Fault]:
