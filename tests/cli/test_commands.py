@@ -242,3 +242,48 @@ def test_news_hold_fetch_and_pack_on_the_command_line(
     finally:
         server.shutdown()
         server.server_close()
+
+
+def test_settling_what_is_not_intact_wants_a_plain_yes(line: Line) -> None:
+    root = str(line.mock.root)
+    line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    (line.mock.root / "saves/mill.sav").unlink()
+    out, _ = line("prove", root, code=1)
+    assert "BROKEN" in out and "saves/mill.sav" in out and "titles" in out
+    out, _ = line("settle", root, code=1)
+    assert "NOT SETTLED" in out and "saves/mill.sav" in out and "--yes" in out
+    said = line.json("settle", root, code=1)
+    assert said["settled"] is False and "broken" in said["not_well"][0]
+    assert line.json("shelf")["installs"][0]["state"] == "on-trial"
+    line("settle", root, "--yes")
+    assert line.json("shelf")["installs"][0]["state"] == "settled"
+
+
+def test_a_going_back_can_be_proven_again(line: Line) -> None:
+    root = str(line.mock.root)
+    line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    line("go-back", root)
+    assert line.json("prove", root)["verdict"] == "intact"
+
+
+def test_lines_of_their_own_are_kept_and_shown(line: Line) -> None:
+    root = str(line.mock.root)
+    assert line.json("look-at", root, "--add", "the harbour at dusk", "--add", "both pads")["look_at"] == [
+        "the harbour at dusk",
+        "both pads",
+    ]
+    out, _ = line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    assert "the harbour at dusk" in out
+    out, _ = line("look-at", root, "--drop", "both pads")
+    assert out.strip() == "the harbour at dusk"
+    _, err = line("look-at", root, "--drop", "nothing like it", code=2)
+    assert "nothing like it" in err
+
+
+def test_a_picture_that_is_none_is_said(line: Line, tmp_path: Path) -> None:
+    words = ("update", str(line.mock.root), str(line.mock.next), "--yes")
+    _, err = line(*words, "--picture", str(tmp_path / "none.png"), code=2)
+    assert "none.png" in err
+    (tmp_path / "scene.png").write_bytes(b"x")
+    out, _ = line(*words, "--picture", str(tmp_path / "scene.png"))
+    assert "scene.png before" in out

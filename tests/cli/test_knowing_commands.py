@@ -12,7 +12,7 @@ import pytest
 
 from left_intact.core.keepsheet.format import json_schema
 from left_intact.core.keepsheet.sheet import parse_sheet
-from tests.builders import LATER, Mock, plant, release, zipped
+from tests.builders import LATER, SCRIPTS, Mock, plant, release, zipped
 from tests.cli.test_commands import Line
 from tests.corpus.programs import mudlark
 
@@ -135,3 +135,25 @@ def test_the_bench_tells_of_destructive_errors_by_its_exit_code() -> None:
     bench = Path(__file__).parents[2] / "bench" / "classify.py"
     done = subprocess.run([sys.executable, str(bench)], capture_output=True, text=True, check=False)
     assert done.returncode == 0 and "HELD OUT" in done.stdout and "reliability" in done.stdout, done.stderr
+
+
+@SCRIPTS
+def test_a_watched_run_on_trial_is_proven_by_things(mock: Mock, capfd: pytest.CaptureFixture[str]) -> None:
+    """The new program writes its list anew, empty: every file is there, its titles are not."""
+    line = Line(mock, capfd)
+    root = str(mock.root)
+    listing = {"games": [{"title": f"g{n}"} for n in range(163)]}
+    plant(mock.root, {"library.json": json.dumps(listing)}, mtime=LATER)
+    sheet = mock.folder / "sheet.toml"
+    sheet.write_text(
+        'format = 1\n[[things]]\ncounts = "titles"\nfile = "library.json"\nat = "games"\nname = "title"\n'
+    )
+    line("survey", root)
+    line("sheet", root, "--import", str(sheet))
+    arriving = release("1.1")
+    arriving["mocklet"] = "#!/bin/sh\n# VERSION 1.1\nprintf '{\"games\": []}' > library.json\n"
+    mock.arrive(arriving)
+    out, _ = line("update", root, str(mock.next), "--baseline", str(mock.base), "--yes")
+    assert "163 titles" in out
+    said = json.loads(line("watch", "--json", root, "--", "./mocklet")[0])
+    assert said["verdict"] == "attention" and "titles 163 before, 0 now" in said["things"][0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 from pathlib import Path
 from typing import Any
@@ -203,3 +204,22 @@ def test_what_could_not_be_put_back_keeps_every_copy(updated: Mock) -> None:
     kept = box.objects()
     assert updated.bench.updates.back.go(updated.install).missing
     assert kept <= box.objects()
+
+
+@pytest.mark.parametrize(("times", "sound"), [(1, True), (2, False)])
+def test_what_a_disk_fails_to_read_is_read_once_more(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch, times: int, sound: bool
+) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    box = mock.bench.updates.strongbox(mock.install)
+    digest, real, left = next(iter(box.objects())), LocalPlace.digest, [times]
+
+    def failing(self: LocalPlace, path: str) -> str:
+        if left[0]:
+            left[0] -= 1
+            raise OSError(errno.EIO, "Input/output error")
+        return real(self, path)
+
+    monkeypatch.setattr(LocalPlace, "digest", failing)
+    assert box.has(digest) is sound

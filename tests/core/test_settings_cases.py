@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from left_intact.core.settings.formats.registry import format_named
+from left_intact.core.settings.merge import merge_settings
 from tests.settings.cases import Case, every_case, table
 from tests.settings.readers import READERS, lost
 
@@ -42,6 +43,19 @@ def test_no_awkward_file_loses_a_value(file_format: str) -> None:
     assert len(BY_FORMAT[file_format]) > 150
     for case in BY_FORMAT[file_format]:
         must_hold(case)
+
+
+def test_what_was_taken_for_lines_is_known_by_the_whole_of_it() -> None:
+    """A library of an older version remembers TOML files as lines."""
+    for case in BY_FORMAT["text toml"]:
+        try:
+            READERS["text toml"]["standard"](case.yours)
+        except ValueError:
+            continue  # no TOML, so it may well be lines
+        merge = merge_settings(case.base, case.yours, case.arriving, file_format="text ini")
+        if not merge.trouble and merge.content != case.yours:
+            assert not lost("text toml", case.base, case.yours, merge.content), case
+            assert READERS["text toml"]["standard"](merge.content)
 
 
 def test_the_page_says_how_each_ended() -> None:

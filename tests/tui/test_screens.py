@@ -16,7 +16,7 @@ from left_intact.tui.screens.arrival import ArrivalScreen
 from left_intact.tui.screens.dialogs import ConfirmDialog, RecoverDialog
 from left_intact.tui.screens.help import HelpScreen
 from left_intact.tui.screens.plan import LaneRow, MoveRow, PlanScreen, QuestionRow
-from left_intact.tui.screens.proof import CheckRow, ProofScreen
+from left_intact.tui.screens.proof import CheckRow, ProofScreen, ThingRow
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.screens.survey import EntryRow, SurveyScreen
@@ -120,7 +120,7 @@ async def test_the_whole_way_by_keys(waiting: Mock) -> None:
         await press(app, pilot, "space", "c")
         assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
         assert "rate = 44100" in waiting.read("mocklet.ini")
-        await press(app, pilot, "g", "enter")
+        await press(app, pilot, "g", "enter", "escape")
         assert isinstance(app.screen, ShelfScreen) and waiting.state() == before
         assert "1 waiting" in words(app)
 
@@ -306,3 +306,61 @@ def test_text_in_cells() -> None:
         "a/very/long/path/to/a.sav", 12
     ).endswith(".sav")
     assert "\x1b" not in bearable("a\x1b[31m") and bearable("\udcff.sav") == "?.sav"
+
+
+async def test_settling_what_is_not_intact_takes_a_plain_y(waiting: Mock) -> None:
+    waiting.update()
+    (waiting.root / "saves/mill.sav").unlink()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter", "v")
+        assert isinstance(app.screen, ProofScreen)
+        assert "B R O K E N" in words(app) and "1 lost" in words(app)
+        await press(app, pilot, "s")
+        assert isinstance(app.screen, ConfirmDialog) and "mill.sav" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ConfirmDialog)  # Enter is no yes here
+        await press(app, pilot, "y")
+        assert (
+            isinstance(app.screen, ShelfScreen)
+            and waiting.bench.updates.history(waiting.install)[0].state == "settled"
+        )
+
+
+async def test_a_line_of_their_own_is_added_and_taken_away(waiting: Mock) -> None:
+    waiting.update()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter", "a", *"the quay", "enter")
+        assert waiting.bench.updates.look_at(waiting.install) == ("the quay",)
+        assert "the quay" in words(app)
+        ledger = app.screen.query_one("#ledger", Lines)
+        while not (isinstance(ledger.row, CheckRow) and ledger.row.check.says == "the quay"):
+            await press(app, pilot, "down")
+        await press(app, pilot, "a")
+        assert waiting.bench.updates.look_at(waiting.install) == () and "the quay" not in words(app)
+
+
+async def test_going_back_shows_its_proof(waiting: Mock) -> None:
+    waiting.update()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter", "g", "enter")
+        assert isinstance(app.screen, ProofScreen) and app.screen.went_back
+        assert "I N T A C T" in words(app) and "gone back" in words(app) and "1.1 → 1.0" in words(app)
+        await press(app, pilot, "v", "s")  # proves again; there is nothing to settle
+        assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
+        await press(app, pilot, "escape")
+        assert isinstance(app.screen, ShelfScreen)
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_things_stand_between_files_and_checks(waiting: Mock, size: tuple[int, int]) -> None:
+    waiting.update()
+    (waiting.root / "games/harbour.cart").unlink()
+    async with running(waiting, size) as (app, pilot):
+        await press(app, pilot, "enter", "v")
+        said = words(app)
+        assert "things, by name" in said and "titles" in said and "1 lost" in said
+        ledger = app.screen.query_one("#ledger", Lines)
+        while not (isinstance(ledger.row, ThingRow)):
+            await press(app, pilot, "down")
+        if size[0] == 160:
+            assert "no longer there" in words(app) and "games/harbour" in words(app)

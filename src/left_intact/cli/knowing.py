@@ -101,6 +101,29 @@ def rulings(install: str, as_json: bool) -> None:
         )
 
 
+@commands.command("look-at")
+@INSTALL_WORD
+@click.option("--add", "add", multiple=True, metavar="WORDS", help="a line to tick after every update of it")
+@click.option("--drop", "drop", multiple=True, metavar="WORDS", help="a line that is not wanted any more")
+@AS_JSON
+def look_at(install: str, add: tuple[str, ...], drop: tuple[str, ...], as_json: bool) -> None:
+    """List, add to or take from what you want to tick after every update of a program."""
+    work = bench()
+    target = work.shelf.find(install)
+    lines = list(work.updates.look_at(target))
+    for words in drop:
+        if words not in lines:
+            raise Misuse("no-such-line", f"no line says {words!r}", way_out="See look-at for all.")
+        lines.remove(words)
+    if add or drop:
+        work.updates.set_look_at(target, [*lines, *add])
+        lines = list(work.updates.look_at(target))
+    if as_json:
+        out({"install": target.name, "look_at": lines})
+    else:
+        click.echo("\n".join(lines) or f"nothing of your own to tick for {target.name} yet; --add WORDS")
+
+
 @commands.command("sheet")
 @click.argument("install", required=False, metavar="[INSTALL]", help="a registered name, or a path")
 @click.option("--export", "to", metavar="FILE", help="write it to a file")
@@ -168,10 +191,13 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
 
     run = work.surveys.watch(target, command=command or (), wait=wait)
     stubs = [f.path for f in work.surveys.stubs(target, work.surveys.survey(target))]
+    proof = work.updates.prove(target).proof if work.updates.on_trial(target) else None
     if as_json:
         out(
             {
                 "install": target.name,
+                "verdict": proof.verdict.value if proof else None,
+                "things": [check.says for check in proof.checks if check.name == "things"] if proof else [],
                 "made": list(run.made),
                 "changed": list(run.changed),
                 "gone": list(run.gone),
@@ -190,6 +216,9 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
             )
         if len(paths) > 20:
             click.echo(f"  {word:8} … and {len(paths) - 20:,} more")
+    if proof is not None:
+        things = next((check for check in proof.checks if check.name == "things"), None)
+        click.echo(f"on trial: the proof now says {proof.verdict}" + (f"; {things.says}" if things else ""))
 
 
 @commands.command("baseline")

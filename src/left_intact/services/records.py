@@ -42,6 +42,11 @@ class Records(Service):
         """The newest update that is on trial or settled."""
         return next((u for u in self.history(install) if u.state in IN_FORCE), None)
 
+    def on_trial(self, install: Install) -> bool:
+        """Whether an update of it is on trial, and nothing of it is under way or waits."""
+        runs, unfinished = self.runs(install)
+        return unfinished is None and any(run.state is State.ON_TRIAL for run in runs)
+
     def went_back(self, install: Install) -> Update | None:
         """The going back that was the last thing done to an install; None where it was not."""
         from left_intact.core.carrying.heads import Heads

@@ -170,10 +170,17 @@ class Strongbox:
     def has(self, digest: str) -> bool:
         """Whether a verified copy is there; a damaged one counts as none.
 
+        What a disk fails to read is read once more: a copy that is called damaged may never be put back.
         Raises `copy-refused` where the system will not let it be read: that says nothing of the copy.
         """
+        name = self.object_name(digest)
         try:
-            return self.place.digest(self.object_name(digest)) == digest
+            try:
+                return self.place.digest(name) == digest
+            except OSError as error:
+                if error.errno != errno.EIO:
+                    raise
+                return self.place.digest(name) == digest
         except (FileNotFoundError, LeftIntactError):
             return False
         except OSError as error:

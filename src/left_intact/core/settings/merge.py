@@ -17,7 +17,7 @@ from typing import Any
 
 from left_intact.core.model.plan import KeyLine, Merge
 from left_intact.core.settings.document import Document, Format, Key, NotReadable, shown
-from left_intact.core.settings.formats.registry import format_named
+from left_intact.core.settings.formats.registry import format_by_whole, format_named
 
 _ALIKE = 0.5
 _NOT = object()
@@ -40,7 +40,8 @@ def merge_settings(
     why and nothing is changed.
     """
     try:
-        return _Merging(format_named(file_format), shipped, yours, arriving, answers or {}, renames).run()
+        name = format_by_whole(file_format, yours, arriving)
+        return _Merging(format_named(name), shipped, yours, arriving, answers or {}, renames).run()
     except NotReadable as error:
         trouble = str(error) or "its parts do not fit together"
     except RecursionError:

@@ -10,17 +10,22 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.model.classes import FileClass
-from left_intact.core.model.plan import Verb
-from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Proof, Verdict
+from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Verdict
 from left_intact.core.model.things import ThingLine
 from left_intact.core.model.update import Settled
 from left_intact.core.model.views import PlanView
 from left_intact.tui.desk import Desk
-from left_intact.tui.explain import heading, keys
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import NAME, Look
 from left_intact.tui.preview import two_pictures
+from left_intact.tui.proof_words import (
+    footline,
+    headline,
+    ledger_words,
+    where_it_went,
+    why_check,
+    why_thing,
+)
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
@@ -29,11 +34,6 @@ from left_intact.words import ago, count, listed, size
 from left_intact.workbench import Outcome, WentBack
 from left_intact.worker.call import call
 
-_VERDICT = {
-    Verdict.INTACT: ("I N T A C T", "good"),
-    Verdict.ATTENTION: ("A T T E N T I O N", "focus"),
-    Verdict.BROKEN: ("B R O K E N", "bad"),
-}
 _CHECK_MARK = {
     CheckState.PASSED: ("✓", "good"),
     CheckState.FAILED: ("✗", "bad"),
@@ -69,21 +69,6 @@ class LedgerRow(Row):
                 clip(ledger_words(entry), width - row.cell_len - 1), look.style("text" if good else "bad")
             )
         ]
-
-
-def ledger_words(line: LedgerLine) -> str:
-    """`212 equal by digest, 1 as agreed`."""
-    if not line.is_well:
-        said = (
-            (line.trouble, "lost or changed by nobody's leave"),
-            (line.since, "changed since, as by a run"),
-            (line.unread, "cannot be read"),
-        )
-        return ", ".join(f"{number:,} {words}" for number, words in said if number)
-    if not line.agreed:
-        return "all equal, by digest"
-    equal = f"{line.equal:,} equal by digest, " if line.equal else ""
-    return f"{equal}{line.agreed:,} as agreed"
 
 
 class ThingRow(Row):
@@ -181,7 +166,7 @@ class ProofScreen(StageScreen):
             self.query_one("#ledger", Lines).set_rows([])
             return
         proof = outcome.proof
-        head.update(_head(proof, self.desk.install.name, look, roomy=self.size.width >= 120))
+        head.update(headline(proof, self.desk.install.name, look, roomy=self.size.width >= 120))
         ticked = self.desk.ticked
         rows: list[Row] = [_LedgerHeading()]
         rows += [LedgerRow(x) for x in proof.ledger if x.before.files or x.after.files]
@@ -192,7 +177,7 @@ class ProofScreen(StageScreen):
         self.query_one("#ledger", Lines).set_rows(rows)
         foot = Text("taken back: nothing is on trial any more", look.style("quiet"))
         self.query_one("#foot", Static).update(
-            foot if self.went_back else _foot(proof, look, roomy=self.size.width >= 120)
+            foot if self.went_back else footline(proof, look, roomy=self.size.width >= 120)
         )
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
@@ -200,13 +185,13 @@ class ProofScreen(StageScreen):
         if outcome is None:
             self.explain(Text(""))
         elif isinstance(message.row, CheckRow):
-            self.explain(_why_check(message.row.check, outcome.proof, look))
+            self.explain(why_check(message.row.check, outcome.proof, look))
             if message.row.check.says.startswith(SAME_SCENE):
                 self._show_pictures(message.row)
         elif isinstance(message.row, ThingRow):
-            self.explain(_why_thing(message.row.line, look))
+            self.explain(why_thing(message.row.line, look))
         else:
-            self.explain(_where_it_went(outcome.proof, look))
+            self.explain(where_it_went(outcome.proof, look))
 
     # ------------------------------------------------------------ actions
 
@@ -367,128 +352,6 @@ class ProofScreen(StageScreen):
         self.app.pop_screen()
         app, wanted = self.left_intact, call("desk.take_stock", self.desk.install)
         app.work_on(Job("reading", wanted, lambda _: app.refresh_shelf(), app.complain))
-
-
-def _head(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
-    word, colour = _VERDICT[proof.verdict]
-    theirs = sum(x.before.files for x in proof.ledger if x.file_class.is_the_persons)
-    text = Text(no_wrap=True)
-    text.append(f"{word}    ", look.style(colour, bold=True))
-    wrong = [
-        f"{len(paths):,} {words}"
-        for paths, words in (
-            (proof.altered, "changed by nobody's leave"),
-            (proof.since, "changed since"),
-            (proof.unread, "unreadable"),
-        )
-        if paths
-    ]
-    lost, merged = f"{len(proof.lost):,} lost", f"{proof.counts.get(Verb.MERGE, 0)} merged"
-    if roomy:
-        says = f"{proof.kept.files:,} of your {theirs:,} files are what they were"
-        says += f"{'' if wrong else ', byte for byte'}; {merged} as agreed; {lost}"
-        text.append("; ".join((says, *wrong)) + "\n", look.style("text"))
-    else:
-        same = f"{proof.kept.files:,} of {theirs:,} as they were"
-        text.append(
-            " · ".join((lost, *wrong, same, *(() if wrong else (merged,)))) + "\n", look.style("text")
-        )
-    text.append(
-        f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back"
-        f"{' from the disk, digest by digest,' if roomy else ''} in {proof.seconds:.1f} s",
-        look.style("quiet"),
-    )
-    return text
-
-
-def _foot(proof: Proof, look: Look, *, roomy: bool) -> Text:
-    text = Text()
-    text.append("s ", look.style("focus", bold=True)).append(
-        "settles, once you are content.  ", look.style("quiet")
-    )
-    text.append("g ", look.style("focus", bold=True))
-    old = proof.version_before or "the old one"
-    text.append(
-        f"brings {old} back{', and keeps what you make meanwhile' if roomy else ''}.", look.style("quiet")
-    )
-    return text
-
-
-def _why_check(check: Check, proof: Proof, look: Look) -> Text:
-    text = Text()
-    state = {
-        CheckState.PASSED: ("passed", "good"),
-        CheckState.FAILED: ("failed", "bad"),
-        CheckState.YOURS: ("yours to check", "focus"),
-    }[check.state]
-    text.append(f"{check.name}\n", look.style("text", bold=True)).append(
-        f"{state[0]}\n\n", look.style(state[1])
-    )
-    text.append(bearable(check.says) + "\n", look.style("text"))
-    if check.name == "merged":
-        path = check.says.split(":", 1)[0]
-        if path in proof.merged:
-            keys(text, proof.merged[path], look)
-    for of, word, paths in (
-        ("yours", "lost", proof.lost),
-        ("yours", "changed by nobody's leave", proof.altered),
-        ("yours", "changed since, as by a run", proof.since),
-        ("unreadable", "cannot be read", proof.unread),
-        ("not whole", "as they were", proof.stayed_old),
-        ("nothing else", "appeared", proof.appeared),
-    ):
-        if paths and check.name == of:
-            heading(text, word, look)
-            text.append("\n".join(clip(bearable(p), 48) for p in paths[:20]) + "\n", look.style("text"))
-    return text
-
-
-def _why_thing(line: ThingLine, look: Look) -> Text:
-    """What is missing and what is new of a kind of things, and how it was counted."""
-    text = Text()
-    text.append(f"{line.thing.value}\n", look.style("text", bold=True))
-    text.append(f"{line.before:,} before, {line.after:,} now\n\n", look.style("quiet"))
-    text.append(f"counted by: {bearable(line.rule)}\n", look.style("text"))
-    if line.trouble:
-        text.append(bearable(line.trouble) + "\n", look.style("bad"))
-    for word, names in (("no longer there", line.missing), ("new", line.new)):
-        if names:
-            heading(text, word, look)
-            text.append("\n".join(clip(bearable(n), 48) for n in names[:20]) + "\n", look.style("text"))
-    return text
-
-
-def _where_it_went(proof: Proof, look: Look) -> Text:
-    """Every class as a band from before to after: heavy where bytes are the very same, thin where laid
-    anew.
-    """
-    text = Text("where every file went\n\n", look.style("text", bold=True))
-    text.append("before" + " " * 18 + "after\n\n", look.style("quiet"))
-    for line in proof.ledger:
-        if not line.before.files and not line.after.files:
-            continue
-        kind = line.file_class
-        thick = line.equal > 0 or kind.is_the_persons
-        body = ("━" if thick and not line.trouble else "─") * 18
-        text.append_text(badge(kind, look))
-        text.append(f" {body} ", look.of_class(kind)).append_text(badge(kind, look))
-        text.append(f"{line.after.files:>9,}\n", look.style("text"))
-        anew = proof.counts.get(Verb.REPLACE, 0) + proof.counts.get(Verb.ADD, 0)
-        if kind is FileClass.PROGRAM and anew:
-            text.append("    " + "─" * 18, look.of_class(kind)).append(
-                f"     {anew:>8,} laid anew\n", look.style("quiet")
-            )
-            gone = proof.counts.get(Verb.RETIRE, 0)
-            if gone:
-                text.append("    " + "╌" * 18, look.style("quiet")).append(
-                    f"     {gone:>8,} set aside\n", look.style("quiet")
-                )
-        text.append("\n")
-    text.append(
-        "heavy: the very same bytes\nthin: what the release ships\nbroken: in the strongbox\n",
-        look.style("quiet"),
-    )
-    return text
 
 
 class _LedgerHeading(Row):

@@ -9,7 +9,7 @@ from left_intact.core.settings.formats.sectionless import Sectionless
 from left_intact.core.settings.formats.toml import Toml
 
 FORMATS: tuple[Format, ...] = (Json(), Toml(), Ini(), Sectionless())
-"""Where two are equally sure of a text, the first has it."""
+"""The stricter first: where two are equally sure of a text, the first has it."""
 NAMES = frozenset(one.name for one in FORMATS)
 _BY_NAME = {one.name: one for one in FORMATS}
 _LEAST = 0.5
@@ -41,6 +41,29 @@ def format_named(file_format: str) -> Format:
     if file_format not in _BY_NAME:
         raise NotReadable(f"nobody here can read {file_format or 'this format'} key by key")
     return _BY_NAME[file_format]
+
+
+def format_by_whole(file_format: str, *sides: bytes) -> str:
+    """The format that the whole of some files is of, where their beginnings said another one.
+
+    What is remembered of a file may be of a version of this program that knew fewer formats.
+    """
+    for one in FORMATS:
+        if one.name == file_format:
+            break  # the rest is less strict
+        if not may_merge(one.name, file_format) and any(_is_of(one, side) for side in sides):
+            return one.name
+    return file_format
+
+
+def _is_of(one: Format, data: bytes) -> bool:
+    """Whether all of a file is of a format, by its beginning and by a parser that is not ours."""
+    if one.recognise(data.decode("utf-8", "replace")) < _LEAST:
+        return False
+    try:
+        return bool(one.read(data))
+    except (NotReadable, RecursionError):
+        return False
 
 
 def open_document(data: bytes, file_format: str) -> Document:
