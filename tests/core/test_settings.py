@@ -14,6 +14,7 @@ from left_intact.core.model.plan import Merge
 from left_intact.core.settings.document import NotReadable, shown
 from left_intact.core.settings.formats.registry import format_named, open_document
 from left_intact.core.settings.merge import merge_settings
+from tests.builders import Mock, plant, release
 
 INI = b"; top\n\n[video]\nsmooth = on ; soft\nscale=2\n\n[sound]\n; rate in Hz\nrate = 22050\n"
 
@@ -227,3 +228,46 @@ def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest
         format_named(name).read(good)
         with pytest.raises(NotReadable):
             format_named(name).read(bad)
+
+
+def test_a_dot_in_a_name_and_a_way_of_two_names_are_two_keys() -> None:
+    base, yours = b'{"video.scale": 1}', b'{"video.scale": 7}'
+    arriving = b'{"video.scale": 2, "video": {"scale": 3}}'
+    merge = merge_settings(base, yours, arriving, file_format="text json")
+    assert json.loads(merge.content) == {"video.scale": 7, "video": {"scale": 3}}
+    assert [(line.key, line.path) for line in merge.lines] == [
+        ('"video.scale"', ("video.scale",)),
+        ("video.scale", ("video", "scale")),
+    ]
+    taken = merge_settings(
+        base, yours, arriving, file_format="text json", answers={("video.scale",): "arriving"}
+    )
+    assert json.loads(taken.content)["video.scale"] == 2
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        b'{"a":' * 9000 + b"1" + b"}" * 9000,
+        b'{"\\ud800": 1}',
+        b'{"a": 1, "a": 2}',
+        '{"a": "\udc80"}'.encode("utf-8", "surrogatepass"),
+    ],
+)
+def test_one_odd_file_stops_no_plan(mock: Mock, odd: bytes) -> None:
+    mock.edit({"odd.json": odd})
+    plant(mock.base, {"odd.json": b'{"a": 0}'})
+    mock.arrive(release("1.1") | {"odd.json": b'{"a": 5, "b": 6}'})
+    plan = mock.plan()
+    question = next(q for q in plan.questions if "odd.json" in q.paths)
+    assert question.default == "yours"
+    mock.update()
+    assert (mock.root / "odd.json").read_bytes() == odd
+    # The other answer lays the arriving one, and keeps this one until they let go of it.
+    mock.bench.updates.back.go(mock.install)
+    draft = mock.draft()
+    answers = {q.id: q.default for q in draft.plan().questions} | {question.id: "arriving"}
+    outcome = mock.bench.updates.update(draft.plan(answers), mock.install)
+    assert json.loads(mock.read("odd.json")) == {"a": 5, "b": 6} and outcome.proof.verdict == "intact"
+    mock.bench.updates.settle(mock.install)
+    assert [h for h in mock.bench.keeping.look(mock.install).held if "odd.json" in h.places]
