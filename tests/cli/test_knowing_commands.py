@@ -155,5 +155,5 @@ def test_a_watched_run_on_trial_is_proven_by_things(mock: Mock, capfd: pytest.Ca
     mock.arrive(arriving)
     out, _ = line("update", root, str(mock.next), "--baseline", str(mock.base), "--yes")
     assert "163 titles" in out
-    said = json.loads(line("watch", "--json", root, "--", "./mocklet")[0])
+    said = json.loads(line("watch", root, "--json", "--", "./mocklet")[0])
     assert said["verdict"] == "attention" and "titles 163 before, 0 now" in said["things"][0]

@@ -341,3 +341,18 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     assert {p: s for p, s in now.items() if not p.endswith("/")} == {
         p: s for p, s in before[""].items() if not p.endswith("/")
     }
+
+
+def test_a_service_that_moves_saves_while_an_update_waits(made: MadeUp) -> None:
+    """What it moved stays where it put it, afterwards and after going back; nobody takes it for ours."""
+    _carry(made)
+    mine = (made.saves / "index").read_bytes()
+    (made.saves / "index").rename(made.saves / "index (from the handheld)")
+    (made.saves / "new from afar.blk").write_bytes(b"\x09" * 77)
+    made.start_once()
+    done = made.bench.updates.go_on(made.install)
+    assert done.update.state is State.ON_TRIAL and not done.proof.lost and not done.proof.altered
+    assert (made.saves / "index (from the handheld)").read_bytes() == mine
+    made.bench.updates.back.go(made.install)
+    there = [path.read_bytes() for path in made.folder.rglob("*") if path.is_file()]
+    assert mine in there and b"\x09" * 77 in there

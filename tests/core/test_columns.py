@@ -81,7 +81,11 @@ def test_ended_runs_are_pruned_and_the_last_is_still_proven(mock: Mock) -> None:
     mock.update()
     mock.bench.updates.back.go(mock.install)
     rows = lambda query: _rows(mock, query)  # noqa: E731
-    assert rows("SELECT count(*) FROM witness") == [(0,)] and rows("SELECT count(*) FROM steps")[0][0] > 0
+    assert rows("SELECT count(*) FROM witness") == [(1,)]  # of the going back, which can be proven again
+    assert (
+        mock.bench.updates.prove(mock.install).proof.verdict is Verdict.INTACT
+        and rows("SELECT count(*) FROM steps")[0][0] > 0
+    )
     before = mock.state()
     mock.update()
     mock.bench.updates.settle(mock.install)

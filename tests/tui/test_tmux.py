@@ -95,7 +95,9 @@ def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: 
     screen.keys("g")
     screen.until("come back in place of what lies there now")
     screen.keys("Enter")
-    screen.until("is 4.6.1 again")
+    screen.until("is 4.6.1 again", "I N T A C T", "taken back: nothing is on trial any more")
+    screen.keys("Escape")
+    screen.until("the shelf by class")
     assert snapshot(root) == before
     screen.keys("q")
 
@@ -164,7 +166,9 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.keys("g")
     screen.until("Enter go back")
     screen.keys("Enter")
-    screen.until("4 paths put back")
+    screen.until("4 paths put back", "taken back: nothing is on trial any more")
+    screen.keys("Escape")
+    screen.until("the shelf by class")
     assert snapshot(root) == before
     screen.keys("End", "u")
     screen.until("the routes")

@@ -113,7 +113,7 @@ async def test_the_way_back_is_shown_before_it_is_gone(mock: Mock, size: tuple[i
         )
         await press(app, pilot, "escape")
         assert isinstance(app.screen, ProofScreen) and mock.read("VERSION") == "1.1\n"
-        await press(app, pilot, "g", "u", "enter")
+        await press(app, pilot, "g", "u", "enter", "escape")
         assert isinstance(app.screen, ShelfScreen)
     assert mock.read("VERSION") == "1.0\n" and mock.read("mocklet.ini") == "[video]\nsmooth = maybe\n"
 

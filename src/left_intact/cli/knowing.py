@@ -173,7 +173,7 @@ def sheet(
     click.echo(written or text.rstrip())
 
 
-@commands.command("watch", context_settings={"allow_interspersed_args": False})
+@commands.command("watch")
 @INSTALL_WORD
 @click.argument("command", nargs=-1, metavar="[-- COMMAND]", help="started here, in its folder")
 @AS_JSON

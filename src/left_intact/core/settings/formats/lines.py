@@ -333,13 +333,20 @@ class LineDocument:
         return self._clear_of(last + 1)
 
     def _clear_of(self, place: int) -> int:
-        """The first place from here on that no line above may go on into."""
-        while 0 < place < len(self._lines) and self._lines[place - 1].text.rstrip().endswith("\\"):
+        """The first place from here on that no line above may go on into. Raises `NotReadable` for none."""
+        while self._goes_on(place):
+            if place == len(self._lines):
+                raise NotReadable("its last value may go on in the line below it")
             place += 1
         return place
 
+    def _goes_on(self, place: int) -> bool:
+        above = next((line.text for line in reversed(self._lines[:place]) if line.text.strip()), "")
+        return above.rstrip().endswith("\\")
+
     def _new_section(self, section: str, like: LineDocument) -> int:
         head = next(i for i, line in enumerate(like._lines) if _is_section(line.text, section))
+        self._clear_of(len(self._lines))
         if self._lines and self._lines[-1].text.strip():
             self._insert(len(self._lines), _Line("", "", self._lines[-1].section))
         for line in [*like._comments_above(head), like._lines[head]]:
