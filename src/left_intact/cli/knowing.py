@@ -13,6 +13,7 @@ import click
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.pattern import exactly
 from left_intact.words import count
 from left_intact.workbench import patterns_in, sheet_schema
 
@@ -44,7 +45,10 @@ def rule(install: str, pattern: str, kind: str, preview: bool, undo: bool, as_js
         )
         return
     wanted = _class(kind)
-    seen = work.surveys.preview(work.surveys.survey(target), pattern, wanted)
+    survey = work.surveys.survey(target)
+    if survey.findings.find(pattern) is not None:
+        pattern = exactly(pattern)  # it is the path of a file, whatever signs are in its name
+    seen = work.surveys.preview(survey, pattern, wanted)
     if not preview:
         work.surveys.rule(target, pattern, wanted)
     said = {

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from functools import cache
@@ -265,7 +266,15 @@ class Surveys(Service):
 
     def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
         """Write down the person's word on a path or pattern. It holds for all versions to come."""
-        self.library.rule(install, pattern, file_class)
+        self.library.rule(install, {pattern: file_class})
+
+    def rule_all(self, install: Install, ruled: Mapping[str, FileClass]) -> None:
+        """Write several rulings down that were made as one."""
+        self.library.rule(install, ruled)
+
+    def take_back(self, install: Install) -> tuple[str, ...]:
+        """Take the ruling back that was made last, or all of those that were made as one; their patterns."""
+        return self.library.unrule_last(install)
 
     def unrule(self, install: Install, pattern: str) -> None:
         """Take a ruling back. Raises `no-ruling`."""
@@ -298,6 +307,7 @@ class Surveys(Service):
             meets=len(places),
             changes=len(changing),
             examples=tuple(changing[:5]),
+            by_class=tuple(Counter(findings.class_at(*at) for _, *at in places).most_common()),
         )
 
     def sheet_of(self, install: Install, given: str | None = None) -> Keepsheet:

@@ -154,6 +154,8 @@ class Preview:
     changes: int
     """How many of them have another class now."""
     examples: tuple[str, ...]
+    by_class: tuple[tuple[FileClass, int], ...] = ()
+    """What they are now, the most first."""
 
 
 def _refuse_idle_answers(plan: Plan, answers: Mapping[str, str]) -> None:

@@ -13,6 +13,7 @@ from left_intact.tui.jobs import Job, JobEnded, JobProgress, Jobs, was_stopped
 from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
 from left_intact.tui.protocol import GoToStop, Open
 from left_intact.tui.ways import screen_for, view_named
+from left_intact.tui.writing import bearable
 from left_intact.workbench import ShelfRow, Workbench
 from left_intact.worker.call import call
 
@@ -62,6 +63,11 @@ class LeftIntactApp(App[int]):
         from left_intact.tui.palette_commands import commands_of
 
         yield from commands_of(self, screen)
+
+    def notify(self, message: str, *, title: str = "", **how: Any) -> None:
+        """Say something for a moment. What is said may name files of anybody's: it is never markup."""
+        how["markup"] = False
+        super().notify(bearable(message), title=bearable(title), **how)
 
     # ------------------------------------------------------------ work
 

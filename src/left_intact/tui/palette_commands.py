@@ -10,6 +10,7 @@ from textual.screen import Screen
 
 from left_intact.tui.protocol import Application
 from left_intact.tui.widgets.bars import STOPS
+from left_intact.tui.writing import plain
 
 
 def commands_of(app: Application, screen: Screen[Any]) -> Iterator[SystemCommand]:
@@ -22,7 +23,8 @@ def commands_of(app: Application, screen: Screen[Any]) -> Iterator[SystemCommand
         for number, stop in enumerate(STOPS, 1):
             yield SystemCommand(f"go to {stop}", f"key {number}", _goes(screen, number))
     for row in getattr(screen, "shelf_rows", ()):
-        yield SystemCommand(f"open {row.install.name}", row.install.root, _opens(app, row))
+        name, root = plain(row.install.name), plain(row.install.root)
+        yield SystemCommand(f"open {name}", root, _opens(app, row))
     yield SystemCommand("light or dark", "change the look", app.action_switch_look)
     yield SystemCommand("help", "what this view is for, and its keys", app.action_help)
     yield SystemCommand("quit", "leave Left Intact", app.action_quit)

@@ -7,6 +7,7 @@ import re
 from rich.cells import cell_len, set_cell_size
 from rich.style import Style
 from rich.text import Text
+from textual.markup import escape
 
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
 
@@ -14,6 +15,11 @@ _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
 def bearable(name: str) -> str:
     """A name without what would move the cursor or break the terminal: bytes and controls as marks."""
     return _CONTROL.sub("\u00b7", name.encode("utf-8", "replace").decode("utf-8"))
+
+
+def plain(name: str) -> str:
+    """A name for the few places that take what they show for markup: it is none."""
+    return escape(bearable(name))
 
 
 def fit(text: str, width: int, align: str = "left") -> str:

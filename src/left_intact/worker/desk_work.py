@@ -96,14 +96,13 @@ class DeskWork:
 
     def rule(self, install: Install, ruled: Mapping[str, FileClass]) -> SurveyView:
         """Rule some patterns, and sort what was read by them."""
-        for pattern, kind in ruled.items():
-            self.bench.surveys.rule(install, pattern, kind)
+        self.bench.surveys.rule_all(install, ruled)
         return self._sort_again(install)
 
-    def unrule(self, install: Install, pattern: str) -> SurveyView:
-        """Take the ruling on a pattern back, and sort what was read without it."""
-        self.bench.surveys.unrule(install, pattern)
-        return self._sort_again(install)
+    def take_back(self, install: Install) -> tuple[SurveyView, tuple[str, ...]]:
+        """Take back what was ruled last, and sort what was read without it; the patterns."""
+        patterns = self.bench.surveys.take_back(install)
+        return self._sort_again(install), patterns
 
     def _sort_again(self, install: Install) -> SurveyView:
         survey, arrival = self._read(install), self._at(install).arrival

@@ -374,12 +374,28 @@ class Library:
             for row in rows
         ]
 
-    def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
+    def rule(self, install: Install, ruled: Mapping[str, FileClass]) -> None:
+        """Rulings that were made as one have one time, later than all before."""
         with self._transaction() as db:
-            db.execute(
-                "REPLACE INTO rulings (install_id, pattern, class, made) VALUES (?,?,?,?)",
-                (install.id, os.fsencode(pattern), file_class, time.time()),
-            )
+            last = db.execute("SELECT max(made) FROM rulings WHERE install_id = ?", (install.id,)).fetchone()[
+                0
+            ]
+            made = max(time.time(), (last or 0.0) + 0.001)
+            for pattern, file_class in ruled.items():
+                db.execute(
+                    "REPLACE INTO rulings (install_id, pattern, class, made) VALUES (?,?,?,?)",
+                    (install.id, os.fsencode(pattern), file_class, made),
+                )
+
+    def unrule_last(self, install: Install) -> tuple[str, ...]:
+        """Take back what was ruled last, all that was ruled with it; the patterns."""
+        with self._transaction() as db:
+            rows = db.execute(
+                "DELETE FROM rulings WHERE install_id = ? AND made = (SELECT max(made) FROM rulings WHERE "
+                "install_id = ?) RETURNING pattern",
+                (install.id, install.id),
+            ).fetchall()
+        return tuple(os.fsdecode(row[0]) for row in rows)
 
     def unrule(self, install: Install, pattern: str) -> None:
         with self._transaction() as db:

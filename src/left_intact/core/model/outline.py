@@ -9,6 +9,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import COLUMNS
+from left_intact.core.model.pattern import exactly
 from left_intact.core.model.survey import Survey
 
 
@@ -135,7 +136,7 @@ def pattern_for(findings: Sequence[Finding]) -> str:
     """A pattern that entries of one folder and ending meet."""
     first = findings[0].path
     if len(findings) == 1:
-        return first
+        return exactly(first)
     folder, _, name = first.rpartition("/")
-    ending = f"*.{name.rpartition('.')[2]}" if "." in name else "*"
-    return f"{folder}/{ending}" if folder else ending
+    ending = f"*.{exactly(name.rpartition('.')[2])}" if "." in name else "*"
+    return f"{exactly(folder)}/{ending}" if folder else ending

@@ -1,7 +1,9 @@
 """Path patterns of rulings and keepsheets.
 
-`saves/` is a folder with all below it; `*` and `?` stay within one name; `**` crosses
-folders; a pattern without a slash and with a star is met in any folder. Case counts.
+`saves/` is a folder with all below it; `*` and `?` stay within one name; `**` crosses folders; a pattern
+without a slash and with a star is met in any folder. Case counts. Any other text is one path, to the letter:
+brackets and braces are part of names (`Cart [!].w16`), and a backslash takes its meaning from a star or a
+question mark that is part of one.
 """
 
 from __future__ import annotations
@@ -10,41 +12,33 @@ import re
 from collections.abc import Callable, Sequence
 from functools import lru_cache
 
-_TOKEN = re.compile(r"\*\*/?|\*|\?|\[[^\]]+\]|[^*?\[]+|\[")
-_ANY_SUFFIX = re.compile(r"\*(\.[^*?\[/]+)")
+from left_intact.core.model.pattern import SIGNS, is_pattern, literal
+
+_ANY_SUFFIX = re.compile(r"\*(\.[^*?\[\\/]+)")
 
 
 @lru_cache(maxsize=4096)
 def _compiled(pattern: str) -> re.Pattern[str]:
-    text = pattern
-    out = "" if "/" in text.rstrip("/") or not re.search(r"[*?]", text) else "(?:.*/)?"
-    for token in _TOKEN.findall(text.rstrip("/") if text != "/" else text):
-        if token == "**/":
-            out += "(?:.*/)?"
-        elif token == "**":
-            out += ".*"
-        elif token == "*":
-            out += "[^/]*"
-        elif token == "?":
-            out += "[^/]"
-        elif token.startswith("[") and token.endswith("]"):
-            out += token.replace("[!", "[^")
-        else:
-            out += re.escape(token)
-    if text.endswith("/"):
-        out += "(?:/.*)?"
-    return re.compile(out, re.DOTALL)
+    from wcmatch import glob
+
+    flags = glob.GLOBSTAR | glob.DOTGLOB | glob.CASE | glob.FORCEUNIX | glob.MATCHBASE
+    plain = pattern.replace("[", r"\[")
+    if plain.endswith("/"):
+        folder = plain.rstrip("/") or "**"
+        plain = f"{folder}/**"
+        either = [glob.translate(one, flags=flags)[0][0] for one in (folder, plain)]
+        return re.compile("|".join(f"(?:{one})" for one in either))
+    return re.compile(glob.translate(plain, flags=flags)[0][0])
 
 
 def matches(pattern: str, path: str) -> bool:
     """Whether a path meets a pattern."""
-    if pattern == path:
-        return True
+    if not is_pattern(pattern):
+        return literal(pattern) == path
+    if pattern.endswith("/") and not SIGNS.search(pattern):
+        folder = literal(pattern.rstrip("/"))
+        return path == folder or path.startswith(folder + "/")
     return _compiled(pattern).fullmatch(path) is not None
-
-
-def is_pattern(text: str) -> bool:
-    return text.endswith("/") or any(c in text for c in "*?[")
 
 
 class PatternTable:
@@ -59,9 +53,9 @@ class PatternTable:
         self._others: list[tuple[int, re.Pattern[str]]] = []
         for number, pattern in enumerate(patterns):
             if not is_pattern(pattern):
-                self._exact[pattern] = number
+                self._exact[literal(pattern)] = number
             elif pattern.endswith("/") and not is_pattern(pattern.rstrip("/")):
-                self._below[pattern.rstrip("/")] = number
+                self._below[literal(pattern.rstrip("/"))] = number
             elif found := _ANY_SUFFIX.fullmatch(pattern):
                 self._ending[found[1]] = number
             else:

@@ -35,6 +35,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         *(Binding(LETTER[kind].lower(), f"sort('{kind.value}')", NAME[kind]) for kind in SORTABLE),
         Binding("space", "skip", "skip"),
         Binding("backspace", "back", "back"),
+        Binding("z", "take_back", "take back"),
         Binding("escape", "leave", "done"),
     ]
 
@@ -100,6 +101,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
             ("a letter", "sorts them all"),
             ("Space", "skip"),
             ("Backspace", "back"),
+            ("z", "take back"),
             ("Esc", "done"),
         ):
             text.append(key, self.look.style("focus", bold=True)).append(
@@ -120,6 +122,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         app.work_on(Job("looking inside", wanted, shown, lambda error: None, beside=True))
 
     def action_sort(self, name: str) -> None:
+        self.ruled.pop(self.group.pattern, None)  # so that the last one in it is the last one sorted
         self.ruled[self.group.pattern] = FileClass(name)
         self.action_skip()
 
@@ -133,6 +136,13 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
     def action_back(self) -> None:
         if self.at:
             self.at -= 1
+            self._show()
+
+    def action_take_back(self) -> None:
+        """Take back what was sorted last, and show it again."""
+        if self.ruled:
+            pattern, _ = self.ruled.popitem()
+            self.at = next(n for n, group in enumerate(self.groups) if group.pattern == pattern)
             self._show()
 
     def action_leave(self) -> None:

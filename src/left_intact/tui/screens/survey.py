@@ -13,8 +13,8 @@ from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.model.install import Ruling
 from left_intact.core.model.outline import Alike, FolderNode, Outline, pattern_for
+from left_intact.core.model.pattern import exactly
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
@@ -27,7 +27,7 @@ from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, date, size
-from left_intact.workbench import Preview, meets
+from left_intact.workbench import Preview
 from left_intact.worker.call import Call, call
 
 _SHOWN = 40
@@ -506,9 +506,9 @@ class SurveyScreen(StageScreen):
         """The pattern that a ruling on the highlighted row is about."""
         row = self.lines.row
         if isinstance(row, FolderRow):
-            return f"{row.node.path}/" if row.node.path else "**"
+            return f"{exactly(row.node.path)}/" if row.node.path else "**"
         if isinstance(row, EntryRow):
-            return row.finding.path
+            return exactly(row.finding.path)
         return row.group.pattern if isinstance(row, _AlikeRow) else ""
 
     def action_rule(self, name: str) -> None:
@@ -524,7 +524,7 @@ class SurveyScreen(StageScreen):
 
             says = (
                 f"{pattern} is {kind}: this speaks of {count(seen.meets, 'file')} and changes "
-                f"{seen.changes:,} of them."
+                f"{seen.changes:,} of them.\n{what_is_in(seen)}"
             )
             dialog = ConfirmDialog("rule a folder", says, "rule it")
             self.app.push_screen(dialog, lambda yes: self._rule_one(pattern, kind) if yes else None)
@@ -549,19 +549,22 @@ class SurveyScreen(StageScreen):
         self._sort_again(call("desk.rule", self.desk.install, ruled), says)
 
     def action_unrule(self) -> None:
-        row, install = self.lines.row, self.desk.install
-        path = row.finding.path if isinstance(row, EntryRow) else self._target()
+        """Take back what was ruled last, wherever the highlight is."""
+        if self.desk.read is None:
+            return
 
-        def known(rulings: list[Ruling]) -> None:
-            speaking = [r for r in rulings if r.pattern == path or meets(r.pattern, path)]
-            if not speaking:
-                self.notify("no ruling of yours speaks of this", timeout=3)
-                return
-            pattern = speaking[-1].pattern
-            self._sort_again(call("desk.unrule", install, pattern), f"taken back: {bearable(pattern)}")
+        def done(both: tuple[SurveyView, tuple[str, ...]]) -> None:
+            view, patterns = both
+            self._read_again(view)
+            if not patterns:
+                self.notify("there is no ruling of yours to take back", timeout=3)
+            elif len(patterns) == 1:
+                self.notify(f"taken back: {clip(patterns[0], 60)}", timeout=4)
+            else:
+                self.notify(f"taken back: {count(len(patterns), 'ruling')} that were made as one", timeout=4)
 
-        wanted = call("surveys.rulings", install)
-        self.left_intact.work_on(Job("looking", wanted, known, self._failed, beside=True))
+        wanted = call("desk.take_back", self.desk.install)
+        self.left_intact.work_on(Job("sorting", wanted, done, self._failed))
 
     def _sort_again(self, wanted: Call, says: str) -> None:
         def done(again: SurveyView) -> None:
@@ -606,3 +609,11 @@ class _TreeHeading(Row):
         line.put(f"by {self.lens}", quiet, name).gap().put(what, quiet, made)
         line.put("files", quiet, files, "right").put("size", quiet, amount, "right").gap(2)
         return [line.put("certainty", quiet)]
+
+
+def what_is_in(seen: Preview) -> str:
+    """`Now 211 of these are saves, 97 content.`"""
+    said = [
+        f"{number:,} {'not sorted' if k is FileClass.UNSORTED else k.value}" for k, number in seen.by_class
+    ]
+    return f"Now they are: {', '.join(said)}." if said else ""
