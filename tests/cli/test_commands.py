@@ -52,7 +52,7 @@ def test_the_whole_way(line: Line, tmp_path: Path) -> None:
     assert set(survey["totals"]) == {c.value for c in FileClass} and survey["version"]["text"] == "1.0"
     assert {"path", "bytes", "class", "certainty", "why"} <= set(survey["entries"][0])
     assert {"source", "says", "weight"} <= set(survey["entries"][0]["why"][0])
-    plan = line.json("plan", root, str(mock.next), "--baseline", str(mock.base))
+    plan = line.json("plan", root, str(mock.next), "--baseline", str(mock.base), code=1)  # a question is open
     assert plan["route"] == "in-place" and plan["from_version"] == "1.0" and plan["to_version"] == "1.1"
     assert [q["id"] for q in plan["questions"]] == ["mocklet-ini-sound-rate"] and plan["space"]["free"] > 0
     assert {r["name"] for r in plan["routes"]} >= {"in-place", "graft"} and plan["blockers"] == []
@@ -108,7 +108,7 @@ def test_a_tampered_save_is_told_with_exit_one(line: Line) -> None:
         (["plan", "ROOT", "NEXT", "--route", "graft"], 2, "cannot be taken yet"),
         (["plan", "ROOT", "NEXT", "--answers", "nowhere.toml"], 2, "answers"),
         (["plan", "ROOT", "NEXT", "--sheet", "BROKEN"], 3, "keepsheet"),
-        (["plan", "ROOT", "OLD"], 0, ""),
+        (["plan", "ROOT", "OLD"], 3, "older"),
         (["update", "ROOT", "OLD", "--yes"], 3, "older"),
         (["prove", "ROOT"], 3, "no update to prove"),
         (["go-back", "ROOT"], 3, "no update on trial"),

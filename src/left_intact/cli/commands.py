@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from left_intact.cli import keeping, knowing, show
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, setting
+from left_intact.cli import keeping, knowing, shelving, show
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, say, setting
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
@@ -65,7 +65,7 @@ def app(context: click.Context, home: str | None, version: bool) -> None:
     if version:
         from left_intact import __version__
 
-        click.echo(f"left-intact {__version__}")
+        say(f"left-intact {__version__}")
         raise click.exceptions.Exit(0)
     if context.invoked_subcommand is None:
         from left_intact.tui.app import open_application
@@ -81,7 +81,7 @@ def shelf(as_json: bool) -> None:
     if as_json:
         _out({"installs": [show.shelf_json(row) for row in rows]})
     else:
-        click.echo(show.shelf_text(rows))
+        say(show.shelf_text(rows))
 
 
 @app.command("survey")
@@ -101,21 +101,34 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
     if as_json:
         _out(_json().survey_json(found))
     else:
-        click.echo(show.survey_text(found))
+        say(show.survey_text(found))
 
 
 @app.command("plan")
 @_drawing
+@click.option("-v", "--verbose", is_flag=True, help="name every path, those that stay too")
 @AS_JSON
-def plan(install: str, arrival: str, answers: str | None, as_json: bool, **how: Any) -> None:
-    """Draw up the plan of an update; changes nothing."""
+def plan(install: str, arrival: str, answers: str | None, verbose: bool, as_json: bool, **how: Any) -> None:
+    """Draw up the plan of an update; changes nothing. Exits with 3 where something stands against it, with 1
+    where questions are open.
+    """
     bench = bench_of()
     draft = bench.updates.draft(bench.shelf.find(install), arrival, **how)
     drawn = draft.plan(_read_answers(answers))
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        click.echo(show.plan_text(drawn))
+        say(show.plan_text(drawn, every=verbose))
+    if drawn.blockers:
+        first, more = drawn.blockers[0], len(drawn.blockers) - 1
+        rest = f", and {more} more" if more else ""
+        say(f"left-intact: it cannot be carried out: {first.says}{rest}. {first.way_out}", err=True)
+        raise click.exceptions.Exit(3)
+    if drawn.open_questions:
+        number = len(drawn.open_questions)
+        are = "question is" if number == 1 else "questions are"
+        say(f"left-intact: {number} {are} open; answer with --answers FILE.toml", err=True)
+        raise click.exceptions.Exit(1)
 
 
 @app.command("update")
@@ -164,8 +177,8 @@ def _print_questions(drawn: Plan, as_json: bool) -> None:
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        click.echo(show.questions_text(drawn))
-    click.echo(
+        say(show.questions_text(drawn))
+    say(
         "left-intact: questions are open; answer them with --answers FILE.toml, or take the "
         "defaults with --yes",
         err=True,
@@ -177,12 +190,12 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
         if as_json:
             _out(show.waits_said(outcome.update))
         else:
-            click.echo(show.waits_text(install, outcome.update))
+            say(show.waits_text(install, outcome.update))
         raise click.exceptions.Exit(1)
     if as_json:
         _out({**_json().proof_json(outcome.proof), "notes": list(outcome.update.notes)})
     else:
-        click.echo(show.proof_text(install, outcome))
+        say(show.proof_text(install, outcome))
     if outcome.proof.verdict != "intact":
         raise click.exceptions.Exit(1)
 
@@ -213,14 +226,14 @@ def go_back(install: str, update: int | None, plan: bool, answers: str | None, a
         if as_json:
             _out(_json().plan_json(drawn))
         else:
-            click.echo(show.plan_text(drawn))
+            say(show.plan_text(drawn))
         return
     with cancelling() as cancel:
         back = bench.updates.back.go(target, plan=drawn, cancel=cancel)
     if as_json:
         _out(show.back_json(target, back))
     else:
-        click.echo(show.back_text(target, back))
+        say(show.back_text(target, back))
     if back.waits is not None or back.missing or (back.proof is not None and back.proof.verdict != "intact"):
         raise click.exceptions.Exit(1)
 
@@ -255,7 +268,7 @@ def give_up(install: str, as_json: bool) -> None:
     if as_json:
         _out({"install": target.name, "state": ended.state.value, "to_version": ended.to_version})
     else:
-        click.echo(show.given_up_text(target, ended))
+        say(show.given_up_text(target, ended))
 
 
 @app.command("settle")
@@ -271,7 +284,7 @@ def settle(install: str, yes: bool, as_json: bool) -> None:
         if as_json:
             _out({"install": target.name, "settled": False, "not_well": list(wrong)})
         else:
-            click.echo(show.not_well_text(target, wrong))
+            say(show.not_well_text(target, wrong))
         raise click.exceptions.Exit(1)
     done = bench.updates.settle(target)
     if as_json:
@@ -284,7 +297,7 @@ def settle(install: str, yes: bool, as_json: bool) -> None:
             }
         )
     else:
-        click.echo(show.settled_text(target, done))
+        say(show.settled_text(target, done))
 
 
 @app.command("recover")
@@ -306,7 +319,7 @@ def recover(forward: bool, back: bool, as_json: bool) -> None:
     if as_json:
         _out(show.recovered_json(done, failed))
     else:
-        click.echo(show.recovered_text(done))
+        say(show.recovered_text(done))
     for install, trouble in failed:
         _say(f"{install.name}: {trouble.line()}")
     if failed:
@@ -354,7 +367,7 @@ def follow(install: str, place: str, stop: bool, as_json: bool) -> None:
     if as_json:
         _out({"install": target.name, "outlets": outlets})
     else:
-        click.echo(f"{target.name} follows: {', '.join(outlets) or 'nothing'}")
+        say(f"{target.name} follows: {', '.join(outlets) or 'nothing'}")
 
 
 @app.command("news")
@@ -369,7 +382,7 @@ def news(install: str | None, check: bool, as_json: bool) -> None:
     if as_json:
         _out({"installs": [show.news_json(one) for one in found]})
     else:
-        click.echo(show.news_text(found))
+        say(show.news_text(found))
 
 
 _BEYOND = "nothing beyond this; without it, nothing newer"
@@ -395,7 +408,7 @@ def hold(install: str, beyond: str, reason: str, until: str, off: bool, as_json:
         said = {"beyond": kept.beyond, "reason": kept.reason, "until": kept.until} if kept else None
         _out({"install": target.name, "hold": said})
     else:
-        click.echo(f"{target.name} is {'held' if kept else 'not held'}")
+        say(f"{target.name} is {'held' if kept else 'not held'}")
 
 
 @app.command("fetch")
@@ -412,7 +425,7 @@ def fetch(install: str, version: str, as_json: bool) -> None:
     if as_json:
         _out({"install": target.name, "path": got.path, "sha256": got.digest, "says": list(got.says)})
     else:
-        click.echo(f"{got.path}\n" + "\n".join(f"  {line}" for line in got.says))
+        say(f"{got.path}\n" + "\n".join(f"  {line}" for line in got.says))
 
 
 @app.command("pack")
@@ -431,7 +444,7 @@ def pack(install: str, place: str, lay: bool, lacking: bool, as_json: bool) -> N
         if as_json:
             _out(show.pack_json(view))
         else:
-            click.echo(show.pack_text(view))
+            say(show.pack_text(view))
         return
     extra = [line.member for line in view.of("lacking")] if lacking else []
     drawn = bench.outlets.pack_plan(target, view, found, with_lacking=extra)
@@ -440,7 +453,7 @@ def pack(install: str, place: str, lay: bool, lacking: bool, as_json: bool) -> N
 
 
 app.add_command(keeping.strongbox)
-for _command in knowing.commands.commands.values():
+for _command in (*knowing.commands.commands.values(), *shelving.commands.commands.values()):
     app.add_command(_command)
 
 
@@ -461,7 +474,7 @@ def standin_outlet(folder: str, port: int, fault: str) -> None:
         server = OutletServer(folder, port, fault)
     except ValueError as error:
         raise Misuse("no-fault", str(error), way_out="Faults: drop=N, wrong, slow, stale.") from error
-    click.echo(f"{server.url}/feed.xml")
+    say(f"{server.url}/feed.xml")
     sys.stdout.flush()
     server.serve_forever()
 

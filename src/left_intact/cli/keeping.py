@@ -6,7 +6,7 @@ import re
 
 import click
 
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out, say
 from left_intact.core.model.errors import Misuse
 from left_intact.words import count, size
 
@@ -81,7 +81,7 @@ def _say(said: dict[str, object], lines: list[str], as_json: bool) -> None:
     if as_json:
         out(said)
     else:
-        click.echo("\n".join(lines))
+        say("\n".join(lines))
 
 
 def _why(needed: int, yours: bool) -> str:

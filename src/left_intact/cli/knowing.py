@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import exactly
@@ -69,7 +69,7 @@ def _say_ruled(as_json: bool, said: dict[str, Any], text: str) -> None:
     if as_json:
         out(said)
     else:
-        click.echo(text)
+        say(text)
 
 
 def _class(word: str) -> FileClass:
@@ -100,7 +100,7 @@ def rulings(install: str, as_json: bool) -> None:
             }
         )
     else:
-        click.echo(
+        say(
             "\n".join(f"{r.file_class.value:10} {r.pattern}" for r in found) or f"no rulings on {target.name}"
         )
 
@@ -125,7 +125,7 @@ def look_at(install: str, add: tuple[str, ...], drop: tuple[str, ...], as_json: 
     if as_json:
         out({"install": target.name, "look_at": lines})
     else:
-        click.echo("\n".join(lines) or f"nothing of your own to tick for {target.name} yet; --add WORDS")
+        say("\n".join(lines) or f"nothing of your own to tick for {target.name} yet; --add WORDS")
 
 
 @commands.command("sheet")
@@ -152,7 +152,7 @@ def sheet(
         click.echo(json.dumps(sheet_schema(), indent=1))
         return
     if check:
-        click.echo(f"{check} is a keepsheet: {count(patterns_in(check), 'pattern')}")
+        say(f"{check} is a keepsheet: {count(patterns_in(check), 'pattern')}")
         return
     if install is None:
         raise Misuse(
@@ -173,8 +173,8 @@ def sheet(
         out({"install": target.name, "sheet": text, "differ": differ, "written": written or None})
         return
     for line in differ:
-        click.echo(f"differs, yours stays: {line}", err=True)
-    click.echo(written or text.rstrip())
+        say(f"differs, yours stays: {line}", err=True)
+    say(written or text.rstrip())
 
 
 @commands.command("watch")
@@ -187,7 +187,7 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
     target = work.shelf.find(install)
 
     def wait() -> None:
-        click.echo(f"Start {target.name}, do something, quit it; then press Enter here.", err=True)
+        say(f"Start {target.name}, do something, quit it; then press Enter here.", err=True)
         try:
             input()
         except EOFError:
@@ -212,17 +212,15 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
             }
         )
         return
-    click.echo(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
+    say(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
     for word, paths in (("made", run.made), ("changed", run.changed), ("gone", run.gone)):
         for path in paths[:20]:
-            click.echo(
-                f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else "")
-            )
+            say(f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else ""))
         if len(paths) > 20:
-            click.echo(f"  {word:8} … and {len(paths) - 20:,} more")
+            say(f"  {word:8} … and {len(paths) - 20:,} more")
     if proof is not None:
         things = next((check for check in proof.checks if check.name == "things"), None)
-        click.echo(f"on trial: the proof now says {proof.verdict}" + (f"; {things.says}" if things else ""))
+        say(f"on trial: the proof now says {proof.verdict}" + (f"; {things.says}" if things else ""))
 
 
 @commands.command("baseline")
@@ -272,11 +270,11 @@ def baseline(
         out({"install": target.name, "candidates": rows, "taken": best.path if take and best else None})
         return
     for one in found:
-        click.echo(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
+        say(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
     if not found:
-        click.echo(f"nothing that bears the name of {target.name} was found")
+        say(f"nothing that bears the name of {target.name} was found")
     elif take and best:
-        click.echo(f"on record: {best.path}")
+        say(f"on record: {best.path}")
 
 
 @commands.command("roots")
@@ -309,10 +307,10 @@ def roots(install: str, find: bool, add: str | None, label: str, drop: str | Non
             }
         )
         return
-    click.echo("\n".join([f"{'':10} {target.root}", *(f"{name:10} {place}" for name, place in known)]))
+    say("\n".join([f"{'':10} {target.root}", *(f"{name:10} {place}" for name, place in known)]))
     for one in found:
-        click.echo(f"found: {one.place}   {one.why}; {count(one.files, 'file')}")
-        click.echo(f"       left-intact roots {target.name!r} --add {one.place!r} --label {one.label}")
+        say(f"found: {one.place}   {one.why}; {count(one.files, 'file')}")
+        say(f"       left-intact roots {target.name!r} --add {one.place!r} --label {one.label}")
 
 
 @commands.command("find")
@@ -341,14 +339,14 @@ def find(place: str, take: bool, as_json: bool) -> None:
         return
     for one in found:
         on = ", on the shelf" if one.known else ""
-        click.echo(
+        say(
             f"{one.path}\n  {one.name} {one.version}".rstrip()
             + f": probably {article(one.role)}{on}; {'; '.join(one.why)}"
         )
     if not found:
-        click.echo(f"nothing in {os.path.abspath(place)} looks like an install")
+        say(f"nothing in {os.path.abspath(place)} looks like an install")
     if taken:
-        click.echo(f"on the shelf now: {', '.join(taken)}")
+        say(f"on the shelf now: {', '.join(taken)}")
 
 
 def article(word: str) -> str:

@@ -13,6 +13,7 @@ from typing import Any
 import click
 
 from left_intact.core.model.progress import CancelToken
+from left_intact.words import bearable
 from left_intact.workbench import Workbench
 
 
@@ -50,6 +51,11 @@ def cancelling() -> Iterator[CancelToken]:
         yield token
     finally:
         signal.signal(signal.SIGINT, before)
+
+
+def say(text: str, *, err: bool = False) -> None:
+    """Lines for a person. What they name may be anybody's: no control character reaches the terminal."""
+    click.echo("\n".join(map(bearable, text.split("\n"))), err=err)
 
 
 def out(said: dict[str, Any]) -> None:

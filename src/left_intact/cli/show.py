@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.update import State
-from left_intact.words import count, listed, size
+from left_intact.words import bearable, count, listed, size
 
 # What a command does not show is not imported for it.
 if TYPE_CHECKING:
@@ -72,7 +72,8 @@ def survey_text(survey: Survey) -> str:
     return "\n".join(lines)
 
 
-def plan_text(plan: Plan) -> str:
+def plan_text(plan: Plan, *, every: bool = False) -> str:
+    """Lanes with what lies in them, merged keys, stages, room, what stands against it, questions."""
     from left_intact.core.model.stages import Verb
 
     head = f"{plan.install}  {plan.from_version or '?'} → {plan.to_version or '?'}  {plan.route.value}"
@@ -84,10 +85,38 @@ def plan_text(plan: Plan) -> str:
             lines.append(f"{verb.value:8} {count(number, 'path'):>14}{yours}")
     if len(plan.stages) > 1:
         lines += ["", *(f"stage {n}  {_stage_words(stage)}" for n, stage in enumerate(plan.stages, 1))]
+    lines += _changes(plan, every=every)
     lines.append(f"\nroom     {size(plan.space.needed)} needed, {size(plan.space.free)} free")
     lines += [f"BLOCKED  {f.says}. {f.way_out}" for f in plan.blockers]
     lines += [f"warning  {f.says}" for f in plan.warnings]
     return "\n".join(lines) + ("\n\n" + questions_text(plan) if plan.questions else "")
+
+
+_SHOWN = 5
+"""Paths of a lane that are named where not all are wanted."""
+
+
+def _changes(plan: Plan, *, every: bool) -> list[str]:
+    """What changes by name, the first of each verb or all of it, and merged files key by key."""
+    from left_intact.core.model.stages import Verb
+
+    lines: list[str] = []
+    for verb in Verb:
+        if verb is Verb.KEEP and not every:
+            continue
+        moves = [move for move in plan.moves if move.verb is verb]
+        lines += [f"\n{verb.value}"] * bool(moves)
+        for move in moves if every else moves[:_SHOWN]:
+            lines.append(f"  {bearable(move.path)}  ({bearable(move.because)})")
+        if not every and len(moves) > _SHOWN:
+            lines.append(f"  … and {len(moves) - _SHOWN:,} more; -v names all")
+    for path, merge in plan.merges.items():
+        changed = [line for line in merge.lines if line.decided != "same"]
+        lines += [f"\n{bearable(path)}, key by key"] * bool(changed)
+        for line in changed:
+            result = "nothing" if line.result is None else bearable(line.result.replace("\n", " ¶ "))
+            lines.append(f"  {line.decided:15} {bearable(line.key)} = {result}")
+    return lines
 
 
 def _stage_words(stage: Stage) -> str:

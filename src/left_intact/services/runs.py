@@ -115,6 +115,7 @@ class Runs(Records):
         """What the proof of a run is told beside the disk and the witness."""
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.touched import in_force
+        from left_intact.core.files.place import able
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.proving.pictures import captures
         from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
@@ -127,6 +128,7 @@ class Runs(Records):
         return Told(
             name=install.name,
             carried_at=update.changed,
+            modes=able().modes,
             in_strongbox=held,
             readings=self.surveys.asked(install),
             version_places=(*places, *pairs_of(inputs, "version_places")),

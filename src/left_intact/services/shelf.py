@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
 from left_intact.services.home import Home, Service
@@ -48,6 +48,45 @@ class Shelf(Service):
     def find(self, word: str) -> Install:
         """An install by name or path. Raises `no-install`."""
         return self.library.find(word)
+
+    def known(self, word: str) -> Install:
+        """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""
+        return self.library.known(word)
+
+    def forget(self, install: Install) -> str:
+        """Take it off the shelf; where its strongbox stays, if it has one. Nothing on disk is touched.
+
+        Raises `waiting` or `Interrupted` while an update of it is not at its end.
+        """
+        try:
+            self.records.refuse_if_open(install)
+        except LeftIntactError as error:
+            if error.code in ("waiting", "interrupted"):
+                raise  # any other trouble with its records is no reason to keep it on the shelf
+        box = self.library.box(install)
+        self.library.forget(install)
+        return box.folder if box is not None else ""
+
+    def rename(self, install: Install, name: str) -> Install:
+        """Call it something else. Raises `no-name`, `name-taken`."""
+        name = " ".join(name.split())
+        if not name or os.sep in name:
+            way = "Give a name that is no path."
+            raise Misuse("no-name", f"{name!r} is no name for an install", way_out=way)
+        taken = {other.name.lower() for other in self.library.installs() if other.id != install.id}
+        if name.lower() in taken:
+            raise LeftIntactError(
+                "name-taken", f"another install is called {name}", way_out="Choose another."
+            )
+        self.library.set_name(install, name)
+        return replace(install, name=name)
+
+    def move(self, install: Install, folder: str) -> Install:
+        """Say where it lies now; moves nothing. Raises `no-folder` and what `find` refuses a folder for."""
+        root = os.path.realpath(os.path.expanduser(folder))
+        self.library.vet(root, besides=install)
+        self.library.set_place(install, root)
+        return replace(install, root=root)
 
     def rows(self) -> list[ShelfRow]:
         """All installs with what is known about them; reads no install."""

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 from left_intact.services.going_back import GoingBack
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys
-from left_intact.services.values import Draft, Outcome, OutlineLine
+from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
 
 
 class Updates(Runs):
@@ -270,6 +270,36 @@ class Updates(Runs):
     def set_look_at(self, install: Install, says: Sequence[str]) -> None:
         """Another list of the same; what stands in it twice counts once."""
         self.library.set_look_at(install, dict.fromkeys(line for s in says if (line := " ".join(s.split()))))
+
+    def chronicle(self, install: Install) -> tuple[HistoryLine, ...]:
+        """Every update and going back, newest first: verdict, what it set aside, what is kept of that."""
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.model.entry import Kind
+
+        box = self.strongbox(install)
+        if not box.exists:
+            return ()
+        sizes, lines = box.sizes(), []
+        with Journal(box.journal_path) as journal:
+            for run in journal.runs():
+                steps = [s.before for s in journal.steps(run.id) if s.before and s.before.kind is Kind.FILE]
+                kept = {entry.digest for entry in steps} & sizes.keys()
+                proof = self.library.proof(install, run.id)
+                lines.append(
+                    HistoryLine(
+                        id=run.id,
+                        kind=run.kind.value,
+                        began=run.began,
+                        from_version=run.from_version,
+                        to_version=run.to_version,
+                        state=run.state.value,
+                        verdict=proof["verdict"] if proof else "",
+                        set_aside=len(steps),
+                        kept_files=len(kept),
+                        kept_bytes=sum(sizes[digest] for digest in kept),
+                    )
+                )
+        return tuple(lines)
 
     def pictures(self, install: Install) -> tuple[bytes, bytes]:
         """The bytes of a picture of a scene before the last update and of the newest after it; empty for

@@ -95,6 +95,26 @@ class Outcome:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HistoryLine:
+    """One update or going back, as history tells it."""
+
+    id: int
+    kind: str
+    """`update` or `back`."""
+    began: float
+    from_version: str
+    to_version: str
+    state: str
+    verdict: str
+    """Of its last proof; empty where it was never proven."""
+    set_aside: int
+    """Files that it displaced, as far as the journal still tells."""
+    kept_files: int
+    kept_bytes: int
+    """Of those: what the strongbox still holds."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OutlineLine:
     """One stage of an update that is under way or waits, in words."""
 

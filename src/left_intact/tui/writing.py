@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-import re
-
 from rich.cells import cell_len, set_cell_size
 from rich.style import Style
 from rich.text import Text
 from textual.markup import escape
 
-_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
+from left_intact.words import bearable
 
-
-def bearable(name: str) -> str:
-    """A name without what would move the cursor or break the terminal: bytes and controls as marks."""
-    return _CONTROL.sub("\u00b7", name.encode("utf-8", "replace").decode("utf-8"))
+__all__ = ["Line", "bearable", "clip", "fit", "plain"]
 
 
 def plain(name: str) -> str:

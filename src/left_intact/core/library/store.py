@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from left_intact.core.database import Database
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.private import private_folder
+from left_intact.core.library.vetting import why_no_install
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install, Ruling
@@ -146,26 +147,58 @@ class Library:
         return [_install(row) for row in self._db.execute("SELECT * FROM installs ORDER BY id")]
 
     def find(self, word: str) -> Install:
-        """A registered install by name, or by path; a path is registered when first used."""
+        """A registered install by name, or by path; a path is registered when first used.
+
+        Raises `no-install`, and what `vet` refuses a folder for.
+        """
+        root = os.path.realpath(os.path.expanduser(word))
+        found = self._known(word, root)
+        if found is not None:
+            return found
+        if not os.path.lexists(root):
+            raise self._no_install(word)
+        self.vet(root)
+        return self.register(root)
+
+    def known(self, word: str) -> Install:
+        """A registered install by name, or by path. Raises `no-install`."""
+        found = self._known(word, os.path.realpath(os.path.expanduser(word)))
+        if found is None:
+            raise self._no_install(word)
+        return found
+
+    def _known(self, word: str, root: str) -> Install | None:
         with self._base.worded():
             installs = self.installs()
         for install in installs:
             if word.lower() == install.name.lower():
                 return install
-        root = os.path.realpath(os.path.expanduser(word))
         for install in installs:
             if os.path.realpath(install.root) == root:
                 return install
-        if (moved := self._moved(installs, root)) is not None:
-            return moved
-        if not os.path.isdir(root):
-            raise LeftIntactError(
-                "no-install",
-                "there is no install of this name or path",
-                path=word,
-                way_out="See `left-intact shelf`, or give the path of its folder.",
-            )
-        return self.register(root)
+        return self._moved(installs, root)
+
+    @staticmethod
+    def _no_install(word: str) -> LeftIntactError:
+        return LeftIntactError(
+            "no-install",
+            "there is no install of this name or path",
+            path=word,
+            way_out="See `left-intact shelf`, or give the path of its folder.",
+        )
+
+    def vet(self, root: str, besides: Install | None = None) -> None:
+        """Whether a folder may be an install, before anything of it is read.
+
+        Raises `no-folder`, `too-wide` for a whole disk or home, `empty-folder`, `holds-installs`, `ours`.
+        """
+        others = [one for one in self.installs() if besides is None or one.id != besides.id]
+        if (refused := why_no_install(root, self.home, others)) is not None:
+            raise refused
+
+    def set_name(self, install: Install, name: str) -> None:
+        with self._transaction() as db:
+            db.execute("UPDATE installs SET name = ? WHERE id = ?", (name, install.id))
 
     def _moved(self, installs: list[Install], root: str) -> Install | None:
         """An install whose folder was renamed or moved whole: the same folder, no longer where it was."""

@@ -7,7 +7,6 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from left_intact.core.files import place as places
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
@@ -24,10 +23,12 @@ _STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
 class Now:
     """What lies in the roots now, by place."""
 
-    def __init__(self, pages: Sequence[Page], labels: Sequence[str]) -> None:
+    def __init__(self, pages: Sequence[Page], labels: Sequence[str], *, modes: bool = True) -> None:
+        """`modes` says whether this system keeps modes of files at all."""
         self.entries, self.labels = PagedEntries(pages), ("", *labels)
         self._closed = frozenset(page.folder for page in pages if page.fault)
-        self.holds_rights = places.able().modes and any(_may_run(page) for page in pages)
+        self.modes = modes
+        self.holds_rights = modes and any(_may_run(page) for page in pages)
         """Whether the right to run can be kept here at all: some file systems know none."""
 
     def is_hidden(self, path: str) -> bool:
@@ -214,7 +215,7 @@ def _cannot_tell(row: Witnessed, there: Entry | None, now: Now, path: str) -> bo
 
 def _compare_rights(tally: Tally, path: str, agreed: Entry, there: Entry, now: Now) -> None:
     """What a file may do less than it should; a file system that knows no rights is not asked."""
-    if agreed.mode is None or there.mode is None or agreed.kind is not Kind.FILE or not places.able().modes:
+    if agreed.mode is None or there.mode is None or agreed.kind is not Kind.FILE or not now.modes:
         return
     gone = agreed.mode & ~there.mode & 0o700
     if gone & 0o600 or (gone & 0o100 and now.holds_rights):

@@ -63,7 +63,7 @@ def prove(
     )
     known = {} if deep else _told_by_stamps(witness, most)
     tree = read_roots(root, roots, known=(lambda: known) if known else None, report=report, cancel=cancel)
-    now = Now(tree.pages, [label for label, _ in roots])
+    now = Now(tree.pages, [label for label, _ in roots], modes=told.modes)
     tally = Tally()
     compare(tally, witness, now, told.carried_at)
     unchanged = _told(known, now)

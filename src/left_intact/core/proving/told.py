@@ -17,6 +17,8 @@ class Told:
     """The install's."""
     carried_at: float = 0.0
     """Seconds since 1970: tells what a run on trial changed from what the update did."""
+    modes: bool = True
+    """Whether this system keeps modes of files."""
     in_strongbox: Callable[[str], bool] = lambda digest: True
     """Whether a verified copy of a digest is there."""
     readings: tuple[Reading, ...] = ()

@@ -1,0 +1,100 @@
+"""Commands that keep the shelf in order: forget, rename, move, history. Nothing of an install is touched."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import click
+
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
+from left_intact.words import count, size
+
+commands = click.Group()
+"""Every command of this file."""
+
+
+@commands.command("forget")
+@INSTALL_WORD
+@AS_JSON
+def forget(install: str, as_json: bool) -> None:
+    """Take an install off the shelf; nothing of it, nor its strongbox, is touched."""
+    work = bench()
+    target = work.shelf.known(install)
+    box = work.shelf.forget(target)
+    if as_json:
+        out({"install": target.name, "root": target.root, "forgotten": True, "strongbox": box or None})
+        return
+    say(f"{target.name} is off the shelf; {target.root} was not touched")
+    if box:
+        say(f"its strongbox stays: {box}")
+
+
+@commands.command("rename")
+@INSTALL_WORD
+@click.argument("name", metavar="NAME", help="what it is called from now on")
+@AS_JSON
+def rename(install: str, name: str, as_json: bool) -> None:
+    """Call an install something else; its folder keeps its name."""
+    work = bench()
+    target = work.shelf.known(install)
+    renamed = work.shelf.rename(target, name)
+    if as_json:
+        out({"install": renamed.name, "was": target.name, "root": renamed.root})
+    else:
+        say(f"{target.name} is called {renamed.name} now")
+
+
+@commands.command("move")
+@INSTALL_WORD
+@click.argument("folder", metavar="DIR", help="where it lies now")
+@AS_JSON
+def move(install: str, folder: str, as_json: bool) -> None:
+    """Say where an install lies now; moves nothing itself."""
+    work = bench()
+    target = work.shelf.known(install)
+    moved = work.shelf.move(target, folder)
+    if as_json:
+        out({"install": moved.name, "was": target.root, "root": moved.root})
+    else:
+        say(f"{moved.name} is looked for at {moved.root} now (it was at {target.root})")
+
+
+@commands.command("history")
+@INSTALL_WORD
+@AS_JSON
+def history(install: str, as_json: bool) -> None:
+    """List the updates of an install: verdict, what each set aside, what is still kept."""
+    work = bench()
+    target = work.shelf.find(install)
+    lines = work.updates.chronicle(target)
+    if as_json:
+        out(
+            {
+                "install": target.name,
+                "updates": [
+                    {
+                        "update": line.id,
+                        "kind": line.kind,
+                        "began": line.began,
+                        "from_version": line.from_version,
+                        "to_version": line.to_version,
+                        "state": line.state,
+                        "verdict": line.verdict or None,
+                        "set_aside": line.set_aside,
+                        "kept": {"files": line.kept_files, "bytes": line.kept_bytes},
+                    }
+                    for line in lines
+                ],
+            }
+        )
+        return
+    for line in lines:
+        when = datetime.fromtimestamp(line.began).strftime("%Y-%m-%d %H:%M")
+        what = f"{line.from_version or '?'} → {line.to_version or '?'}"
+        kept = f"{count(line.kept_files, 'copy', 'copies')} kept, {size(line.kept_bytes)}"
+        aside = f"{count(line.set_aside, 'file')} set aside" if line.set_aside else "nothing set aside"
+        kind = "back  " if line.kind == "back" else "update"
+        proven = line.verdict or "not proven"
+        say(f"{line.id:>4}  {when}  {kind}  {what:22} {line.state:11} {proven:10} {aside}; {kept}")
+    if not lines:
+        say(f"{target.name} was never updated by this program")

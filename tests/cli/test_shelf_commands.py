@@ -1,0 +1,136 @@
+"""The shelf in order: what may be on it, names, places, history; and texts that name anybody's files."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from tests.builders import BYTES, LATER, Mock, plant, release
+from tests.cli.test_commands import Line
+
+
+@pytest.fixture
+def line(mock: Mock, capfd: pytest.CaptureFixture[str]) -> Line:
+    mock.arrive(release("1.1"))
+    return Line(mock, capfd)
+
+
+def names(line: Line) -> list[str]:
+    return [row["name"] for row in line.json("shelf")["installs"]]
+
+
+def test_what_is_no_install_is_refused_and_not_on_the_shelf(
+    line: Line, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home = tmp_path / "nobody"
+    home.mkdir(exist_ok=True)
+    (home / "letters").write_text("x")
+    (tmp_path / "empty").mkdir()
+    (tmp_path / "a text").write_text("no folder")
+    line("survey", str(line.mock.root))
+    for place, says in (
+        (os.path.abspath(os.sep), "whole disk"),
+        (str(home), "a home"),
+        (str(tmp_path), "a home"),
+        (str(tmp_path / "a text"), "this is a file"),
+        (str(tmp_path / "empty"), "nothing in this folder"),
+        (str(tmp_path / "home"), "its own things"),
+        (str(tmp_path / "nowhere"), "no install of this name"),
+    ):
+        for command in ("survey", "history"):
+            _, err = line(command, place, code=3)
+            assert says in err and place in err, place
+    monkeypatch.setenv("HOME", os.path.join(os.path.abspath(os.sep), "nobody is at home"))
+    _, err = line("survey", str(tmp_path), code=3)
+    assert "holds other installs: Mocklet" in err
+    assert names(line) == ["Mocklet"]
+
+
+def test_forget_rename_move(line: Line, tmp_path: Path) -> None:
+    root = str(line.mock.root)
+    before = line.mock.state()
+    line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    assert line.json("rename", "mocklet", "The  good one")["install"] == "The good one"
+    _, err = line("rename", "the good one", "a/b", code=2)
+    assert "is no name" in err
+    other = plant(tmp_path / "second", release("1.0"))
+    line("survey", str(other))
+    _, err = line("rename", str(other), "the GOOD one", code=3)
+    assert "another install is called" in err
+    # It was copied elsewhere, as people do: then it is looked for there.
+    there = tmp_path / "elsewhere"
+    Path(root).rename(there)
+    assert line.json("move", "the good one", str(there))["root"] == str(there)
+    assert line.json("prove", "the good one")["verdict"] == "intact"
+    _, err = line("move", "the good one", str(tmp_path / "nowhere"), code=3)
+    assert "nowhere" in err
+    line("go-back", "the good one")
+    assert line.json("forget", "the good one")["forgotten"] and names(line) == ["Second"]
+    _, err = line("forget", "the good one", code=3)
+    assert "no install of this name" in err
+    there.rename(root)
+    assert line.mock.state() == before
+    line("forget", str(tmp_path / "never seen"), code=3)
+    assert names(line) == ["Second"]
+
+
+def test_what_is_not_at_its_end_is_not_forgotten(line: Line, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.model.errors import Interrupted
+    from left_intact.services.records import Records
+
+    line("survey", str(line.mock.root))
+
+    def cut_off(self: Records, install: object) -> None:
+        raise Interrupted(
+            "interrupted", "an update of it was cut off", way_out="End it: left-intact recover."
+        )
+
+    monkeypatch.setattr(Records, "refuse_if_open", cut_off)
+    line("forget", "mocklet", code=4)
+    assert names(line) == ["Mocklet"]
+
+
+def test_history_tells_each_update(line: Line) -> None:
+    root = str(line.mock.root)
+    assert "never updated" in line("history", root)[0]
+    line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    line("go-back", root)
+    line("update", root, str(line.mock.next), "--yes")
+    line("settle", root)
+    said = line.json("history", root)["updates"]
+    assert [(u["kind"], u["state"], u["verdict"]) for u in said] == [
+        ("update", "settled", "intact"),
+        ("back", "done", "intact"),
+        ("update", "gone-back", "intact"),
+    ]
+    assert said[0]["from_version"] == "1.0" and said[0]["to_version"] == "1.1"
+    out, _ = line("history", root)
+    assert out.count("intact") == 3 and "1.0 → 1.1" in out and "back" in out
+
+
+def test_a_plan_names_what_changes(line: Line) -> None:
+    root = str(line.mock.root)
+    words = ("plan", root, str(line.mock.next), "--baseline", str(line.mock.base))
+    out, _ = line(*words)
+    assert "replace" in out and "lib/libcore.so" in out and "saves/mill.sav" not in out
+    out, _ = line(*words, "-v")
+    assert "saves/mill.sav" in out
+    line.mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})
+    arriving = release("1.1")
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 48000\n"
+    line.mock.arrive(arriving)
+    out, _ = line(*words, code=1)
+    assert "key by key" in out and "video.scale = 3" in out and "? mocklet-ini-sound-rate" in out
+    line.mock.arrive(release("0.9"), "mocklet-0.9")
+    out, _ = line("plan", root, str(line.mock.next), code=3)
+    assert "BLOCKED" in out and "older" in out
+
+
+@BYTES
+def test_no_name_speaks_to_the_terminal(line: Line) -> None:
+    plant(line.mock.root, {"memory/\x1b[31mred\x07": "x", "memory/\u202egpj.exe": "y"}, mtime=LATER)
+    for words in (("survey",), ("plan", str(line.mock.next), "-v"), ("rule", "memory/", "saves")):
+        out, err = line(words[0], str(line.mock.root), *words[1:])
+        assert not any(sign in out + err for sign in ("\x1b", "\x07", "\u202e")), words
