@@ -127,13 +127,13 @@ async def test_the_whole_way_by_keys(waiting: Mock) -> None:
 
 async def test_settling_by_keys(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
-        await press(app, pilot, "u", "3", "c")
+        await press(app, pilot, "u", "3", "c", "c")
         lines = app.screen.query_one(Lines)
         tick = next(r for r in lines.rows if isinstance(r, CheckRow) and "newest save" in r.check.says)
         lines.go_to(tick.key)
         await press(app, pilot, "space")
         assert "☑" in words(app)
-        await press(app, pilot, "e", "v", "6")
+        await press(app, pilot, "e", "v", "6", "s")
         assert isinstance(app.screen, ConfirmDialog) and "not ticked" in words(app)
         await press(app, pilot, "escape", "s", "enter")
         assert isinstance(app.screen, ShelfScreen) and "settled" in words(app)
@@ -364,3 +364,41 @@ async def test_things_stand_between_files_and_checks(waiting: Mock, size: tuple[
             await press(app, pilot, "down")
         if size[0] == 160:
             assert "no longer there" in words(app) and "games/harbour" in words(app)
+
+
+async def test_c_leads_to_open_questions_first(waiting: Mock) -> None:
+    before = waiting.state()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3", "c")
+        assert isinstance(app.screen, PlanScreen) and waiting.state() == before
+        assert isinstance(app.screen.lines.row, QuestionRow)
+        await press(app, pilot, "c")
+        assert isinstance(app.screen, ProofScreen)
+
+
+async def test_six_is_no_key_for_settling(waiting: Mock) -> None:
+    waiting.update()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "enter", "6", "enter")
+        assert isinstance(app.screen, ProofScreen)
+        assert waiting.bench.updates.history(waiting.install)[0].state == "on-trial"
+
+
+async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock) -> None:
+    before = waiting.state()
+
+    async def click(action: str, since: float) -> None:
+        bar = app.screen.query_one(KeyBar)
+        bar._since = since
+        start = next(start for start, _, name in bar._spans if name == action)
+        await pilot.click(KeyBar, offset=(start + 1, 0))
+        await settled(app, pilot)
+
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3", "tab")
+        assert isinstance(app.screen, PlanScreen)
+        await click("carry_out", float("inf"))  # the bar only just came to be under the mouse
+        await click("carry_out", float("inf"))
+        assert isinstance(app.screen, PlanScreen) and waiting.state() == before
+        await click("carry_out", 0.0)
+        assert isinstance(app.screen, ProofScreen)

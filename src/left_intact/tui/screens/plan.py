@@ -195,6 +195,10 @@ class PlanScreen(StageScreen):
         self.more: dict[str, list[Move]] = {}
         """By lane: what was asked for beyond the first moves."""
         self._shown: PlanView | None = None
+        self._painted: PlanView | None = None
+        """What the person can have seen."""
+        self._led = False
+        """Whether they were led to the open questions."""
         self.passed: frozenset[str] = frozenset()
 
     def compose_left(self) -> ComposeResult:
@@ -220,6 +224,10 @@ class PlanScreen(StageScreen):
         self.query_one("#head", Static).update(_head(plan, look))
         self.query_one("#foot", Static).update(_foot(plan, look))
         self.query_one("#crossing", Lines).set_rows(self._rows(plan))
+        self.call_after_refresh(self._was_painted, plan)
+
+    def _was_painted(self, plan: PlanView) -> None:
+        self._painted = plan
 
     def _rows(self, plan: PlanView) -> list[Row]:
         rows: list[Row] = [_CrossingHeading()]
@@ -360,6 +368,16 @@ class PlanScreen(StageScreen):
     def action_carry_out(self) -> None:
         plan = self.desk.plan
         if plan is None or not self.check_action("carry_out", ()):
+            return
+        if self._painted is not plan:
+            return  # a key that was pressed before anybody saw this plan
+        if plan.open_questions and not self._led and not isinstance(self.lines.row, QuestionRow):
+            self._led = True
+            number, first = len(plan.open_questions), plan.open_questions[0]
+            rows = [row for row in self.lines.rows if isinstance(row, QuestionRow)]
+            self.lines.go_to(next(row.key for row in rows if row.question.id == first.id))
+            are = "is 1 question" if number == 1 else f"are {number} questions"
+            self.notify(f"there {are} open: c again takes the marked answers", timeout=6)
             return
         # The marked defaults are on the screen, so carrying out accepts them.
         self.desk.answers |= {q.id: q.choice for q in plan.questions}

@@ -259,7 +259,8 @@ class ProofScreen(StageScreen):
         self.left_intact.work_on(Job("exporting", wanted, done, self._failed, beside=True))
 
     def to_settling(self) -> None:
-        self.action_settle()
+        """The way to the last stop is no key for it."""
+        self.notify("s settles it, once you are content", timeout=5)
 
     def action_settle(self) -> None:
         from left_intact.tui.screens.dialogs import ConfirmDialog

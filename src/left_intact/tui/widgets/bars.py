@@ -85,14 +85,20 @@ class Hint:
     action: str
 
 
+_DOUBLE_CLICK = 0.5
+"""Seconds that two clicks of one double click may lie apart."""
+
+
 class KeyBar(Bar):
     """The keys that work right now, taken from the bindings; each can be clicked."""
 
     def __init__(self) -> None:
         super().__init__()
         self._spans: list[tuple[int, int, str]] = []
+        self._since = 0.0
 
-    def on_mount(self) -> None:
+    def on_mount(self, event: events.Mount) -> None:
+        self._since = event.time
         self.screen.bindings_updated_signal.subscribe(self, lambda screen: self.refresh())
 
     def hints(self) -> list[Hint]:
@@ -130,6 +136,8 @@ class KeyBar(Bar):
         return line
 
     async def on_click(self, event: events.Click) -> None:
+        if event.chain > 1 or event.time - self._since < _DOUBLE_CLICK:
+            return  # the second half of a double click, which was meant for the screen before
         for start, stop, action in self._spans:
             if start <= event.x < stop:
                 await self.screen.run_action(action)
