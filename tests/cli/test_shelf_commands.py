@@ -134,3 +134,56 @@ def test_no_name_speaks_to_the_terminal(line: Line) -> None:
     for words in (("survey",), ("plan", str(line.mock.next), "-v"), ("rule", "memory/", "saves")):
         out, err = line(words[0], str(line.mock.root), *words[1:])
         assert not any(sign in out + err for sign in ("\x1b", "\x07", "\u202e")), words
+
+
+def test_update_all_lays_what_has_no_question_and_stops_at_what_is_not_intact(
+    line: Line, tmp_path: Path
+) -> None:
+    assert "nothing waits" in line("update", "--all")[0]
+    mock, bench = line.mock, line.mock.bench
+    asks = plant(tmp_path / "asks", release("1.0"))
+    plant(asks, {"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"}, mtime=LATER)
+    arriving = release("1.1")
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 2\n\n[sound]\nrate = 48000\n"
+    mock.arrive(arriving)
+    for root, base in ((asks, mock.base), (mock.root, mock.base)):
+        install = bench.shelf.find(str(root))
+        bench.surveys.set_baseline(install, str(base))
+        bench.shelf.set_waiting(install, bench.surveys.arrival(install, str(mock.next)))
+    said = line.json("update", "--all", code=1)
+    assert [one["install"] for one in said["left"]] == ["Asks"] and "question" in said["left"][0]["because"]
+    assert said["updated"] == [{"install": "Mocklet", "version": "1.1", "verdict": "intact"}]
+    assert (asks / "VERSION").read_text() == "1.0\n" and mock.read("VERSION") == "1.1\n"
+    assert "Asks" in line("update", "--all", code=1)[0]
+    _, err = line("update", "--all", "mocklet", code=2)
+    assert "--all" in err
+    # Without an arrival, what waits is laid.
+    line("update", "asks", "--yes")
+    assert (asks / "VERSION").read_text() == "1.1\n"
+    _, err = line("update", "asks", code=2)
+    assert "nothing waits for Asks" in err
+
+
+def test_update_all_stops_at_the_first_that_is_not_intact(line: Line, tmp_path: Path) -> None:
+    mock, bench = line.mock, line.mock.bench
+    other = plant(tmp_path / "zzz", release("1.0"))
+    for root in (mock.root, other):
+        install = bench.shelf.find(str(root))
+        bench.surveys.set_baseline(install, str(mock.base))
+        bench.shelf.set_waiting(install, bench.surveys.arrival(install, str(mock.next)))
+    (mock.root / "away").symlink_to(tmp_path)  # a link that leads out is never intact
+    said = line.json("update", "--all", code=1)
+    assert said["stopped_at"] == "Mocklet" and (other / "VERSION").read_text() == "1.0\n"
+
+
+def test_the_shelf_gives_the_version_that_lies_there(line: Line) -> None:
+    root = str(line.mock.root)
+
+    def version() -> str:
+        return line.json("shelf")["installs"][0]["version"]  # type: ignore[no-any-return]
+
+    line("survey", root)
+    line("update", root, str(line.mock.next), "--baseline", str(line.mock.base), "--yes")
+    assert version() == "1.1"
+    line("go-back", root)
+    assert version() == "1.0"

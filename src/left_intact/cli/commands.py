@@ -23,7 +23,7 @@ from left_intact.workbench import refuse_blocked
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
-    from left_intact.workbench import Outcome
+    from left_intact.workbench import Outcome, Workbench
 
 
 def _json() -> Any:
@@ -43,7 +43,12 @@ ANSWERS = click.option("--answers", metavar="FILE.toml", help="answers to the pl
 
 def _drawing(command: Callable[..., None]) -> Callable[..., None]:
     """What a plan is drawn from, for the commands that draw one."""
-    for option in (SHEET, ANSWERS, INTO, ROUTE_WORD, BASELINE, ARRIVAL_PATH, INSTALL_WORD):
+    return INSTALL_WORD(ARRIVAL_PATH(_drawn_from(command)))
+
+
+def _drawn_from(command: Callable[..., None]) -> Callable[..., None]:
+    """The options of a plan."""
+    for option in (SHEET, ANSWERS, INTO, ROUTE_WORD, BASELINE):
         command = option(command)
     return command
 
@@ -132,25 +137,41 @@ def plan(install: str, arrival: str, answers: str | None, verbose: bool, as_json
 
 
 @app.command("update")
-@_drawing
+@click.argument("install", required=False, metavar="[INSTALL]", help="a registered name, or a path")
+@click.argument("arrival", required=False, metavar="[ARRIVAL]", help="what came; without it, what waits")
+@_drawn_from
 @ALLOW
 @click.option("--yes", is_flag=True, help="let the defaults answer open questions")
+@click.option("--all", "every", is_flag=True, help="lay what waits for every install without open questions")
 @click.option("--picture", metavar="FILE", default="", help="a scene before, to hold against one after")
 @AS_JSON
 def update(
-    install: str,
-    arrival: str,
+    install: str | None,
+    arrival: str | None,
     answers: str | None,
     allow: tuple[str, ...],
     yes: bool,
+    every: bool,
     picture: str,
     as_json: bool,
     **how: Any,
 ) -> None:
     """Carry the plan out, then prove it."""
     bench = bench_of()
+    if every:
+        if install or answers or allow or yes:
+            way = "Leave out the rest, or --all."
+            raise Misuse("all-or-one", "--all takes no install, answers or permissions", way_out=way)
+        _update_all(bench, as_json)
+        return
+    if install is None:
+        raise click.UsageError("Missing argument 'INSTALL'.")
     target = bench.shelf.find(install)
-    draft = bench.updates.draft(target, arrival, **how)
+    waits = next((row.waiting for row in bench.shelf.rows() if row.install.id == target.id), None)
+    if arrival is None and waits is None:
+        way = "Name the build to lay, or fetch one: left-intact news."
+        raise Misuse("nothing-waits-for-it", f"nothing waits for {target.name}", way_out=way)
+    draft = bench.updates.draft(target, arrival or (waits or ("", ""))[0], **how)
     given = _read_answers(answers)
     drawn = draft.plan(given)
     refuse_blocked(drawn, allow)
@@ -164,6 +185,50 @@ def update(
     with cancelling() as cancel:
         outcome = bench.updates.update(drawn, target, allowed=allow, picture=_picture(picture), cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
+
+
+def _update_all(bench: Workbench, as_json: bool) -> None:
+    """One after the other; the first that is not intact, or that cannot be carried out, ends it."""
+    laid: list[dict[str, Any]] = []
+    left: list[dict[str, Any]] = []
+    stopped = ""
+    for row in bench.shelf.rows():
+        if row.waiting is None:
+            continue
+        name, (path, version) = row.install.name, row.waiting
+        try:
+            outcome, why = _lay_what_waits(bench, row.install, path)
+        except LeftIntactError as error:
+            outcome, why = None, error.line()
+        if outcome is None or outcome.waits:
+            left.append({"install": name, "version": version, "because": why or "it waits for you"})
+            continue
+        laid.append({"install": name, "version": version, "verdict": outcome.proof.verdict.value})
+        if outcome.proof.verdict != "intact":
+            stopped = name
+            break
+    if as_json:
+        _out({"updated": laid, "left": left, "stopped_at": stopped or None})
+    else:
+        lines = [f"{one['verdict'].upper():10} {one['install']} {one['version']}" for one in laid]
+        lines += [f"{'left':10} {one['install']} {one['version']}: {one['because']}" for one in left]
+        say("\n".join(lines) or "nothing waits for any install")
+    if stopped:
+        say(f"left-intact: stopped at {stopped}, which is not intact. See left-intact prove.", err=True)
+    if stopped or left:
+        raise click.exceptions.Exit(1)
+
+
+def _lay_what_waits(bench: Workbench, install: Install, path: str) -> tuple[Outcome | None, str]:
+    """(the outcome, or why it was left)."""
+    drawn = bench.updates.draft(install, path).plan()
+    if drawn.blockers:
+        return None, drawn.blockers[0].says
+    if drawn.open_questions:
+        number = len(drawn.open_questions)
+        return None, "1 question is open" if number == 1 else f"{number} questions are open"
+    with cancelling() as cancel:
+        return bench.updates.update(drawn, install, cancel=cancel), ""
 
 
 def _picture(path: str) -> str:

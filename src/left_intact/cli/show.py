@@ -32,6 +32,7 @@ def shelf_json(row: ShelfRow) -> dict[str, Any]:
         "role": row.install.role,
         "version": row.summary.get("version") or None,
         "waiting": {"arrival": row.waiting[0], "version": row.waiting[1]} if row.waiting else None,
+        "arrivals": [{"arrival": w.path, "version": w.version, "channel": w.channel} for w in row.arrivals],
         "state": row.state.value if row.state else None,
         "waits_for": waits_json(row.waits),
         "trouble": row.trouble or None,
@@ -46,6 +47,7 @@ def shelf_text(rows: list[ShelfRow]) -> str:
     for row in rows:
         version = row.summary.get("version") or "not read yet"
         waiting = f" → {row.waiting[1] or 'a new build'} waits" if row.waiting else ""
+        waiting += f" (and {len(row.arrivals) - 1} more)" if len(row.arrivals) > 1 else ""
         state = f"  [{row.state.value}]" if row.state and row.state is not State.SETTLED else ""
         lines.append(f"{row.install.name:20} {version}{waiting}{state}  {row.install.root}")
         if row.waits:

@@ -187,7 +187,7 @@ class Outlets(Service):
         key = (offer.digest or "undigested")[:16]
         fetched = fetch(offer, os.path.join(self.home, "fetched", key), report=report, cancel=cancel)
         if not offer.pack:
-            self.library.set_waiting(install, fetched.path, offer.version)
+            self.library.set_waiting(install, fetched.path, offer.version, offer.channel)
         return fetched
 
     def fetch_all(

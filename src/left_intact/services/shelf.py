@@ -46,8 +46,19 @@ class Shelf(Service):
         self.library.set_choice(name, value)
 
     def find(self, word: str) -> Install:
-        """An install by name or path. Raises `no-install`."""
-        return self.library.find(word)
+        """An install by name or path; a folder that is new to the shelf is put there, as what it seems to be.
+
+        Raises `no-install` and what a folder is refused for.
+        """
+        known = {install.id for install in self.library.installs()}
+        install = self.library.find(word)
+        if install.id in known:
+            return install
+        from left_intact.core.survey.finding import guess_role
+
+        role = guess_role(install.root)
+        self.library.set_role(install, role)
+        return replace(install, role=role)
 
     def known(self, word: str) -> Install:
         """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""
@@ -99,6 +110,7 @@ class Shelf(Service):
             install=install,
             summary=summary,
             waiting=self.library.waiting(install),
+            arrivals=tuple(self.library.arrivals(install)),
             updates=updates,
             trouble=trouble,
             missing=not os.path.isdir(install.root),

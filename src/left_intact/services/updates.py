@@ -202,9 +202,8 @@ class Updates(Runs):
                 release = came
         if release is not None:
             self.library.set_baseline(install, update.id, release)
-        waiting = self.library.waiting(install)
-        if whole or (waiting and waiting[0] == update.arrival):
-            self.library.clear_waiting(install)
+        if whole or any(one.path == update.arrival for one in self.library.arrivals(install)):
+            self.library.clear_waiting(install, update.arrival, update.to_version)
 
     def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
         try:

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.outlet import Hold, NoteLine, Outlet, Ranked
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
+    from left_intact.core.model.waits import Waits
     from left_intact.core.planning.inputs import PlanInputs
 
 
@@ -27,7 +28,9 @@ class ShelfRow:
     summary: Mapping[str, Any]
     """What the last survey found; empty before the first."""
     waiting: tuple[str, str] | None
-    """(path, version) of an arrival that waits."""
+    """(path, version) of the arrival that waits and is offered first."""
+    arrivals: tuple[Waits, ...] = ()
+    """All that wait, that one first."""
     updates: tuple[Update, ...] = ()
     """Newest first."""
     missing: bool = False

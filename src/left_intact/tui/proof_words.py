@@ -29,10 +29,12 @@ def ledger_words(line: LedgerLine) -> str:
             (line.unread, "cannot be read"),
         )
         return ", ".join(f"{number:,} {words}" for number, words in said if number)
-    if not line.agreed:
-        return "all equal, by digest"
+    changed = line.before.files - line.equal
+    if not line.agreed or not changed:
+        new = f", {line.agreed:,} new as agreed" if line.agreed else ""
+        return "all equal, by digest" + new
     equal = f"{line.equal:,} equal by digest, " if line.equal else ""
-    return f"{equal}{line.agreed:,} as agreed"
+    return f"{equal}{changed:,} changed as agreed"
 
 
 def headline(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:

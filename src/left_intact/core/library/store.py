@@ -18,6 +18,7 @@ from left_intact.core.library.vetting import why_no_install
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install, Ruling
+from left_intact.core.model.waits import Waits, channel_of, first_to_lay
 
 # What the shelf does not need is imported by the calls that do.
 if TYPE_CHECKING:
@@ -91,6 +92,13 @@ _MIGRATIONS = (
     CREATE TABLE releases (place BLOB PRIMARY KEY, used REAL NOT NULL, pages BLOB NOT NULL);
     """,
     "CREATE TABLE look_at (install_id INTEGER PRIMARY KEY, says TEXT NOT NULL)",
+    """
+    CREATE TABLE arrivals (
+        install_id INTEGER NOT NULL, arrival BLOB NOT NULL, version TEXT NOT NULL, channel TEXT NOT NULL,
+        since REAL NOT NULL, PRIMARY KEY (install_id, arrival));
+    INSERT INTO arrivals SELECT install_id, arrival, version, 'stable', 0 FROM waiting;
+    DROP TABLE waiting;
+    """,
 )
 _RELEASES_KEPT = 6
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
@@ -98,7 +106,7 @@ _OF_AN_INSTALL = (
     "baselines",
     "rulings",
     "proofs",
-    "waiting",
+    "arrivals",
     "outlets",
     "holds",
     "dismissed",
@@ -195,6 +203,10 @@ class Library:
         others = [one for one in self.installs() if besides is None or one.id != besides.id]
         if (refused := why_no_install(root, self.home, others)) is not None:
             raise refused
+
+    def set_role(self, install: Install, role: str) -> None:
+        with self._transaction() as db:
+            db.execute("UPDATE installs SET role = ? WHERE id = ?", (role, install.id))
 
     def set_name(self, install: Install, name: str) -> None:
         with self._transaction() as db:
@@ -296,20 +308,37 @@ class Library:
         with self._transaction() as db:
             db.execute("UPDATE installs SET summary = ? WHERE id = ?", (json.dumps(summary), install.id))
 
+    def arrivals(self, install: Install) -> list[Waits]:
+        """All that waits for an install and was not waved off, what is offered first before the rest."""
+        rows = self._db.execute("SELECT * FROM arrivals WHERE install_id = ?", (install.id,)).fetchall()
+        waved = self.dismissed(install)
+        found = [
+            Waits(os.fsdecode(row["arrival"]), row["version"], row["channel"], row["since"])
+            for row in rows
+            if row["version"] not in waved
+        ]
+        return first_to_lay(found)
+
     def waiting(self, install: Install) -> tuple[str, str] | None:
-        """(path, version) of the arrival that waits for an install."""
-        row = self._db.execute(
-            "SELECT arrival, version FROM waiting WHERE install_id = ?", (install.id,)
-        ).fetchone()
-        return (os.fsdecode(row[0]), row[1]) if row else None
+        """(path, version) of the arrival that is to be offered first."""
+        first = next(iter(self.arrivals(install)), None)
+        return (first.path, first.version) if first is not None else None
 
-    def set_waiting(self, install: Install, arrival: str, version: str) -> None:
+    def set_waiting(self, install: Install, arrival: str, version: str, channel: str = "") -> None:
+        """Have an arrival wait, beside those that do. Without a channel its version tells that."""
+        values = (install.id, os.fsencode(arrival), version, channel or channel_of(version), time.time())
         with self._transaction() as db:
-            db.execute("REPLACE INTO waiting VALUES (?,?,?)", (install.id, os.fsencode(arrival), version))
+            db.execute("REPLACE INTO arrivals VALUES (?,?,?,?,?)", values)
 
-    def clear_waiting(self, install: Install) -> None:
+    def clear_waiting(self, install: Install, arrival: str, version: str) -> None:
+        """What was laid waits no more, nor does what is no newer."""
+        gone = [w.path for w in self.arrivals(install) if w.path == arrival or not w.is_newer_than(version)]
         with self._transaction() as db:
-            db.execute("DELETE FROM waiting WHERE install_id = ?", (install.id,))
+            for path in gone:
+                db.execute(
+                    "DELETE FROM arrivals WHERE install_id = ? AND arrival = ?",
+                    (install.id, os.fsencode(path)),
+                )
 
     # ------------------------------------------------------------ outlets, holds, what was waved off
 

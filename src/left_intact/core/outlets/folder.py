@@ -9,6 +9,7 @@ from left_intact.core.files.versions import platform_in_name
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.outlet import Offer
 from left_intact.core.model.version import name_without_version, version_in_name
+from left_intact.core.model.waits import channel_of
 
 _ARCHIVE = re.compile(r"(?i)\.(zip|7z|tar|tgz|tbz2|txz|tar\.(gz|bz2|xz|zst))$")
 _SUM = re.compile(r"^([0-9a-fA-F]{64})[ *]+(.+)$")
@@ -35,14 +36,13 @@ def read_folder(place: str, program: str) -> tuple[Offer, ...]:
         if not _ARCHIVE.search(file.name) or not name_without_version(file.name).startswith(bare):
             continue
         info = file.stat()
-        early = re.search(r"(?i)preview|beta|alpha|nightly|rc\d", file.name)
         offers.append(
             Offer(
                 place=file.path,
                 name=file.name,
                 version=version.text if version else "",
                 bytes=info.st_size,
-                channel="preview" if early else "stable",
+                channel=channel_of(file.name),
                 platform=platform_in_name(file.name),
                 digest=sums.get(file.name, ""),
                 published=info.st_mtime,

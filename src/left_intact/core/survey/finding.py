@@ -208,6 +208,16 @@ def _is_program(path: str) -> bool:
     return is_binary_program(file_format) or file_format.startswith("script ") or head[:2] == b"MZ"
 
 
+def guess_role(root: str) -> str:
+    """What a folder that somebody named probably is; an emulator where nothing says otherwise."""
+    folder = _list(root)
+    if folder is None:
+        return "emulator"
+    owned = {kind: name for name in folder.folders for kind in _classes_of(name)}
+    role = _role(folder, owned)
+    return "emulator" if role == "launcher" else role
+
+
 def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
     """What it probably is, by the siblings that the program keeps."""
     names = {normalised_name(n) for n in folder.folders}

@@ -172,7 +172,9 @@ def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -
             "platform",
             (survey.platform if survey else "") or "no binaries",
             arrival.platform or "no binaries",
-            "for the same system and machine",
+            "for the same system and machine"
+            if arrival.platform and survey is not None and survey.platform
+            else "nothing to tell it by",
             "other-platform",
         ),
         row(
@@ -192,8 +194,8 @@ def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -
             "archive",
             "",
             f"{arrival.digest[:12]}…" if arrival.digest else "a folder",
-            "sound, and read to the end",
-            "good",
+            "sound, and read to the end" if arrival.digest else "read as it lies there",
+            "good" if arrival.content.files else "open",
         ),
     ]
 

@@ -192,7 +192,10 @@ class SurveyScreen(StageScreen):
         survey = self.desk.survey
         if survey is None:
             return ""
-        return f"{count(len(survey.findings), 'entry', 'entries')} read in {survey.seconds:.1f} s"
+        files = sum(total.files for total in survey.totals().values())
+        if self.size.width < 120:
+            return count(files, "file")
+        return f"{count(files, 'file')} read in {survey.seconds:.1f} s"
 
     # ------------------------------------------------------------ drawing
 

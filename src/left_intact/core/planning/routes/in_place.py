@@ -52,9 +52,11 @@ class InPlace:
     later: Mapping[str, LaterPlanner] = MappingProxyType({})
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
-        whole = inputs.arrival.shape != "file"
-        because = "a whole release, laid over the install" if whole else "a single file is no whole release"
-        return RouteChoice(name=self.name, fits=whole, because=because)
+        if inputs.arrival.shape == "file":
+            return RouteChoice(name=self.name, fits=False, because="a single file is no whole release")
+        if not inputs.arrival.release.entries:
+            return RouteChoice(name=self.name, fits=False, because="there is nothing in what came")
+        return RouteChoice(name=self.name, fits=True, because="a whole release, laid over the install")
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         survey, arrival = inputs.survey, inputs.arrival
