@@ -14,7 +14,7 @@ def main() -> None:
     home = os.environ.get("LEFT_INTACT_HOME", "")
     if len(words) == 2 and words[0] == "--home":
         home, words = words[1], []
-    if words:
+    if words or "_LEFT_INTACT_COMPLETE" in os.environ:
         gc.set_threshold(100_000, 20, 100)  # columns and rows by the hundred thousand are no cycles
         gc.enable()
         from left_intact.cli.commands import run

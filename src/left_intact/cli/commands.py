@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from left_intact.cli import keeping, knowing, shelving, show
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, say, setting
+from left_intact.cli import helping, keeping, knowing, shelving, show
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, say, setting, telling
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
@@ -65,6 +65,14 @@ FIGURE = click.option("--figure", metavar="FILE", help="draw the composition, as
 @click.pass_context
 @click.option("--home", metavar="DIR", help="where library and logs live")
 @click.option("--version", is_flag=True, help="print the version")
+@click.option(
+    "--install-completion",
+    metavar="SHELL",
+    is_eager=True,
+    expose_value=False,
+    callback=helping.completion_wanted,
+    help="complete commands, options and names in bash, zsh or fish",
+)
 def app(context: click.Context, home: str | None, version: bool) -> None:
     setting.home = home or os.environ.get("LEFT_INTACT_HOME") or default_home()
     if version:
@@ -98,7 +106,9 @@ def shelf(as_json: bool) -> None:
 def survey(install: str, baseline: str | None, sheet: str | None, figure: str | None, as_json: bool) -> None:
     """Read an install and say what every file is; changes nothing."""
     bench = bench_of()
-    found = bench.surveys.survey(bench.shelf.find(install), baseline=baseline, sheet=sheet)
+    target = bench.shelf.find(install)
+    with telling() as report:
+        found = bench.surveys.survey(target, baseline=baseline, sheet=sheet, report=report)
     if figure:
         from left_intact.charts.composition import draw_composition
 
@@ -118,7 +128,9 @@ def plan(install: str, arrival: str, answers: str | None, verbose: bool, as_json
     where questions are open.
     """
     bench = bench_of()
-    draft = bench.updates.draft(bench.shelf.find(install), arrival, **how)
+    target = bench.shelf.find(install)
+    with telling() as report:
+        draft = bench.updates.draft(target, arrival, report=report, **how)
     drawn = draft.plan(_read_answers(answers))
     if as_json:
         _out(_json().plan_json(drawn))
@@ -171,7 +183,8 @@ def update(
     if arrival is None and waits is None:
         way = "Name the build to lay, or fetch one: left-intact news."
         raise Misuse("nothing-waits-for-it", f"nothing waits for {target.name}", way_out=way)
-    draft = bench.updates.draft(target, arrival or (waits or ("", ""))[0], **how)
+    with telling() as report:
+        draft = bench.updates.draft(target, arrival or (waits or ("", ""))[0], report=report, **how)
     given = _read_answers(answers)
     drawn = draft.plan(given)
     refuse_blocked(drawn, allow)
@@ -273,7 +286,9 @@ def prove(install: str, deep: bool, as_json: bool) -> None:
     """Compare the disk with the witness of the last update."""
     bench = bench_of()
     target = bench.shelf.find(install)
-    _finish_with_proof(target, bench.updates.prove(target, deep=deep), as_json)
+    with telling() as report:
+        outcome = bench.updates.prove(target, report, deep=deep)
+    _finish_with_proof(target, outcome, as_json)
 
 
 @app.command("go-back")
@@ -293,8 +308,8 @@ def go_back(install: str, update: int | None, plan: bool, answers: str | None, a
         else:
             say(show.plan_text(drawn))
         return
-    with cancelling() as cancel:
-        back = bench.updates.back.go(target, plan=drawn, cancel=cancel)
+    with cancelling() as cancel, telling() as report:
+        back = bench.updates.back.go(target, report, plan=drawn, cancel=cancel)
     if as_json:
         _out(show.back_json(target, back))
     else:
@@ -542,6 +557,9 @@ def standin_outlet(folder: str, port: int, fault: str) -> None:
     say(f"{server.url}/feed.xml")
     sys.stdout.flush()
     server.serve_forever()
+
+
+helping.give_examples(app)
 
 
 def _read_answers(path: str | None) -> dict[str, str]:

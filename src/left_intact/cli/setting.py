@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import signal
+import sys
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -12,9 +14,12 @@ from typing import Any
 
 import click
 
-from left_intact.core.model.progress import CancelToken
+from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.words import bearable
 from left_intact.workbench import Workbench
+
+_PATIENCE, _EVERY = 1.0, 0.2
+"""Seconds before anything is told, and between two tellings."""
 
 
 @dataclass(slots=True)
@@ -24,8 +29,18 @@ class Setting:
 
 setting = Setting()
 
+
+def _names(context: click.Context, parameter: click.Parameter, begun: str) -> list[Any]:
+    from left_intact.cli.helping import install_names
+
+    return install_names(context, parameter, begun)
+
+
 INSTALL_WORD = click.argument(
-    "install", metavar="INSTALL", help="a registered name, or the path of its folder"
+    "install",
+    metavar="INSTALL",
+    help="a registered name, or the path of its folder",
+    shell_complete=_names,
 )
 AS_JSON = click.option("--json", "as_json", is_flag=True, help="one JSON object on standard output")
 
@@ -51,6 +66,31 @@ def cancelling() -> Iterator[CancelToken]:
         yield token
     finally:
         signal.signal(signal.SIGINT, before)
+
+
+@contextmanager
+def telling() -> Iterator[Report]:
+    """How far some work is, on standard error, once it has taken longer than a second; on a terminal only."""
+    if not sys.stderr.isatty():
+        yield silent
+        return
+    began = last = time.monotonic()
+    told = False
+
+    def report(progress: Progress) -> None:
+        nonlocal last, told
+        now = time.monotonic()
+        if now - began < _PATIENCE or now - last < _EVERY:
+            return
+        last, told = now, True
+        of = f" of {progress.total:,}" if progress.total else ""
+        click.echo(f"\r\x1b[K{bearable(progress.stage)} {progress.done:,}{of}", nl=False, err=True)
+
+    try:
+        yield report
+    finally:
+        if told:
+            click.echo("\r\x1b[K", nl=False, err=True)
 
 
 def say(text: str, *, err: bool = False) -> None:
