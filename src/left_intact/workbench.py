@@ -16,7 +16,16 @@ from left_intact.services.questions import (
 )
 from left_intact.services.records import Records
 from left_intact.services.shelf import Shelf
-from left_intact.services.values import Draft, News, Outcome, OutlineLine, Preview, ShelfRow, WentBack
+from left_intact.services.values import (
+    Draft,
+    HistoryLine,
+    News,
+    Outcome,
+    OutlineLine,
+    Preview,
+    ShelfRow,
+    WentBack,
+)
 
 # The shelf must be on the screen at once: a service is imported when it is first asked for.
 if TYPE_CHECKING:
@@ -27,6 +36,7 @@ if TYPE_CHECKING:
 
 __all__ = [
     "Draft",
+    "HistoryLine",
     "News",
     "Outcome",
     "OutlineLine",

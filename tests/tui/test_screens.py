@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -15,6 +16,7 @@ from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.screens.arrival import ArrivalScreen
 from left_intact.tui.screens.dialogs import ConfirmDialog, RecoverDialog
 from left_intact.tui.screens.help import HelpScreen
+from left_intact.tui.screens.history import HeldRow, HistoryScreen
 from left_intact.tui.screens.plan import LaneRow, MoveRow, PlanScreen, QuestionRow
 from left_intact.tui.screens.proof import CheckRow, ProofScreen, ThingRow
 from left_intact.tui.screens.shelf import ShelfScreen
@@ -402,3 +404,39 @@ async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock)
         assert isinstance(app.screen, PlanScreen) and waiting.state() == before
         await click("carry_out", 0.0)
         assert isinstance(app.screen, ProofScreen)
+
+
+async def test_history_and_what_is_kept(mock: Mock, tmp_path: Path) -> None:
+    mock.arrive(release("1.1"))
+    mock.update(baseline=False)  # so nothing proves that what was displaced is as a release shipped it
+    mock.bench.updates.settle(mock.install)
+    async with running(mock) as (app, pilot):
+        await press(app, pilot, "y")
+        assert isinstance(app.screen, HistoryScreen)
+        said = words(app)
+        assert "1.0 → 1.1" in said and "intact" in said and "the strongbox keeps" in said
+        lines = app.screen.query_one(Lines)
+        row = next(row for row in lines.rows if isinstance(row, HeldRow))
+        path = row.held.places[0]
+        lines.go_to(row.key)
+        await press(app, pilot, "t")
+        app.screen.query_one(Input).value = str(tmp_path / "out")
+        await press(app, pilot, "enter")
+        assert (tmp_path / "out" / Path(path).name).is_file()
+        await press(app, pilot, "v", "f", "enter")
+        assert isinstance(app.screen, ConfirmDialog)  # it is theirs: a plain y
+        await press(app, pilot, "y")
+        kept = mock.bench.keeping.look(mock.install).held
+        assert path not in [place for held in kept for place in held.places]
+        await press(app, pilot, "escape")
+        assert isinstance(app.screen, ShelfScreen)
+
+
+async def test_the_shelf_in_order(waiting: Mock) -> None:
+    before = waiting.state()
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "m", "r", *"Good", "enter")
+        assert "Good" in words(app) and waiting.bench.shelf.installs()[0].name == "Good"
+        await press(app, pilot, "m", "x", "enter")
+        assert "Nothing on the shelf yet" in words(app) and waiting.bench.shelf.installs() == []
+    assert waiting.state() == before

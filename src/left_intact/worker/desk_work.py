@@ -21,11 +21,12 @@ from left_intact.core.model.views import (
     plan_view,
     survey_view,
 )
-from left_intact.workbench import Draft, News, Outcome, Preview, WentBack, Workbench
+from left_intact.workbench import Draft, HistoryLine, News, Outcome, Preview, WentBack, Workbench
 
 if TYPE_CHECKING:
     from left_intact.core.model.entry import Finding
     from left_intact.core.model.found import Candidate, OtherRoot
+    from left_intact.core.model.keeping import Holdings
     from left_intact.core.model.outlet import Offer, PackView
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival, Release
@@ -93,6 +94,16 @@ class DeskWork:
         """Put what was found on the shelf, and read it."""
         for install in [self.bench.shelf.take_up(one) for one in found]:
             self.take_stock(install, report=report, cancel=cancel)
+
+    def history(self, install: Install) -> tuple[tuple[HistoryLine, ...], Holdings | None]:
+        """What was done to an install, and what its strongbox keeps; None where it has none."""
+        runs = self.bench.updates.chronicle(install)
+        try:
+            return runs, self.bench.keeping.look(install)
+        except LeftIntactError as error:
+            if error.code != "no-strongbox":
+                raise
+            return runs, None
 
     def rule(self, install: Install, ruled: Mapping[str, FileClass]) -> SurveyView:
         """Rule some patterns, and sort what was read by them."""

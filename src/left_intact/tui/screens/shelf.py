@@ -25,7 +25,7 @@ from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import ShelfRow
-from left_intact.worker.call import call
+from left_intact.worker.call import Call, call
 
 if TYPE_CHECKING:
     from left_intact.core.model.found import Candidate
@@ -119,6 +119,8 @@ class ShelfScreen(FramedScreen):
         Binding("p", "proof", "proof"),
         Binding("a", "add", "add an install"),
         Binding("f", "find", "find installs"),
+        Binding("y", "history", "history"),
+        Binding("m", "more", "more"),
         Binding("b", "unit", "count or bytes"),
         Binding("w", "why", "at stake", show=False),
         Binding("q", "app.quit", "quit"),
@@ -213,7 +215,7 @@ class ShelfScreen(FramedScreen):
         return row.row if isinstance(row, InstallRow) else None
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        if not self.is_mounted or action not in ("open", "update", "proof", "unit"):
+        if not self.is_mounted or action not in ("open", "update", "proof", "unit", "history", "more"):
             return True
         row = self.chosen
         if action == "update":
@@ -244,6 +246,49 @@ class ShelfScreen(FramedScreen):
     def action_proof(self) -> None:
         if self.chosen is not None:
             self.left_intact.open_desk(self.chosen, "proof")
+
+    def action_history(self) -> None:
+        from left_intact.tui.screens.history import HistoryScreen
+
+        if self.chosen is not None:
+            self.app.push_screen(HistoryScreen(self.chosen.install))
+
+    def action_more(self) -> None:
+        """What keeps the shelf in order; nothing of an install is touched by it."""
+        from left_intact.tui.screens.choosing import MenuDialog
+
+        row = self.chosen
+        if row is None:
+            return
+        choices = (
+            ("r", "rename", "call it something else; its folder keeps its name"),
+            ("l", "lies elsewhere", "say where it lies now; nothing is moved"),
+            ("x", "forget", "take it off the shelf; nothing of it, nor its strongbox, is touched"),
+        )
+        dialog = MenuDialog(bearable(row.install.name), choices)
+        self.app.push_screen(dialog, lambda key: self._in_order(row.install, key or ""))
+
+    def _in_order(self, install: Install, key: str) -> None:
+        from left_intact.tui.screens.dialogs import ConfirmDialog, PathDialog, TextDialog
+
+        name = install.name
+
+        def do(wanted: Call) -> None:
+            app = self.left_intact
+            app.work_on(Job("the shelf", wanted, lambda _: app.refresh_shelf(), app.complain))
+
+        if key == "r":
+            dialog = TextDialog("rename", f"What {name} is called from now on.")
+            self.app.push_screen(
+                dialog, lambda said: do(call("shelf.rename", install, said)) if said else None
+            )
+        elif key == "l":
+            where = PathDialog("lies elsewhere", f"The folder that {name} lies in now.", install.root)
+            self.app.push_screen(where, lambda said: do(call("shelf.move", install, said)) if said else None)
+        elif key == "x":
+            says = f"{name} goes off the shelf. {install.root} and its strongbox are not touched."
+            sure = ConfirmDialog("forget", says, "forgets it")
+            self.app.push_screen(sure, lambda yes: do(call("shelf.forget", install)) if yes else None)
 
     def action_add(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog
