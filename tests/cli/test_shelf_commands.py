@@ -187,3 +187,21 @@ def test_the_shelf_gives_the_version_that_lies_there(line: Line) -> None:
     assert version() == "1.1"
     line("go-back", root)
     assert version() == "1.0"
+
+
+def test_what_cannot_be_read_is_said_and_not_counted_as_nothing(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = os.scandir
+
+    def shut(path: object) -> object:
+        if not isinstance(path, int) and os.path.basename(os.fsdecode(path)) == "saves":  # type: ignore[arg-type]
+            raise PermissionError(13, "Permission denied", path)
+        return real(path)  # type: ignore[call-overload]
+
+    monkeypatch.setattr(os, "scandir", shut)
+    said = line.json("survey", str(line.mock.root))
+    assert [one["path"] for one in said["unread"]] == ["saves"] and said["totals"]["saves"]["files"] == 0
+    out, _ = line("survey", "mocklet")
+    assert "1 place that cannot be read" in out and "saves  (" in out
+    assert "1 place in it cannot be read" in line("shelf")[0]

@@ -14,6 +14,7 @@ import pytest
 
 from left_intact.demo.build import build_demo
 from left_intact.demo.unattended import snapshot
+from tests.builders import LATER, THEIRS, Tree, plant, release, zipped
 
 PATIENCE = 60.0
 """Seconds to wait for a text that a change brings; nothing here depends on how long it takes."""
@@ -43,6 +44,19 @@ class Terminal:
             if time.monotonic() > deadline:
                 raise AssertionError(f"{missing!r} {'stayed' if gone else 'did not come'}:\n{shown}")
 
+    def press_until(self, key: str, gone: str) -> None:
+        """Press a key until a text is gone: the first press may come before the screen takes it."""
+        deadline = time.monotonic() + PATIENCE
+        while gone in self.screen() and time.monotonic() < deadline:
+            self.keys(key)
+            for _ in range(20):
+                if gone not in self.screen():
+                    return
+
+    def says(self, text: str) -> None:
+        """Type a text to the letter."""
+        self.pane.send_keys(text, enter=False, suppress_history=False, literal=True)
+
     def keys(self, *keys: str) -> None:
         for key in keys:
             self.pane.send_keys(key, enter=False, suppress_history=False)
@@ -61,12 +75,12 @@ def terminal() -> Iterator[libtmux.Server]:
             server.kill()
 
 
-def start(server: libtmux.Server, home: str, words: str = "") -> Terminal:
+def start(server: libtmux.Server, home: str, words: str = "", size: tuple[int, int] = (160, 50)) -> Terminal:
     command = (
         f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m "
         f"left_intact --home {home} {words}"
     )
-    session = server.new_session("pier", x=160, y=50, window_command=command)
+    session = server.new_session("pier", x=size[0], y=size[1], window_command=command)
     pane = session.active_window.active_pane
     assert pane is not None
     return Terminal(pane)
@@ -174,3 +188,61 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.until("the routes")
     screen.keys("3")
     screen.until("what happens", "Tarnlight 26.10 → 26.11")
+
+
+AWKWARD: Tree = {
+    "memory/[@click=app.quit]y[/]": b"\x91\x92\x93" * 9,
+    "memory/zz[": b"\x94\x95" * 9,
+    "memory/].wsv": b"\x96\x97" * 9,
+    "memory/\x1b[31mred\x07": b"\x9a" * 9,
+    "memory/\u202egpj.exe": b"\x9b" * 9,
+    "memory/音楽ゲーム.sav": b"\x07" * 40,
+    "memory/" + "long " * 40 + ".sav": b"\x08" * 40,
+    "games/Cart [!].w16": b"\x04" * 99,
+}
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
+    tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]
+) -> None:
+    """A program made up here, with names that nobody would give, on a shelf that was empty."""
+    root = plant(tmp_path / "mocklet-1.0", release("1.0"))
+    plant(root, {**THEIRS, **AWKWARD}, mtime=LATER)
+    came = zipped(release("1.1"), tmp_path / "mocklet-1.1.zip", "mocklet-1.1")
+    before = snapshot(str(root))
+    screen = start(terminal, str(tmp_path / "home"), size=size)
+    screen.until("Nothing on the shelf yet", "add an install")
+    screen.keys("a")
+    screen.until("The folder of the program")
+    screen.says(str(root))
+    screen.keys("Enter")
+    screen.until("1 install ", "Mocklet", gone=False)
+    screen.keys("Enter")
+    screen.until("mocklet-1.0/", "made of")
+    for _ in range(5):
+        screen.keys("l", "End", "Home")
+    screen.keys("n")
+    screen.until("another arrival")
+    screen.keys("o")
+    screen.until("A folder, or a zip, tar or 7z")
+    screen.keys("C-u")
+    screen.says(str(came))
+    screen.keys("Enter")
+    screen.until("1.1", "newer than", "on to the plan", "free")
+    screen.keys("n")
+    screen.until("carry out")
+    assert snapshot(str(root)) == before
+    screen.press_until("c", "c carry out")
+    screen.until("I N T A C T", "0 lost")
+    assert (root / "VERSION").read_text() == "1.1\n"
+    screen.keys("g")
+    screen.until("come back in place")
+    screen.keys("Enter")
+    screen.until("I N T A C T", "taken back: nothing is on trial any more")
+    assert snapshot(str(root)) == before
+    screen.keys("Escape")
+    screen.until("Mocklet", "history")
+    screen.keys("y")
+    screen.until("the strongbox keeps")
+    screen.keys("Escape", "q")

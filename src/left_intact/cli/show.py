@@ -52,6 +52,8 @@ def shelf_text(rows: list[ShelfRow]) -> str:
         lines.append(f"{row.install.name:20} {version}{waiting}{state}  {row.install.root}")
         if row.waits:
             lines.append(f"{'':20} waits for you: {row.waits.asks} ({row.waits.why})")
+        if number := row.summary.get("unread"):
+            lines.append(f"{'':20} {count(number, 'place')} in it cannot be read")
         if row.trouble:
             lines.append(f"{'':20} {row.trouble}")
     return "\n".join(lines)
@@ -67,6 +69,9 @@ def survey_text(survey: Survey) -> str:
     ]
     for kind, total in survey.totals().items():
         lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
+    if unread := survey.unread():
+        lines += ["", f"{count(len(unread), 'place')} that cannot be read, so nothing in them is counted:"]
+        lines += [f"  {entry.path}  ({entry.fault})" for entry in unread[:10]] + ["  …"] * (len(unread) > 10)
     if number := survey.totals()[FileClass.UNSORTED].files:
         lines += ["", f"{count(number, 'entry', 'entries')} not sorted, so treated as yours:"]
         first = survey.findings.unsorted_places(10)

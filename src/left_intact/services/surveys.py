@@ -136,6 +136,7 @@ class Surveys(Service):
             "newest_save": [newest.path, newest.mtime_ns] if newest else None,
             "read_at": time.time(),
             "baseline": survey.baseline,
+            "unread": len(survey.unread()),
         }
         self.library.set_summary(install, summary)
 

@@ -111,10 +111,11 @@ def _what_frees_room(journal: Journal, held: Sequence[Held]) -> list[Frees]:
     trial = {run.id for run in journal.runs() if run.state is State.ON_TRIAL}
     by_settling = sum(h.bytes for h in held if h.needed and not h.yours and set(h.runs) <= trial)
     yours = [h for h in held if h.yours and not h.needed]
+    files = "1 old file" if len(yours) == 1 else f"{len(yours)} old files"
     unneeded = sum(h.bytes for h in held if not h.needed and not h.yours)
     found = [
         Frees(by="settle", says="the program's old files, once the update is confirmed", bytes=by_settling),
-        Frees(by="free", says=f"{len(yours)} old files of yours, each by its path", bytes=_sum(yours)),
+        Frees(by="free", says=f"{files} of yours, each by its path", bytes=_sum(yours)),
         Frees(by="tidy", says="what nobody needs; the next settling lets it go", bytes=unneeded),
     ]
     return [one for one in found if one.bytes]

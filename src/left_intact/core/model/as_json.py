@@ -26,6 +26,7 @@ def survey_json(survey: Survey) -> Json:
         "baseline": survey.baseline or None,
         "roots": [{"label": label, "place": place} for label, place in survey.roots],
         "notes": list(survey.notes),
+        "unread": [{"path": entry.path, "because": entry.fault} for entry in survey.unread()],
         "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
         "entries": [
             {

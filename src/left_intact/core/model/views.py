@@ -33,11 +33,18 @@ class SurveyView:
     outline: Outline
     groups: list[Alike]
     """The unsorted, by what is alike."""
+    unread: tuple[str, ...] = ()
+    """`path (why)` of what could not be read."""
 
 
 def survey_view(survey: Survey) -> SurveyView:
     assert isinstance(survey.findings, SortedPages)
-    return SurveyView(survey=survey, outline=outline_of(survey), groups=alike(survey.findings))
+    return SurveyView(
+        survey=survey,
+        outline=outline_of(survey),
+        groups=alike(survey.findings),
+        unread=tuple(f"{entry.path} ({entry.fault})" for entry in survey.unread()),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,7 +8,7 @@ import stat
 from collections.abc import Iterable, Iterator
 
 from left_intact.core.files.names import needs_other_name
-from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.pages import COLUMNS, Page, pages_in
 from left_intact.core.model.plan import Move, Space
@@ -192,18 +192,9 @@ def _too_long(path: str, facts: Circumstances) -> bool:
 
 def reading_warnings(survey: Survey) -> list[Fault]:
     """A warning where parts of the install could not be read."""
-    unread = [e for page in survey.findings.pages for e in _unread_in(page)]
+    unread = survey.unread()
     if not unread:
         return []
-    first = min(unread, key=lambda e: e.path)
+    first = unread[0]
     says = f"{len(unread)} entries could not be read and are left alone: {first.path} ({first.fault})"
     return [Fault(code="unreadable", says=says)]
-
-
-def _unread_in(page: Page) -> Iterator[Entry]:
-    if page.fault:
-        yield next(page.entries())
-    for at in page.said:
-        entry = page.entry(at)
-        if entry.kind is Kind.FAULT:
-            yield entry

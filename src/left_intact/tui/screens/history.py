@@ -42,11 +42,13 @@ class RunRow(Row):
         )
         row.put("back" if one.kind == "back" else "update", look.style("quiet"), 8)
         versions = f"{one.from_version or '?'} → {one.to_version or '?'}"
-        row.put(clip(bearable(versions), 20), look.style("text", bold=lit), 21)
-        row.put(one.verdict or "not proven", look.style(_COLOURS.get(one.verdict, "quiet")), 12)
-        kept = f"{count(one.kept_files, 'copy', 'copies')}, {size(one.kept_bytes)}" if one.kept_files else ""
-        says = f"{one.state}; {count(one.set_aside, 'file')} set aside" + (f", kept: {kept}" if kept else "")
-        return [row.put(clip(says, width - row.cell_len - 1), look.style("quiet"))]
+        row.put(clip(bearable(versions), 17), look.style("text", bold=lit), 18)
+        row.put(one.verdict or "not proven", look.style(_COLOURS.get(one.verdict, "quiet")), 11)
+        says = [one.state.replace("-", " ")]
+        if width >= 90:
+            says.append(f"{one.set_aside:,} aside")
+            says += [f"{one.kept_files:,} kept, {size(one.kept_bytes)}"] * bool(one.kept_files)
+        return [row.put(clip(" · ".join(says), width - row.cell_len - 1), look.style("quiet"))]
 
 
 class HeldRow(Row):

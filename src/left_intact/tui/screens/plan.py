@@ -370,7 +370,8 @@ class PlanScreen(StageScreen):
         if plan is None or not self.check_action("carry_out", ()):
             return
         if self._painted is not plan:
-            return  # a key that was pressed before anybody saw this plan
+            self.notify("this is the plan: read it, then c carries it out", timeout=4)
+            return  # a key that was pressed before anybody saw it
         if plan.open_questions and not self._led and not isinstance(self.lines.row, QuestionRow):
             self._led = True
             number, first = len(plan.open_questions), plan.open_questions[0]

@@ -43,6 +43,8 @@ def standing(row: ShelfRow) -> tuple[str, str]:
         return "not there", "bad"
     if row.trouble:
         return "cannot be opened", "bad"
+    if row.summary.get("unread") and row.state not in UNFINISHED:
+        return f"{count(row.summary['unread'], 'place')} unreadable", "bad"
     if row.state in UNFINISHED:
         return "cut off: needs you", "bad"
     if row.state is State.WAITING:

@@ -310,6 +310,9 @@ class SurveyScreen(StageScreen):
         assert self.outline is not None and self.desk.survey is not None
         flat = bool(self.wanted) or self.lens in ("certainty", "size")
         rows: list[Row] = [_TreeHeading(self.lens, self.unit, flat=flat)]
+        if unread := self.desk.read.unread if self.desk.read is not None else ():
+            says = f"{count(len(unread), 'place')} cannot be read, so nothing in them is counted: {unread[0]}"
+            rows.append(Words(bearable(says), "bad"))
         if self._lens_call() is not None:
             return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
