@@ -392,8 +392,8 @@ async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock)
     async def click(action: str, since: float) -> None:
         bar = app.screen.query_one(KeyBar)
         bar._since = since
-        start = next(start for start, _, name in bar._spans if name == action)
-        await pilot.click(KeyBar, offset=(start + 1, 0))
+        row, start = next((row, start) for row, start, _, name in bar._spans if name == action)
+        await pilot.click(KeyBar, offset=(start + 1, row))
         await settled(app, pilot)
 
     async with running(waiting) as (app, pilot):

@@ -21,7 +21,7 @@ _VERDICT = {
 
 
 def ledger_words(line: LedgerLine) -> str:
-    """`212 equal by digest, 1 as agreed`."""
+    """`212 equal, 1 changed as agreed`."""
     if not line.is_well:
         said = (
             (line.trouble, "lost or changed by nobody's leave"),
@@ -33,7 +33,7 @@ def ledger_words(line: LedgerLine) -> str:
     if not line.agreed or not changed:
         new = f", {line.agreed:,} new as agreed" if line.agreed else ""
         return "all equal, by digest" + new
-    equal = f"{line.equal:,} equal by digest, " if line.equal else ""
+    equal = f"{line.equal:,} equal, " if line.equal else ""
     return f"{equal}{changed:,} changed as agreed"
 
 

@@ -89,12 +89,17 @@ _DOUBLE_CLICK = 0.5
 """Seconds that two clicks of one double click may lie apart."""
 
 
+_NARROW = 116
+_ALWAYS = ("why", "shelf", "help")
+
+
 class KeyBar(Bar):
     """The keys that work right now, taken from the bindings; each can be clicked."""
 
     def __init__(self) -> None:
         super().__init__()
-        self._spans: list[tuple[int, int, str]] = []
+        self._spans: list[tuple[int, int, int, str]] = []
+        """(line, from, to, action)."""
         self._since = 0.0
 
     def on_mount(self, event: events.Mount) -> None:
@@ -120,26 +125,31 @@ class KeyBar(Bar):
         return sorted(found.values(), key=lambda h: own.index(h.says) if h.says in own else len(own))
 
     def render(self) -> Text:
-        look, line = self.look, Line().gap(2)
+        """As many keys as there is room for; the way out and help come last, and always find some."""
+        look, lines = self.look, [Line().gap(2)]
         self._spans = []
         hints = self.hints()
-        # Help comes last and is never the one that finds no room.
-        room = self.size.width - 8
-        for hint in [h for h in hints if h.says != "help"] + [h for h in hints if h.says == "help"]:
+        last = [hint for hint in hints if hint.says in _ALWAYS]
+        kept = sum(len(hint.key) + len(hint.says) + 4 for hint in last)
+        for hint in [h for h in hints if h.says not in _ALWAYS] + last:
             needed = len(hint.key) + len(hint.says) + 4
-            if hint.says != "help" and line.cell_len + needed > room:
-                continue
-            start = line.cell_len
+            is_last = len(lines) == self.size.height
+            room = self.size.width - (kept if is_last else 0)
+            if hint.says not in _ALWAYS and lines[-1].cell_len + needed > room:
+                if is_last:
+                    continue
+                lines.append(Line().gap(2))
+            line, start = lines[-1], lines[-1].cell_len
             line.put(hint.key, look.style("focus", bold=True)).gap().put(hint.says, look.style("quiet"))
-            self._spans.append((start, line.cell_len, hint.action))
-            line.gap(3)
-        return line
+            self._spans.append((len(lines) - 1, start, line.cell_len, hint.action))
+            line.gap(2 if self.size.width < _NARROW else 3)
+        return Text("\n").join(lines)
 
     async def on_click(self, event: events.Click) -> None:
         if event.chain > 1 or event.time - self._since < _DOUBLE_CLICK:
             return  # the second half of a double click, which was meant for the screen before
-        for start, stop, action in self._spans:
-            if start <= event.x < stop:
+        for row, start, stop, action in self._spans:
+            if row == event.y and start <= event.x < stop:
                 await self.screen.run_action(action)
 
 
