@@ -356,3 +356,36 @@ def test_a_service_that_moves_saves_while_an_update_waits(made: MadeUp) -> None:
     made.bench.updates.back.go(made.install)
     there = [path.read_bytes() for path in made.folder.rglob("*") if path.is_file()]
     assert mine in there and b"\x09" * 77 in there
+
+
+def test_only_the_step_that_is_waited_for_can_be_said_to_be_done(made: MadeUp) -> None:
+    _carry(made)
+    before = made.state()
+    updates = made.bench.updates
+    for words, code in (
+        ({"done": "another"}, "unknown-step"),
+        ({"skip": "another"}, "unknown-step"),
+        ({"answers": {"start-once": "yes"}}, "unknown-answer"),
+        ({"skip": "start-once"}, "cannot-skip"),
+    ):
+        with pytest.raises(LeftIntactError) as error:
+            updates.go_on(made.install, **words)  # type: ignore[arg-type]
+        assert error.value.code == code, words
+        assert made.state() == before and updates.history(made.install)[0].state is State.WAITING
+    # A step that can be seen is not done because somebody says so.
+    with pytest.raises(LeftIntactError) as error:
+        updates.go_on(made.install, done="start-once")
+    assert error.value.code == "not-done-yet" and made.state() == before
+
+
+def test_what_is_given_up_where_it_waits_stays_on_trial_and_goes_back(made: MadeUp) -> None:
+    before = made.state()
+    _carry(made)
+    update = made.bench.updates.give_up(made.install)
+    assert update.state is State.ON_TRIAL
+    assert made.bench.updates.prove(made.install).proof.lost == ()
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.go_on(made.install)
+    assert error.value.code == "nothing-waits"
+    back = made.bench.updates.back.go(made.install)
+    assert back.update.state is State.GONE_BACK and made.state() == before

@@ -8,10 +8,12 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict
-from left_intact.core.model.things import Thing, ThingLine
+from left_intact.core.model.things import Thing, ThingLine, ThingRule
 from left_intact.core.model.update import State
+from left_intact.core.proving.things import count_things
 from tests.builders import LATER, LINKS, MODES, PIPES, Mock, Tree, plant, release
 
 
@@ -120,8 +122,6 @@ def test_a_link_that_leads_out_is_not_proven(laid: Mock) -> None:
     proof = proven(laid)
     assert proof.verdict is Verdict.ATTENTION and str(away) in check(proof, "links").says
     # A word of the person's on that very link: they know, and are told that nothing is proven there.
-    from left_intact.core.model.classes import FileClass
-
     laid.bench.surveys.rule(laid.install, "away", FileClass.SAVES)
     proof = proven(laid)
     assert proof.verdict is Verdict.INTACT and check(proof, "links").state is CheckState.YOURS
@@ -419,3 +419,93 @@ def test_a_picture_before_is_held_against_the_one_after(mock: Mock) -> None:
     plant(mock.root, {"captures/two.png": shot + b"after"}, mtime=LATER + 60)
     assert proven(mock).pictures[1].endswith("two.png")
     assert mock.bench.updates.pictures(mock.install) == (shot, shot + b"after")
+
+
+# ---------------------------------------------------------------- counting, by itself
+
+
+def counted(
+    items: list[tuple[str, str]], rules: list[ThingRule] | None = None, **files: str
+) -> dict[str, list[str]]:
+    found = count_things(
+        [(path, FileClass(kind), "") for path, kind in items],
+        lambda path: files[path.partition(".")[0]].encode() if path.partition(".")[0] in files else None,
+        rules or [],
+    )
+    return {one.thing.value: list(one.names) or [one.trouble] * bool(one.trouble) for one in found}
+
+
+def test_mods_profiles_and_scripts_are_counted_where_they_lie() -> None:
+    items = [
+        ("mods/rain/a.tex", "extras"),
+        ("mods/rain/b.tex", "extras"),
+        ("mods/fog.off/a.tex", "extras"),
+        ("mods/dusk.zip", "extras"),
+        ("profiles/mo/pads.ini", "settings"),
+        ("start at the door.sh", "unsorted"),
+        ("bin/start.cmd", "unsorted"),
+        ("deep/er/start.sh", "unsorted"),
+        ("mods/shipped.dat", "program"),
+    ]
+    assert counted(items) == {
+        "mods on": ["mods/dusk.zip", "mods/rain"],
+        "mods off": ["mods/fog"],
+        "profiles": ["profiles/mo"],
+        "ways to start it": ["bin/start.cmd", "start at the door.sh"],
+    }
+
+
+@pytest.mark.parametrize(
+    ("rule", "text", "names"),
+    [
+        (ThingRule(counts="titles", file="l.json", name="t"), '[{"t": "a"}, {"u": "b"}, "c"]', ["a", "c"]),
+        (ThingRule(counts="titles", file="l.json", at="g"), '{"g": {"a": 1, "b": {}}}', ["a", "b"]),
+        (
+            ThingRule(counts="titles", file="l.json", at="g.h"),
+            '{"g": [1]}',
+            ["l.json: there is no g.h in it"],
+        ),
+        (ThingRule(counts="titles", file="l.json", at="g"), '{"g": 5}', ["l.json: g is no list"]),
+        (ThingRule(counts="titles", file="l.json"), "{", ["l.json: it cannot be read as what it looks like"]),
+        (ThingRule(counts="titles", file="l.xml", at="g"), "<a><b", ["l.xml: it is no valid XML"]),
+        (ThingRule(counts="titles", file="l.txt"), "# none\na\n\n b \n", ["a", "b"]),
+        (ThingRule(counts="titles", file="gone.txt"), "", ["gone.txt cannot be read"]),
+    ],
+)
+def test_lists_of_every_kind_and_what_is_none(rule: ThingRule, text: str, names: list[str]) -> None:
+    assert counted([], [rule], l=text)["titles"] == names
+
+
+def test_mods_of_a_list_are_on_as_it_says() -> None:
+    rule = ThingRule(counts="mods", file="l.ini", at="mods")
+    assert counted([], [rule], l="[mods]\nrain = on\nfog = off\ndusk = 1\n[other]\nx = on\n") == {
+        "mods on": ["dusk", "rain"],
+        "mods off": ["fog"],
+    }
+
+
+def test_a_file_of_a_title_is_counted_once_and_with_its_picture() -> None:
+    items = [("disc/moth.cue", "content"), ("disc/moth.bin", "content"), ("disc/lamp.bin", "content")]
+    found = counted([*items, ("art/Moth.png", "extras")])
+    assert found["titles"] == ["disc/lamp", "disc/moth"] and found["titles with pictures"] == ["disc/moth"]
+
+
+def test_what_can_be_rebuilt_may_change_by_itself(mock: Mock) -> None:
+    plant(mock.root, {"cache/a.tmp": "x" * 40, "cache/b.tmp": "y" * 40}, mtime=LATER)
+    mock.bench.surveys.rule(mock.install, "cache/", FileClass.CACHE)
+    mock.arrive(release("1.1"))
+    mock.update()
+    plant(mock.root, {"cache/a.tmp": "z"}, mtime=LATER)
+    (mock.root / "cache/b.tmp").unlink()
+    proof = proven(mock)
+    cache = next(line for line in proof.ledger if line.file_class is FileClass.CACHE)
+    assert proof.verdict is Verdict.INTACT and cache.agreed == 2 and not proof.lost and not proof.altered
+
+
+def test_merged_values_of_theirs_are_counted_as_theirs(mock: Mock) -> None:
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
+    arriving = release("1.1")
+    arriving["mocklet.ini"] = "[video]\nsmooth = on\nscale = 3\nlines = 0\n\n[sound]\nrate = 22050\n"
+    mock.arrive(arriving)
+    says = check(mock.update().proof, "merged").says
+    assert says == "mocklet.ini: 1 value of yours kept, 2 keys from the release"

@@ -223,14 +223,14 @@ def _take_up(chain: Chain, stage: StageRow, done: str, skip: str, answers: Mappi
     for word in filter(None, (done, skip)):
         if word != named:
             raise Misuse("unknown-step", f"no step is called {word}", way_out=f"It waits for: {named}.")
+    options = waits.options if waits else ()
+    for name, answer in answers.items():
+        if name != named or answer not in options:
+            way = f"{named}: {', '.join(options)}." if options else f"It waits for a step: {named}."
+            raise Misuse("unknown-answer", f"{answer!r} answers nothing here", way_out=way)
     if stage.hand is not None:
         _take_up_hand(chain, stage, done=bool(done), skip=bool(skip))
         return
-    known = {named} if waits and waits.options else set()
-    for name, answer in answers.items():
-        if name not in known or (waits and answer not in waits.options):
-            options = ", ".join(waits.options) if waits else ""
-            raise Misuse("unknown-answer", f"{answer!r} answers nothing here", way_out=f"{named}: {options}.")
     chain.journal.set_stage(
         chain.update.id,
         stage.seq,
