@@ -6,10 +6,10 @@ import os
 from typing import Any
 
 import click
-from click.shell_completion import CompletionItem, get_completion_class
+from click.shell_completion import get_completion_class
 
 from left_intact.cli import setting
-from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.errors import Misuse
 
 COMPLETE = "_LEFT_INTACT_COMPLETE"
 """What a shell sets in the environment when it asks what could come next."""
@@ -51,20 +51,6 @@ def give_examples(app: click.Group) -> None:
     """Every command's help ends with one."""
     for name, command in app.commands.items():
         command.epilog = f"Example:  {EXAMPLES[name]}"
-
-
-def install_names(context: click.Context, parameter: click.Parameter, begun: str) -> list[CompletionItem]:
-    """The names on the shelf that begin with what was typed, then folders."""
-    from left_intact.home import default_home
-    from left_intact.workbench import Workbench
-
-    home = os.environ.get("LEFT_INTACT_HOME") or default_home()
-    try:
-        names = [install.name for install in Workbench(home).shelf.installs()] if os.path.isdir(home) else []
-    except LeftIntactError:
-        names = []
-    found = [CompletionItem(name) for name in names if name.lower().startswith(begun.lower())]
-    return found or [CompletionItem(begun, type="dir")]
 
 
 def completion_for(app: click.Group, shell: str) -> str:

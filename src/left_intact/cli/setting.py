@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import signal
 import sys
 import threading
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import click
+from click.shell_completion import CompletionItem
 
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.words import bearable
@@ -30,10 +32,18 @@ class Setting:
 setting = Setting()
 
 
-def _names(context: click.Context, parameter: click.Parameter, begun: str) -> list[Any]:
-    from left_intact.cli.helping import install_names
+def _names(context: click.Context, parameter: click.Parameter, begun: str) -> list[CompletionItem]:
+    """The names on the shelf that begin with what was typed, then folders."""
+    from left_intact.core.model.errors import LeftIntactError
+    from left_intact.home import default_home
 
-    return install_names(context, parameter, begun)
+    home = os.environ.get("LEFT_INTACT_HOME") or default_home()
+    try:
+        names = [install.name for install in Workbench(home).shelf.installs()] if os.path.isdir(home) else []
+    except LeftIntactError:
+        names = []
+    found = [CompletionItem(name) for name in names if name.lower().startswith(begun.lower())]
+    return found or [CompletionItem(begun, type="dir")]
 
 
 INSTALL_WORD = click.argument(

@@ -104,7 +104,7 @@ class KeyBar(Bar):
 
     def on_mount(self, event: events.Mount) -> None:
         self._since = event.time
-        self.screen.bindings_updated_signal.subscribe(self, lambda screen: self.refresh())
+        self.screen.bindings_updated_signal.subscribe(self, lambda screen: self.refresh(layout=True))
 
     def hints(self) -> list[Hint]:
         """Shown bindings that are in force, those with one description joined."""
@@ -128,12 +128,13 @@ class KeyBar(Bar):
         """As many keys as there is room for; the way out and help come last, and always find some."""
         look, lines = self.look, [Line().gap(2)]
         self._spans = []
+        most = 2 if self.app.size.width < _NARROW else 1
         hints = self.hints()
         last = [hint for hint in hints if hint.says in _ALWAYS]
         kept = sum(len(hint.key) + len(hint.says) + 4 for hint in last)
         for hint in [h for h in hints if h.says not in _ALWAYS] + last:
             needed = len(hint.key) + len(hint.says) + 4
-            is_last = len(lines) == self.size.height
+            is_last = len(lines) == most
             room = self.size.width - (kept if is_last else 0)
             if hint.says not in _ALWAYS and lines[-1].cell_len + needed > room:
                 if is_last:
