@@ -51,6 +51,7 @@ SHOTS: dict[str, list[str]] = {
     "plan": ["3", "until:what happens", "Tab", "Tab", "until:what each answer leads to"],
     "proof": ["c", "until:I N T A C T", "Down", "Down"],
     "back": ["g", "until:come back in place"],
+    "history": ["Escape", "Escape", "until:the shelf by class", "y", "until:the strongbox keeps", "Down"],
     "help": ["Escape", "question", "until:the classes"],
 }
 KEYSYMS = {"Enter": "Return", "question": "question", "Esc": "Escape"}

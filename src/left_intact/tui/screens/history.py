@@ -47,7 +47,7 @@ class RunRow(Row):
         says = [one.state.replace("-", " ")]
         if width >= 90:
             says.append(f"{one.set_aside:,} aside")
-            says += [f"{one.kept_files:,} kept, {size(one.kept_bytes)}"] * bool(one.kept_files)
+            says += [f"{one.kept_files:,} kept"] * bool(one.kept_files)
         return [row.put(clip(" · ".join(says), width - row.cell_len - 1), look.style("quiet"))]
 
 
