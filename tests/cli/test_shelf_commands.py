@@ -205,3 +205,23 @@ def test_what_cannot_be_read_is_said_and_not_counted_as_nothing(
     out, _ = line("survey", "mocklet")
     assert "1 place that cannot be read" in out and "saves  (" in out
     assert "1 place in it cannot be read" in line("shelf")[0]
+
+
+def test_an_outlet_or_a_baseline_that_is_none_is_no_success(line: Line, tmp_path: Path) -> None:
+    root = str(line.mock.root)
+    line("survey", root)
+    line("follow", "mocklet", "http://127.0.0.1:9/feed.xml")
+    out, err = line("news", "mocklet", "--check", code=1)
+    assert "cannot be reached" in out and "127.0.0.1:9" in err
+    line("news", "mocklet")  # what is known is told all the same
+    (tmp_path / "hollow").mkdir()
+    other = plant(tmp_path / "other", {f"other{n}": "x" for n in range(9)})
+    for none in (str(tmp_path / "hollow"), str(other)):
+        for words in (
+            ("baseline", root, none),
+            ("survey", root, "--baseline", none),
+            ("plan", root, str(line.mock.next), "--baseline", none),
+            ("update", root, str(line.mock.next), "--baseline", none),
+        ):
+            _, err = line(*words, code=3)
+            assert "not the release" in err and none in err, words

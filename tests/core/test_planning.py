@@ -161,9 +161,15 @@ def test_nothing_is_laid_behind_a_link_or_over_a_folder(mock: Mock, tmp_path: Pa
 def test_a_wrong_baseline_is_left_out(mock: Mock) -> None:
     from tests.builders import plant
 
-    mock.base = plant(mock.folder / "other-base", {f"x/{n}": str(n) for n in range(20)} | {"VERSION": "1.0"})
+    other = plant(mock.folder / "other-base", {f"x/{n}": str(n) for n in range(20)} | {"VERSION": "1.0"})
     mock.arrive(release("1.1"))
-    plan = mock.plan()
+    surveys = mock.bench.surveys
+    with pytest.raises(LeftIntactError) as error:  # one that is named is refused
+        surveys.set_baseline(mock.install, str(other))
+    assert error.value.code == "baseline-mismatch"
+    # One on record may not be what lies here any more.
+    surveys.library.set_baseline(mock.install, 0, surveys.arrival(mock.install, str(other)).release)
+    plan = mock.plan(baseline=False)
     assert plan.baseline is None and "baseline-mismatch" in {w.code for w in plan.warnings}
 
 

@@ -7,9 +7,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
 PAGE = (ROOT / "docs" / "promises.md").read_text("utf-8")
-ROWS = [
-    [cell.strip() for cell in line.strip("|").split("|")] for line in PAGE.splitlines() if line[:2] == "| "
-][1:]
+LINES = [line for line in PAGE.splitlines() if line.startswith("| ") and not line.startswith("| promise ")]
+ROWS = [[cell.strip() for cell in line.strip("|").split("|")] for line in LINES]
 
 
 def _plain(text: str) -> str:

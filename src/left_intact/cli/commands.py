@@ -463,6 +463,11 @@ def news(install: str | None, check: bool, as_json: bool) -> None:
         _out({"installs": [show.news_json(one) for one in found]})
     else:
         say(show.news_text(found))
+    silent = [outlet for one in found for outlet in one.outlets if outlet.trouble] if check else []
+    if silent:
+        more = f", and {len(silent) - 1} more" if len(silent) > 1 else ""
+        say(f"left-intact: {silent[0].place} could not be asked{more}. The rest is up to date.", err=True)
+        raise click.exceptions.Exit(1)
 
 
 _BEYOND = "nothing beyond this; without it, nothing newer"

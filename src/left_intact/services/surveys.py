@@ -211,14 +211,17 @@ class Surveys(Service):
     def baseline(
         self, install: Install, path: str | None, names: Collection[str] | Names | None = None
     ) -> Release | None:
-        """The release the install came from: as given, or as on record."""
-        if path is not None:
-            return self.arrival(install, path, names=names).release
-        return self.records.on_record(install)
+        """The release the install came from: as given, or as on record. Raises `baseline-mismatch`."""
+        if path is None:
+            return self.records.on_record(install)
+        release = self.arrival(install, path, names=names).release
+        _refuse_other(install, release, path)
+        return release
 
     def set_baseline(self, install: Install, path: str) -> Release:
-        """Put on record which release an install came from."""
+        """Put on record which release an install came from. Raises `baseline-mismatch`."""
         release = self.arrival(install, path).release
+        _refuse_other(install, release, path)
         self.library.set_baseline(install, 0, release)
         return release
 
@@ -548,3 +551,23 @@ def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int
     findings = survey.findings
     assert isinstance(findings, SortedPages)
     return findings, findings.where(lambda path: matches(pattern, path))
+
+
+_LOOKED_FOR, _LEAST = 4_000, 0.5
+"""Entries of a baseline that are looked for, and the share of them that must be there."""
+
+
+def _refuse_other(install: Install, release: Release, path: str) -> None:
+    """A baseline that somebody names must be what the install came from: most of it lies there."""
+    paths = list(release.entries)
+    some = paths[:: max(1, len(paths) // _LOOKED_FOR)]
+    here = sum(os.path.lexists(os.path.join(install.root, one)) for one in some)
+    if some and here >= _LEAST * len(some):
+        return
+    says = f"{here} of {len(some)} of its files lie here" if some else "there is nothing in it"
+    raise LeftIntactError(
+        "baseline-mismatch",
+        f"this is not the release that {install.name} came from: {says}",
+        path=path,
+        way_out="Name another, or leave it out: what is known goes on without.",
+    )
