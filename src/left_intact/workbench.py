@@ -24,6 +24,7 @@ from left_intact.services.values import (
     OutlineLine,
     Preview,
     ShelfRow,
+    Standing,
     WentBack,
 )
 
@@ -42,6 +43,7 @@ __all__ = [
     "OutlineLine",
     "Preview",
     "ShelfRow",
+    "Standing",
     "WentBack",
     "Workbench",
     "may_be_replaced",

@@ -78,3 +78,22 @@ def test_the_shelf_knows_a_front_end_when_it_sees_one(mock: Mock) -> None:
     front = plant(mock.folder / "hall", {"hall": "#!/bin/sh\n", "cores/one.so": "x", "playlists/a": "b"})
     assert mock.bench.shelf.find(str(front)).role == "front end"
     assert mock.bench.shelf.find("hall").role == "front end" and mock.install.role == "emulator"
+
+
+def test_one_word_for_how_an_install_stands(mock: Mock) -> None:
+    def stands() -> str:
+        return mock.bench.shelf.rows()[0].standing.value
+
+    mock.bench.surveys.survey(mock.install)
+    assert stands() == "nothing waits"
+    mock.next = arrives(mock, "1.1")
+    assert stands() == "ready"
+    mock.bench.outlets.hold(mock.install, "1.0", "the pads first")
+    assert stands() == "held"
+    mock.bench.outlets.release_hold(mock.install)
+    mock.update()
+    assert stands() == "on trial"
+    mock.bench.updates.settle(mock.install)
+    assert stands() == "up to date"
+    mock.root.rename(mock.folder / "elsewhere")
+    assert stands() == "not there"

@@ -34,6 +34,7 @@ def shelf_json(row: ShelfRow) -> dict[str, Any]:
         "waiting": {"arrival": row.waiting[0], "version": row.waiting[1]} if row.waiting else None,
         "arrivals": [{"arrival": w.path, "version": w.version, "channel": w.channel} for w in row.arrivals],
         "state": row.state.value if row.state else None,
+        "standing": row.standing.value,
         "waits_for": waits_json(row.waits),
         "trouble": row.trouble or None,
         "totals": row.summary.get("totals"),

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Misuse
-from left_intact.core.model.update import State, Update, WaitsFor
+from left_intact.core.model.update import UNFINISHED, State, Update, WaitsFor
 
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
@@ -18,6 +19,22 @@ if TYPE_CHECKING:
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.waits import Waits
     from left_intact.core.planning.inputs import PlanInputs
+
+
+class Standing(StrEnum):
+    """How an install stands, as every view and the command line say it; the first that fits."""
+
+    MISSING = "not there"
+    TROUBLED = "cannot be opened"
+    CUT_OFF = "cut off"
+    WAITS_FOR_YOU = "waits for you"
+    UNREAD = "unreadable"
+    HELD = "held"
+    READY = "ready"
+    ON_TRIAL = "on trial"
+    NEWER_OUT = "newer out"
+    SETTLED = "up to date"
+    IDLE = "nothing waits"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +65,23 @@ class ShelfRow:
             replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates
         ]
         return replace(self, updates=tuple(updates))
+
+    @property
+    def standing(self) -> Standing:
+        """The first of all standings that fits."""
+        fits = (
+            (self.missing, Standing.MISSING),
+            (bool(self.trouble), Standing.TROUBLED),
+            (self.state in UNFINISHED, Standing.CUT_OFF),
+            (self.state is State.WAITING, Standing.WAITS_FOR_YOU),
+            (bool(self.summary.get("unread")), Standing.UNREAD),
+            (self.held is not None, Standing.HELD),
+            (self.waiting is not None, Standing.READY),
+            (self.state is State.ON_TRIAL, Standing.ON_TRIAL),
+            (bool(self.newest), Standing.NEWER_OUT),
+            (self.state is State.SETTLED, Standing.SETTLED),
+        )
+        return next((standing for it_does, standing in fits if it_does), Standing.IDLE)
 
     @property
     def waits(self) -> WaitsFor | None:

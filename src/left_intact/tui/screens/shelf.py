@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
+from collections import Counter
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -24,7 +25,7 @@ from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import ago, count, date, size
-from left_intact.workbench import ShelfRow
+from left_intact.workbench import ShelfRow, Standing
 from left_intact.worker.call import Call, call
 
 if TYPE_CHECKING:
@@ -38,26 +39,28 @@ def amounts(row: ShelfRow, unit: str) -> dict[FileClass, int]:
 
 
 def standing(row: ShelfRow) -> tuple[str, str]:
-    """(word, colour) for how an install stands."""
-    if row.missing:
-        return "not there", "bad"
-    if row.trouble:
-        return "cannot be opened", "bad"
-    if row.summary.get("unread") and row.state not in UNFINISHED:
-        return f"{count(row.summary['unread'], 'place')} unreadable", "bad"
-    if row.state in UNFINISHED:
-        return "cut off: needs you", "bad"
-    if row.state is State.WAITING:
-        return "waits for you", "focus"
-    if row.held:
-        return f"held at {row.held[0] or 'its version'}", "focus"
-    if row.waiting:
-        return "ready", "focus"
-    if row.state is State.ON_TRIAL:
-        return f"on trial, {ago(row.updates[0].changed, time.time())}", "good"
-    if row.newest:
-        return f"{row.newest} is out: n", "focus"
-    return "up to date" if row.state is State.SETTLED else "nothing waits", "quiet"
+    """(words, colour) for how an install stands."""
+    stands = row.standing
+    match stands:
+        case Standing.CUT_OFF:
+            return "cut off: needs you", "bad"
+        case Standing.UNREAD:
+            return f"{count(row.summary['unread'], 'place')} unreadable", "bad"
+        case Standing.HELD:
+            return f"held at {(row.held or ('',))[0] or 'its version'}", "focus"
+        case Standing.ON_TRIAL:
+            return f"on trial, {ago(row.updates[0].changed, time.time())}", "good"
+        case Standing.NEWER_OUT:
+            return f"{row.newest} is out: n", "focus"
+    return stands.value, _COLOURS.get(stands, "quiet")
+
+
+_COLOURS = {
+    Standing.MISSING: "bad",
+    Standing.TROUBLED: "bad",
+    Standing.WAITS_FOR_YOU: "focus",
+    Standing.READY: "focus",
+}
 
 
 def at_stake(row: ShelfRow, width: int) -> str:
@@ -160,9 +163,11 @@ class ShelfScreen(FramedScreen):
 
     def set_rows(self, rows: list[ShelfRow]) -> None:
         self.shelf_rows = rows
-        waiting = sum(1 for row in rows if row.waiting)
+        stands = Counter(row.standing for row in rows)
         trial = sum(1 for row in rows if row.state is State.ON_TRIAL)
-        aside = f"{count(len(rows), 'install')} · {waiting} waiting · {trial} on trial"
+        aside = f"{count(len(rows), 'install')} · {stands[Standing.READY]} waiting · {trial} on trial"
+        for word in (Standing.HELD, Standing.NEWER_OUT):
+            aside += f" · {stands[word]} {word.value}" if stands[word] else ""
         self.query_one(TitleBar).say((self.left_intact.place,), aside)
         self.query_one(Lines).set_rows(self._drawn())
         self.query_one(KeyBar).refresh()
