@@ -173,7 +173,8 @@ def _patch_question(sketch: _Sketch) -> Question | None:
     """
     here, missing = _programs_files(sketch)
     coming = sum(1 for entry in sketch.coming.values() if entry.kind is Kind.FILE)
-    if here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
+    alone = sketch.inputs.arrival.shape == "file"  # refused on this route, whatever it is
+    if alone or here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
         return None
     if not any(row.verb in _BRINGS for row in sketch.rows.values()):
         _as_a_patch(sketch)  # all of it lies here already: there is nothing to ask
@@ -182,7 +183,7 @@ def _patch_question(sketch: _Sketch) -> Question | None:
     options = ("patch", "release")
     question = Question(
         id=PATCH,
-        asks=f"{sketch.new} ships {coming} of the {here} program files here: is it a patch for them?",
+        asks=f"{sketch.new} has {here - missing} of the {here} program files here: is it a patch for them?",
         options=options,
         leads_to=(
             "a patch: only what came is laid, the rest of the program stays",
