@@ -3,18 +3,28 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Stroke, lanes_of
-from left_intact.core.model.entry import Entry
+from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Move, Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.table import TABLE, Base, Coming, Mine, Treatment, look_up
+from left_intact.core.planning.table import (
+    TABLE,
+    Base,
+    Coming,
+    Mine,
+    Treatment,
+    look_up,
+    situate,
+    treatment_of,
+)
 from left_intact.demo.binaries import elf, pe
 from tests.builders import LINKS, Mock, program, release, verbs
 
@@ -277,3 +287,58 @@ def test_room_is_counted_for_each_file_system() -> None:
     assert space.short is not None and space.short.place == "saves" and space.free == 500
     faults = machine_faults("Mocklet", moves, space, apart)
     assert [f.code for f in faults] == ["no-room"] and "at saves" in faults[0].says
+
+
+SHIPPED, EDITED, NEXT = (Entry(path="x", digest=letter * 64) for letter in "abc")
+FAULTY = Entry(path="x", kind=Kind.FAULT, fault="no rights")
+
+
+@pytest.mark.parametrize(
+    ("base", "mine", "coming", "known", "stands"),
+    [
+        (SHIPPED, SHIPPED, NEXT, True, (Base.PRESENT, Mine.AS_SHIPPED, Coming.OTHER)),
+        (SHIPPED, EDITED, NEXT, True, (Base.PRESENT, Mine.OTHER, Coming.OTHER)),
+        (SHIPPED, EDITED, SHIPPED, True, (Base.PRESENT, Mine.OTHER, Coming.SAME_AS_BASE)),
+        (SHIPPED, EDITED, EDITED, True, (Base.PRESENT, Mine.OTHER, Coming.SAME_AS_MINE)),
+        (SHIPPED, None, SHIPPED, True, (Base.PRESENT, Mine.ABSENT, Coming.SAME_AS_BASE)),
+        (SHIPPED, None, NEXT, True, (Base.PRESENT, Mine.ABSENT, Coming.OTHER)),
+        (SHIPPED, FAULTY, NEXT, True, (Base.PRESENT, Mine.FAULT, Coming.OTHER)),
+        (FAULTY, FAULTY, FAULTY, True, (Base.PRESENT, Mine.FAULT, Coming.OTHER)),
+        (None, EDITED, None, True, (Base.ABSENT, Mine.OTHER, Coming.ABSENT)),
+        (None, EDITED, NEXT, False, (Base.UNKNOWN, Mine.OTHER, Coming.OTHER)),
+        (None, None, NEXT, False, (Base.UNKNOWN, Mine.ABSENT, Coming.OTHER)),
+    ],
+)
+def test_where_a_path_stands(base, mine, coming, known, stands) -> None:  # type: ignore[no-untyped-def]
+    assert situate(base, mine, coming, known=known) == stands
+
+
+@pytest.mark.parametrize(
+    ("kind", "certainty", "mergeable", "likely", "treatment"),
+    [
+        (FileClass.PROGRAM, 0.99, False, False, Treatment.PROGRAM_SURE),
+        (FileClass.PROGRAM, 0.97, False, False, Treatment.PROGRAM),
+        (FileClass.PROGRAM, 0.96, False, False, Treatment.OPEN),
+        (FileClass.PROGRAM, 0.96, False, True, Treatment.LIKELY),
+        (FileClass.PROGRAM, 0.96, True, True, Treatment.SETTINGS),
+        (FileClass.SETTINGS, 0.99, True, True, Treatment.SETTINGS),
+        (FileClass.SETTINGS, 0.99, False, True, Treatment.OPEN),
+        (FileClass.UNSORTED, 0.2, True, False, Treatment.SETTINGS),
+        (FileClass.UNSORTED, 0.2, False, True, Treatment.LIKELY),
+        (FileClass.UNSORTED, 1.0, False, True, Treatment.OPEN),
+        (FileClass.EXTRAS, 0.9, True, True, Treatment.OPEN),
+        *((kind, 0.99, True, True, Treatment.THEIRS) for kind in (FileClass.SAVES, FileClass.STATES)),
+        *((kind, 0.99, True, True, Treatment.THEIRS) for kind in (FileClass.CONTENT, FileClass.CACHE)),
+    ],
+)
+def test_what_an_entry_counts_as(  # type: ignore[no-untyped-def]
+    kind, certainty, mergeable, likely, treatment
+) -> None:
+    def counts(finding: Finding | None) -> Treatment:
+        return treatment_of(finding, mergeable=mergeable, replace=0.97, retire=0.99, likely=likely)
+
+    finding = Finding(entry=SHIPPED, file_class=kind, certainty=certainty, leaning=FileClass.PROGRAM)
+    assert counts(finding) is treatment
+    if kind is FileClass.UNSORTED and not mergeable:
+        assert counts(replace(finding, leaning=FileClass.EXTRAS)) is Treatment.OPEN
+    assert counts(None) is Treatment.OPEN
