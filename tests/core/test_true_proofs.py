@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict
 from left_intact.core.model.things import Thing, ThingLine, ThingRule
@@ -509,3 +510,20 @@ def test_merged_values_of_theirs_are_counted_as_theirs(mock: Mock) -> None:
     mock.arrive(arriving)
     says = check(mock.update().proof, "merged").says
     assert says == "mocklet.ini: 1 value of yours kept, 2 keys from the release"
+
+
+@pytest.mark.parametrize("name", ["libpad.so", "lib"])
+def test_going_back_over_what_cannot_be_read_is_refused_whole(laid: Mock, shut: list[str], name: str) -> None:
+    """Else that place would stay as the update left it, and the update count as taken back."""
+    before = laid.state()
+    place = next(p for p in laid.root.rglob(name))
+    os.utime(place, (LATER + 7, LATER + 7))
+    before = laid.state()
+    shut.append(name)
+    with pytest.raises(LeftIntactError) as error:
+        laid.bench.updates.back.go(laid.install)
+    assert "cannot be read" in error.value.line() and name in error.value.line()
+    shut.clear()
+    assert laid.state() == before and laid.bench.updates.history(laid.install)[0].state is State.ON_TRIAL
+    laid.bench.updates.back.go(laid.install)
+    assert laid.read("VERSION") == "1.0\n"

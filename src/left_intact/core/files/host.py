@@ -9,6 +9,8 @@ from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
+from left_intact.core.model.errors import LeftIntactError, reason_of
+
 if TYPE_CHECKING:
     import psutil
 
@@ -50,7 +52,15 @@ def rooms(places: Mapping[str, str]) -> dict[str, tuple[int, int]]:
     for label, folder in places.items():
         while not os.path.isdir(folder):
             folder = os.path.dirname(folder)
-        found[label] = (os.stat(folder).st_dev, free_bytes(folder))
+        try:
+            found[label] = (os.stat(folder).st_dev, free_bytes(folder))
+        except OSError as error:
+            raise LeftIntactError(
+                "no-room-told",
+                f"the disk does not say how much room it has ({reason_of(error)})",
+                path=folder,
+                way_out="Nothing was changed; try again.",
+            ) from error
     return found
 
 

@@ -90,8 +90,16 @@ class Page:
             and self.names == other.names
             and self.facts[2] == other.facts[2]
             and not self.fault
+            and not self.has_faults
+            and not other.has_faults
             and UNKNOWN not in self.numbers[3::COLUMNS]
         )
+
+    @property
+    def has_faults(self) -> bool:
+        """Whether something in it could not be read: that may be otherwise by now, whatever stamps say."""
+        numbers = self.numbers[::COLUMNS] if self.said else ()
+        return any(self.kind(at, numbers[at]) is Kind.FAULT for at in self.said)
 
     def path(self, at: int) -> str:
         return f"{self.folder}/{self.names[at]}" if self.folder else self.names[at]

@@ -101,6 +101,7 @@ def draw_back(inputs: BackInputs) -> Plan:
     question = _draw(sketch, inputs.segments[0].touched)
     space = room_for(sketch.moves, inputs.facts)
     faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.facts)
+    faults += _unreadable(inputs)
     if inputs.later:
         says = f"a later update ({', '.join(inputs.later)}) changed the same places"
         faults.append(Fault(code="later-update", says=says, way_out="Go back from that one first."))
@@ -119,6 +120,27 @@ def draw_back(inputs: BackInputs) -> Plan:
         survey=inputs.today.survey,
         undoes=(inputs.update,),
     )
+
+
+def _unreadable(inputs: BackInputs) -> list[Fault]:
+    """A blocker where what lies at a place that is to be put back cannot be read now: it would stay as it is,
+    and the update would count as taken back.
+    """
+    unread = inputs.today.survey.unread()
+    touched = [at.shown for segment in inputs.segments for at in segment.touched]
+    hidden = {
+        entry.path: entry
+        for entry in unread
+        for path in touched
+        if not entry.path or path == entry.path or path.startswith(entry.path + "/")
+    }
+    if not hidden:
+        return []
+    first = hidden[min(hidden)]
+    number = "1 place" if len(hidden) == 1 else f"{len(hidden)} places"
+    says = f"{number} to be put back cannot be read now: {first.path or '.'} ({first.fault})"
+    way = "Give yourself the right to read there, and try again."
+    return [Fault(code="unreadable", says=says, way_out=way)]
 
 
 def draw_segment(inputs: BackInputs) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
