@@ -230,6 +230,39 @@ def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest
             format_named(name).read(bad)
 
 
+def _ini(names: list[str], value: str = "1") -> bytes:
+    return b"[a]\n" + "".join(f"{name} = {value}\n" for name in names).encode()
+
+
+@pytest.mark.parametrize("file_format", ["text ini", "text json"])
+def test_what_would_take_too_long_is_one_question(file_format: str) -> None:
+    """Key by key in the text is work that grows with both; what is beyond it is kept whole, and asked."""
+
+    def write(names: list[str]) -> bytes:
+        if file_format == "text json":
+            return json.dumps(dict.fromkeys(names, 1), indent=0).encode()
+        return _ini(names)
+
+    old, new = [f"old{n:04}" for n in range(900)], [f"new{n:04}" for n in range(900)]
+    yours = write(["mine", *old])
+    merge = merge_settings(write(old), yours, write([*old, *new]), file_format=file_format)
+    assert merge.trouble == "900 of its keys change, more than can be merged key by key"
+    assert merge.content == yours
+    merge = merge_settings(write(old), yours, write(new), file_format=file_format)
+    assert merge.trouble == "900 of its keys went, more than can be merged key by key"
+    merge = merge_settings(write(old), yours, write([*old, *new[:40]]), file_format=file_format)
+    assert not merge.trouble and sum(line.decided == "new" for line in merge.lines) == 40
+
+
+def test_new_keys_stand_behind_those_they_stand_behind_in_the_release() -> None:
+    base, yours = _ini(["one", "two", "six"]), _ini(["six", "mine", "two", "one"], "9")
+    merge = merge_settings(
+        base, yours, _ini(["zero", "one", "two", "three", "four", "six"]), file_format="text ini"
+    )
+    keys = [key[-1] for key in open_document(merge.content, "text ini").values()]
+    assert keys == ["six", "mine", "two", "three", "four", "one", "zero"]
+
+
 def test_a_dot_in_a_name_and_a_way_of_two_names_are_two_keys() -> None:
     base, yours = b'{"video.scale": 1}', b'{"video.scale": 7}'
     arriving = b'{"video.scale": 2, "video": {"scale": 3}}'

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.files.starts import find_starts
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Verb
@@ -398,6 +399,14 @@ def test_ways_to_start_are_things(mock: Mock, monkeypatch: pytest.MonkeyPatch) -
     desktop.write_text("[Desktop Entry]\nExec=/nowhere/mocklet\n")
     proof = proven(mock)
     assert proof.verdict is Verdict.ATTENTION and line_of(proof, Thing.STARTS).missing == (str(desktop),)
+    for name, text, is_one in (
+        ("play.sh", f"{mock.root}/mocklet\n", True),
+        ("play", f"#! /bin/sh\n{mock.root}/mocklet\n", True),
+        ("notes.txt", f"{mock.root}/mocklet\n", False),
+        ("long.sh", f"{mock.root}/mocklet\n" + "#" * (64 << 10), False),
+    ):
+        (home / name).write_text(text)
+        assert any(s.path == str(home / name) for s in find_starts(str(mock.root), [str(home)])) is is_one
 
 
 def test_what_they_want_to_tick_comes_again_in_their_words(laid: Mock) -> None:
@@ -489,6 +498,25 @@ def test_a_file_of_a_title_is_counted_once_and_with_its_picture() -> None:
     items = [("disc/moth.cue", "content"), ("disc/moth.bin", "content"), ("disc/lamp.bin", "content")]
     found = counted([*items, ("art/Moth.png", "extras")])
     assert found["titles"] == ["disc/lamp", "disc/moth"] and found["titles with pictures"] == ["disc/moth"]
+
+
+def test_all_rules_of_one_kind_count(mock: Mock) -> None:
+    """Two rules for one kind are one line of the ledger: none takes the other's place."""
+    rules = [ThingRule(counts="titles", files="games/*.cart"), ThingRule(counts="titles", file="l", at="")]
+    one, *more = count_things([("games/moth.cart", FileClass.CONTENT, "")], lambda _: b"lamp\n", rules)
+    assert not more and one.names == ("games/moth.cart", "lamp")
+    assert one.rule == "all in l and files that meet games/*.cart"
+    sheet = "".join(
+        f'[[things]]\ncounts = "titles"\n{how}\n' for how in ('file = "l.txt"', 'files = "**/*.cart"')
+    )
+    plant(mock.root, {"l.txt": "lamp\n", "games/mill.cart": b"\x05" * 99}, mtime=LATER)
+    mock.bench.surveys.take_sheet(mock.install, f"format = 1\n{sheet}")
+    mock.arrive(release("1.1"))
+    titles = line_of(mock.update().proof, Thing.TITLES)
+    assert titles.before == titles.after and titles.before > 2 and not (titles.missing or titles.new)
+    plant(mock.root, {"l.txt": "moth\n"}, mtime=LATER)
+    (mock.root / "games/mill.cart").unlink()
+    assert line_of(proven(mock), Thing.TITLES).missing == ("games/mill.cart", "lamp")
 
 
 def test_what_can_be_rebuilt_may_change_by_itself(mock: Mock) -> None:

@@ -88,7 +88,7 @@ async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleName
         _go(app, "tarnlight-26.11")
         await press(app, pilot, "f")
         assert "thrown away" in _said(app)
-    assert room.bench.surveys.library.waiting(room.bench.shelf.find("Tarnlight")) is None
+    assert room.bench.shelf.waiting(room.bench.shelf.find("Tarnlight")) is None
 
 
 async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace) -> None:
@@ -108,7 +108,7 @@ async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace)
         assert app.screen.desk.outcome is not None and app.screen.desk.outcome.proof.verdict is Verdict.INTACT
         await press(app, pilot, "g", "enter")
     assert snapshot(root) == before
-    assert room.bench.surveys.library.waiting(room.bench.shelf.find("Tarnlight")) is None
+    assert room.bench.shelf.waiting(room.bench.shelf.find("Tarnlight")) is None
 
 
 @pytest.mark.parametrize("size", [(80, 24), (60, 16)])

@@ -8,12 +8,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from textual import events
 from textual.pilot import Pilot
 from textual.widgets import Input
 
 from left_intact.core.model.classes import FileClass
 from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.screens.arrival import ArrivalScreen
+from left_intact.tui.screens.back import BackDialog
 from left_intact.tui.screens.dialogs import ConfirmDialog, RecoverDialog
 from left_intact.tui.screens.help import HelpScreen
 from left_intact.tui.screens.history import HeldRow, HistoryScreen
@@ -404,6 +406,27 @@ async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock)
         assert isinstance(app.screen, PlanScreen) and waiting.state() == before
         await click("carry_out", 0.0)
         assert isinstance(app.screen, ProofScreen)
+
+
+def burst(app: LeftIntactApp, *keys: str) -> None:
+    """Keys that came so fast that the screen of the first has read none of the others."""
+    for key in keys:
+        app.post_message(events.Key(key, key))
+
+
+async def test_a_key_that_was_pressed_twice_at_once_carries_out_once(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3", "tab")
+        burst(app, "c", "c", "c")
+        await settled(app, pilot)
+        assert isinstance(app.screen, ProofScreen), app.screen
+        assert len(waiting.bench.updates.history(waiting.install)) == 1
+        burst(app, "g", "g")  # the second is for a screen that lies below the dialog by then
+        await settled(app, pilot)
+        assert sum(isinstance(screen, BackDialog) for screen in app.screen_stack) == 1
+        burst(app, "enter", "enter")
+        await settled(app, pilot)
+        assert isinstance(app.screen, ProofScreen) and (waiting.root / "VERSION").read_text() == "1.0\n"
 
 
 async def test_history_and_what_is_kept(mock: Mock, tmp_path: Path) -> None:

@@ -179,12 +179,12 @@ def update(
     if install is None:
         raise click.UsageError("Missing argument 'INSTALL'.")
     target = bench.shelf.find(install)
-    waits = next((row.waiting for row in bench.shelf.rows() if row.install.id == target.id), None)
-    if arrival is None and waits is None:
+    picture, comes = _picture(picture), arrival or bench.shelf.waiting(target)
+    if comes is None:
         way = "Name the build to lay, or fetch one: left-intact news."
         raise Misuse("nothing-waits-for-it", f"nothing waits for {target.name}", way_out=way)
     with telling() as report:
-        draft = bench.updates.draft(target, arrival or (waits or ("", ""))[0], report=report, **how)
+        draft = bench.updates.draft(target, comes, report=report, **how)
     given = _read_answers(answers)
     drawn = draft.plan(given)
     refuse_blocked(drawn, allow)
@@ -196,7 +196,7 @@ def update(
         given |= {q.id: q.default for q in drawn.open_questions}
         drawn = draft.plan(given)
     with cancelling() as cancel:
-        outcome = bench.updates.update(drawn, target, allowed=allow, picture=_picture(picture), cancel=cancel)
+        outcome = bench.updates.update(drawn, target, allowed=allow, picture=picture, cancel=cancel)
     _finish_with_proof(target, outcome, as_json)
 
 

@@ -80,28 +80,24 @@ class Runs(Records):
         `just_done` is a going back whose copies nobody has let go of yet.
         """
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.touched import witness_of_all
+        from left_intact.core.carrying.touched import in_force, witness_of_all
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.place import root_replaced
         from left_intact.core.model.as_json import proof_json
         from left_intact.core.proving.prove import prove
 
-        box = self.strongbox(install)
-        with Journal(box.journal_path) as journal:
-            witness = witness_of_all(journal, update.id)
-            inputs = journal.inputs(update.id)
         if identity_of(install.root) is None:
             raise root_replaced(install.root)
-        held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
+        box = self.strongbox(install)
         try:
-            proof = prove(
-                install.root,
-                witness,
-                self._told(install, update, inputs, held),
-                deep=deep,
-                report=report,
-                cancel=cancel,
-            )
+            with Journal(box.journal_path) as journal:
+                witness = witness_of_all(journal, update.id)
+                inputs = journal.inputs(update.id)
+                stages = in_force(journal, update.id)
+            whole = any(stage.shipped and not stage.shipped.over for stage in stages)
+            held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
+            told = self._told(install, update, inputs, held, whole=whole)
+            proof = prove(install.root, witness, told, deep=deep, report=report, cancel=cancel)
         finally:
             box.close()
         self.library.set_proof(install, update.id, proof_json(proof))
@@ -110,20 +106,23 @@ class Runs(Records):
         return proof
 
     def _told(
-        self, install: Install, update: Update, inputs: Mapping[str, Any], held: Callable[[str], bool]
+        self,
+        install: Install,
+        update: Update,
+        inputs: Mapping[str, Any],
+        held: Callable[[str], bool],
+        *,
+        whole: bool,
     ) -> Told:
-        """What the proof of a run is told beside the disk and the witness."""
-        from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.touched import in_force
+        """What the proof of a run is told beside the disk and the witness; `whole` says whether a whole
+        release was laid.
+        """
         from left_intact.core.files.place import able
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.proving.pictures import captures
         from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
         from left_intact.core.proving.told import Told
 
-        with Journal(self.strongbox(install).journal_path) as journal:
-            stages = in_force(journal, update.id)
-        whole = any(stage.shipped and not stage.shipped.over for stage in stages)
         places = self.surveys.sheet_of(install).version_places
         return Told(
             name=install.name,
@@ -138,7 +137,7 @@ class Runs(Records):
             rules=rules_of(inputs),
             starts=find_starts(install.root, start_folders()),
             look_at=self.library.look_at(install),
-            pictures=captures(install.root, inputs.get("picture", "")),
+            pictures=captures(inputs.get("picture", "")),
         )
 
     def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:

@@ -109,7 +109,6 @@ class Shelf(Service):
         return ShelfRow(
             install=install,
             summary=summary,
-            waiting=self.library.waiting(install),
             arrivals=tuple(self.library.arrivals(install)),
             updates=updates,
             trouble=trouble,
@@ -145,6 +144,10 @@ class Shelf(Service):
             dismissed=self.library.dismissed(install),
         )
         return next((r.offer.version for r in ranked if r.waits), "")
+
+    def waiting(self, install: Install) -> str | None:
+        """The path of the arrival that is to be laid first; None where nothing waits."""
+        return next((one.path for one in self.library.arrivals(install)), None)
 
     def set_waiting(self, install: Install, arrival: Arrival) -> None:
         """Remember an arrival as the one to lay in next."""

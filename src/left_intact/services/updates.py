@@ -311,11 +311,13 @@ class Updates(Runs):
         if last is None:
             return b"", b""
         with Journal(self.strongbox(install).journal_path) as journal:
-            before, after = captures(install.root, journal.inputs(last.id).get("picture", ""))
+            before, after = captures(journal.inputs(last.id).get("picture", ""))
         return picture_bytes(before), picture_bytes(after)
 
     def not_well(self, install: Install) -> tuple[str, ...]:
         """What the last proof of the update on trial says against settling it; empty where it is intact."""
+        from left_intact.core.model.proof import Check, CheckState
+
         last = next((u for u in self.history(install) if u.state is State.ON_TRIAL), None)
         if last is None:
             return ()
@@ -324,9 +326,9 @@ class Updates(Runs):
             return ("it was never proven",)
         if said["verdict"] == "intact":
             return ()
-        failed = [c for c in said["checks"] if c["state"] == "failed"]
-        failed += [c for c in said["checks"] if c["name"] == "yours" and c["state"] == "yours-to-check"]
-        return (f"the proof says {said['verdict']}", *(f"{c['name']}: {c['says']}" for c in failed))
+        checks = [Check(**(one | {"state": CheckState(one["state"])})) for one in said["checks"]]
+        against = (f"{check.name}: {check.says}" for check in checks if check.is_against_settling)
+        return (f"the proof says {said['verdict']}", *against)
 
     def settle(self, install: Install) -> Settled:
         """Confirm the update on trial and free the program's old files."""

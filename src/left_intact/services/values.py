@@ -44,10 +44,8 @@ class ShelfRow:
     install: Install
     summary: Mapping[str, Any]
     """What the last survey found; empty before the first."""
-    waiting: tuple[str, str] | None
-    """(path, version) of the arrival that waits and is offered first."""
     arrivals: tuple[Waits, ...] = ()
-    """All that wait, that one first."""
+    """All that wait, what is offered first before the rest."""
     updates: tuple[Update, ...] = ()
     """Newest first."""
     missing: bool = False
@@ -65,6 +63,11 @@ class ShelfRow:
             replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in self.updates
         ]
         return replace(self, updates=tuple(updates))
+
+    @property
+    def waiting(self) -> tuple[str, str] | None:
+        """(path, version) of the arrival that waits and is offered first."""
+        return (self.arrivals[0].path, self.arrivals[0].version) if self.arrivals else None
 
     @property
     def standing(self) -> Standing:

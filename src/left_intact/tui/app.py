@@ -18,6 +18,11 @@ from left_intact.workbench import ShelfRow, Workbench
 from left_intact.worker.call import call
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from textual.actions import ActionParseResult
+    from textual.dom import DOMNode
+
     from left_intact.core.model.errors import LeftIntactError
     from left_intact.tui.screens.stage import StageScreen
     from left_intact.worker.links import Link
@@ -93,6 +98,18 @@ class LeftIntactApp(App[int]):
             self.notify(error.says, timeout=4)
         else:
             self.notify(error.line(), severity="error", timeout=12)
+
+    async def run_action(
+        self,
+        action: str | ActionParseResult,
+        default_namespace: DOMNode | None = None,
+        namespaces: Mapping[str, DOMNode] | None = None,
+    ) -> bool:
+        """Do what a key asks for, unless it was pressed for a screen that no longer is the topmost one."""
+        node = default_namespace
+        if node is not None and node is not self and node.is_attached and node.screen is not self.screen:
+            return False
+        return await super().run_action(action, default_namespace, namespaces)
 
     # ------------------------------------------------------------ ways between the screens
 

@@ -12,8 +12,9 @@ from left_intact.core.files.names import lies_in
 from left_intact.core.model.things import Start
 from left_intact.core.model.version import version_in_name
 
-_MOST = 256 << 10
+_MOST = 64 << 10
 """A larger file is no script that somebody wrote to start a program."""
+_SCRIPTS = (".sh", ".command", ".cmd", ".bat")
 _MOST_FILES = 4_000
 
 
@@ -62,7 +63,10 @@ def _words(path: str) -> Iterator[str]:
         if not os.path.isfile(path) or os.path.getsize(path) > _MOST:
             return
         with open(path, "rb") as file:
-            text = file.read().decode("utf-8", "replace")
+            lead = file.read(2)
+            if lead != b"#!" and not path.casefold().endswith((".desktop", *_SCRIPTS)):
+                return
+            text = (lead + file.read()).decode("utf-8", "replace")
     except OSError:
         return
     if "\0" in text:

@@ -319,11 +319,6 @@ class Library:
         ]
         return first_to_lay(found)
 
-    def waiting(self, install: Install) -> tuple[str, str] | None:
-        """(path, version) of the arrival that is to be offered first."""
-        first = next(iter(self.arrivals(install)), None)
-        return (first.path, first.version) if first is not None else None
-
     def set_waiting(self, install: Install, arrival: str, version: str, channel: str = "") -> None:
         """Have an arrival wait, beside those that do. Without a channel its version tells that."""
         values = (install.id, os.fsencode(arrival), version, channel or channel_of(version), time.time())

@@ -89,7 +89,6 @@ class Page:
             self.stats == other.stats
             and self.names == other.names
             and self.facts[2] == other.facts[2]
-            and not self.fault
             and not self.has_faults
             and not other.has_faults
             and UNKNOWN not in self.numbers[3::COLUMNS]
@@ -98,8 +97,24 @@ class Page:
     @property
     def has_faults(self) -> bool:
         """Whether something in it could not be read: that may be otherwise by now, whatever stamps say."""
-        numbers = self.numbers[::COLUMNS] if self.said else ()
-        return any(self.kind(at, numbers[at]) is Kind.FAULT for at in self.said)
+        return any(True for _ in self.unread())
+
+    def unread(self) -> Iterator[Entry]:
+        """What could not be read, or the folder itself where it could not be listed."""
+        if self.fault:
+            yield next(self.entries())
+        for at in self.said:
+            if (entry := self.entry(at)).kind is Kind.FAULT:
+                yield entry
+
+    def unequal(self, other: Page) -> Iterator[str]:
+        """The paths of names that both have, with other digests."""
+        if self.names == other.names and self.digests == other.digests:
+            return
+        for at, name in enumerate(self.names):
+            place = other.find(name)
+            if place >= 0 and self.digest(at) != other.digest(place):
+                yield self.path(at)
 
     def path(self, at: int) -> str:
         return f"{self.folder}/{self.names[at]}" if self.folder else self.names[at]

@@ -41,6 +41,11 @@ class Check:
     before: str = ""
     after: str = ""
 
+    @property
+    def is_against_settling(self) -> bool:
+        """Whether it failed, or says that something of the person's is otherwise than it was."""
+        return self.state is CheckState.FAILED or (self.name == "yours" and self.state is CheckState.YOURS)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Witnessed:

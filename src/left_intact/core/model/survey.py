@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Finding, Folder, Kind
+from left_intact.core.model.entry import Entry, Finding, Folder
 from left_intact.core.model.pages import Page
 from left_intact.core.model.release import Reading
 
@@ -79,7 +79,7 @@ class Survey:
 
     def unread(self) -> list[Entry]:
         """What could not be read or listed, ordered by path: what lies behind it is not counted."""
-        found = [entry for page in self.findings.pages for entry in _unread_in(page)]
+        found = [entry for page in self.findings.pages for entry in page.unread()]
         return sorted(found, key=lambda entry: entry.path)
 
     @property
@@ -97,12 +97,3 @@ class Survey:
     def unsorted(self) -> tuple[Finding, ...]:
         """Entries that no evidence sorted."""
         return self.findings.unsorted()
-
-
-def _unread_in(page: Page) -> Iterator[Entry]:
-    if page.fault:
-        yield next(page.entries())
-    for at in page.said:
-        entry = page.entry(at)
-        if entry.kind is Kind.FAULT:
-            yield entry

@@ -126,7 +126,7 @@ def _unreadable(inputs: BackInputs) -> list[Fault]:
     """A blocker where what lies at a place that is to be put back cannot be read now: it would stay as it is,
     and the update would count as taken back.
     """
-    unread = inputs.today.survey.unread()
+    unread = inputs.today.unread()
     touched = [at.shown for segment in inputs.segments for at in segment.touched]
     hidden = {
         entry.path: entry

@@ -44,6 +44,10 @@ class Today:
             return self.tops.get(at.root)
         return self._entries.look(at.shown)
 
+    def unread(self) -> list[Entry]:
+        """What could not be read or listed, in any of the roots."""
+        return [entry for page in self._entries.pages for entry in page.unread()]
+
     def below(self, at: At) -> Iterator[At]:
         """Everything below a folder, the folders too."""
         start = at.shown

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 
 from left_intact.core.files.names import lies_in
 from left_intact.core.files.roots import roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
-from left_intact.core.model.entry import Kind
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
+from left_intact.core.model.pages import Page, PagedEntries
 from left_intact.core.model.place import at_of
 from left_intact.core.model.proof import MAY_STAY_OLD, SAME_SCENE, Check, CheckState, Witness
 from left_intact.core.model.release import Reading, Release
@@ -72,17 +73,28 @@ def stayed_old(witness: Witness, now: Now, shipped: Release | None) -> tuple[str
         return ()
     labels = [label for label, _ in witness.roots]
     found = []
-    for path, entry in shipped.entries.items():
+    for path in _otherwise(shipped.entries, now):
         at = at_of(path, labels)
         row = witness.rows.get(at)
         if row is not None and row.verb not in (Verb.KEEP, Verb.ASK):
             continue
-        kind = row.file_class if row is not None else witness.kept.class_at(at)
-        if entry.kind is Kind.FILE and kind in MAY_BE_THE_PROGRAMS:
-            there = now.entry(at)
-            if there is not None and there.kind is Kind.FILE and not there.same_content(entry):
-                found.append(path)
+        if (row.file_class if row is not None else witness.kept.class_at(at)) in MAY_BE_THE_PROGRAMS:
+            found.append(path)
     return tuple(sorted(found))
+
+
+def _otherwise(shipped: Mapping[str, Entry], now: Now) -> Iterator[str]:
+    """The files of a release that lie here with another content."""
+    for path in shipped if not isinstance(shipped, PagedEntries) else _unequal(shipped.pages, now):
+        entry, there = shipped[path], now.entries.get(path)
+        if there is not None and entry.kind is there.kind is Kind.FILE and not there.same_content(entry):
+            yield path
+
+
+def _unequal(pages: Iterable[Page], now: Now) -> Iterator[str]:
+    for page in pages:
+        if (there := now.page(page.folder)) is not None:
+            yield from page.unequal(there)
 
 
 def unread_check(tally: Tally) -> Check | None:

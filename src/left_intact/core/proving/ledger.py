@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 from left_intact.core.files.roots import roots_reader
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.proof import LedgerLine, Witness
-from left_intact.core.model.things import Counted, Thing, ThingLine, ThingRule
+from left_intact.core.model.things import Counted, Thing, ThingLine
 from left_intact.core.proving.compare import Now, Tally
-from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things
+from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things, joined
 from left_intact.core.proving.told import Told
 
 
@@ -44,19 +44,20 @@ def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple
     """The ledger of things. What was counted from lists before is compared with what they say now."""
     by_list = {one.thing for one in told.things}
     known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
+    of_files = tuple(rule for rule in known if not rule.file)
+    ruled = {THINGS_OF[rule.counts] for rule in of_files}
     read = roots_reader(root, witness.roots)
 
     def by_files(agreed: bool) -> list[Counted]:
-        items = _items_before(witness, agreed=agreed)
-        return [c for c in count_things(items, read, _files_only(known)) if c.thing not in by_list]
+        counted = count_things(_items_before(witness, agreed=agreed), read, of_files)
+        return [one for one in counted if one.thing not in by_list or one.thing in ruled]
 
+    before = by_files(False)
+    # Counting all of it once more is for updates that take something away.
+    stays = by_files(True) if any(r.before and not r.agreed for r in witness.rows.values()) else before
     starts = told.starts if Thing.STARTS in by_list else ()
     after = count_things(_items_now(witness, now), read, known, starts)
-    return compared((*told.things, *by_files(False)), after, (*told.things, *by_files(True)))
-
-
-def _files_only(rules: Sequence[ThingRule]) -> tuple[ThingRule, ...]:
-    return tuple(rule for rule in rules if not rule.file)
+    return compared(joined((*told.things, *before)), after, joined((*told.things, *stays)))
 
 
 def ledger_of_files(tally: Tally) -> tuple[LedgerLine, ...]:

@@ -31,14 +31,16 @@ def is_capture(path: str) -> bool:
     return parts[-1].endswith(_PICTURES) and any(part in _FOLDERS for part in parts[:-1])
 
 
-def captures(root: str, before: str) -> tuple[str, str]:
+def captures(before: str) -> tuple[str, str]:
     """(the picture before, the newest that was taken after it and lies beside it); empty for none."""
-    if not before or not os.path.isfile(before):
+    try:
+        taken = os.stat(before).st_mtime_ns if before and os.path.isfile(before) else None
+    except OSError:
+        taken = None  # gone between one look and the next
+    if taken is None:
         return "", ""
-    taken = os.stat(before).st_mtime_ns
-    folder = os.path.dirname(before)
     found = []
-    with suppress(OSError), os.scandir(folder) as there:
+    with suppress(OSError), os.scandir(os.path.dirname(before)) as there:
         for entry in there:
             if entry.name.casefold().endswith(_PICTURES) and entry.is_file(follow_symlinks=False):
                 when = entry.stat(follow_symlinks=False).st_mtime_ns

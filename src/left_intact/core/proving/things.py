@@ -54,8 +54,24 @@ def count_things(
         found.append(Counted(thing=Thing.STARTS, rule="what leads to it from outside", names=names))
     if not lists_only:
         found += _from_files(items, [rule for rule in rules if rule.files], told)
-    order = list(Thing)
-    return tuple(sorted(found, key=lambda one: order.index(one.thing)))
+    return joined(found)
+
+
+def joined(counted: Iterable[Counted]) -> tuple[Counted, ...]:
+    """Each kind once, in the order in which they are shown: all that its rules count, under their words."""
+    kinds: dict[Thing, list[Counted]] = defaultdict(list)
+    for one in counted:
+        kinds[one.thing].append(one)
+    return tuple(
+        Counted(
+            thing=thing,
+            rule=" and ".join(dict.fromkeys(one.rule for one in kinds[thing])),
+            names=tuple(sorted({name for one in kinds[thing] for name in one.names})),
+            trouble="; ".join(one.trouble for one in kinds[thing] if one.trouble),
+        )
+        for thing in Thing
+        if thing in kinds
+    )
 
 
 # ---------------------------------------------------------------- files
@@ -112,9 +128,8 @@ def _take_folders(path: str, mods: dict[str, bool], profiles: set[str]) -> None:
     for depth, part in enumerate(parts[:-1]):
         name = "/".join(parts[: depth + 2])
         if part.casefold() == "mods":
-            mods[name.removesuffix("".join(e for e in _OFF if name.casefold().endswith(e)))] = not (
-                name.casefold().endswith(_OFF)
-            )
+            off = next((end for end in _OFF if name.casefold().endswith(end)), "")
+            mods[name[: len(name) - len(off)]] = not off
         elif part.casefold() == "profiles":
             profiles.add(name)
 

@@ -11,6 +11,7 @@ reads from that exactly what was decided, key by key. Whatever is not sure leave
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from difflib import SequenceMatcher
 from typing import Any
@@ -20,6 +21,10 @@ from left_intact.core.settings.document import Document, Format, Key, NotReadabl
 from left_intact.core.settings.formats.registry import format_by_whole, format_named
 
 _ALIKE = 0.5
+_MOST_WORK = 400_000
+"""Changes times keys: every change is carried out in the text by itself, which takes the longer the longer
+the text is, and what is not merged within seconds is a question rather than a wait.
+"""
 _NOT = object()
 """Stands for a key that a side lacks."""
 
@@ -120,9 +125,14 @@ class _Merging:
         for old, new in renames.items():
             self._rename(old, new)
         done = set(renames) | set(renames.values())
-        for key in self._every_key():
-            if key not in done:
-                self._decide(key)
+        decisions = {key: self._decision(key) for key in self._every_key() if key not in done}
+        changes = sum(
+            side is not self.yours and (side is self.arriving or key in self.yours.texts)
+            for key, (side, _) in decisions.items()
+        )
+        _refuse_much(changes, len(decisions), "change")
+        for key, (side, decided) in decisions.items():
+            self._carry_out(key, side, decided)
         content = self.mine.to_bytes()
         self._must_read_as_decided(content)
         return Merge(lines=tuple(self.lines), content=content)
@@ -140,8 +150,7 @@ class _Merging:
 
     # ------------------------------------------------------------ one key
 
-    def _decide(self, key: Key) -> None:
-        result, decided = self._decision(key)
+    def _carry_out(self, key: Key, result: _Side | None, decided: str) -> None:
         self.lines.append(self._line(key, result.texts.get(key) if result else None, decided))
         if result is self.yours:
             return
@@ -231,6 +240,7 @@ class _Merging:
         base, mine, coming = self.shipped.means, self.yours.means, self.arriving.means
         gone = [k for k in base if k in mine and k not in coming]
         came = [k for k in coming if k not in base and k not in mine and not self._is_spelt_otherwise(k)]
+        _refuse_much(len(gone), len(came), "went")
         found: dict[Key, Key] = {}
         for old, new in self.told:
             pair = next(((g, c) for g in gone for c in came if _is(g, old) and _is(c, new)), None)
@@ -246,10 +256,14 @@ class _Merging:
             and base[g] == coming[c]
             and _alike(g[-1], c[-1])
         ]
-        for g, c in fits:
-            if sum(1 for x, _ in fits if x == g) == 1 and sum(1 for _, y in fits if y == c) == 1:
-                found[g] = c
+        times_gone, times_came = Counter(g for g, _ in fits), Counter(c for _, c in fits)
+        found |= {g: c for g, c in fits if times_gone[g] == times_came[c] == 1}
         return found
+
+
+def _refuse_much(changes: int, keys: int, what: str) -> None:
+    if changes * keys > _MOST_WORK:
+        raise NotReadable(f"{changes:,} of its keys {what}, more than can be merged key by key")
 
 
 def _is(key: Key, told: str) -> bool:

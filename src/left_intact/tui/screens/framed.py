@@ -4,11 +4,12 @@ of work.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, TypeVar
 
 from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
+from textual.screen import ModalScreen, Screen
 
 from left_intact.tui.protocol import Application, application
 from left_intact.tui.widgets.bars import KeyBar, TitleBar
@@ -17,6 +18,8 @@ from left_intact.tui.widgets.why import Why, progress_words
 if TYPE_CHECKING:
     from left_intact.core.model.progress import Progress
     from left_intact.tui.jobs import Job
+
+Answer = TypeVar("Answer")
 
 
 class FramedScreen(Screen[None]):
@@ -43,6 +46,11 @@ class FramedScreen(Screen[None]):
 
     def compose_left(self) -> ComposeResult:
         raise NotImplementedError
+
+    def ask(self, dialog: ModalScreen[Answer], then: Callable[[Answer | None], None]) -> None:
+        """Open a dialog that a job made ready; one that comes while another lies over this screen is late."""
+        if self.is_active:
+            self.app.push_screen(dialog, then)
 
     def job_progress(self, job: Job, progress: Progress) -> None:
         self.show_busy(progress_words(job.title, progress))

@@ -134,8 +134,10 @@ class HistoryScreen(Dialog[None]):
         def to(folder: str | None) -> None:
             if folder:
                 wanted = call("keeping.take", self.install, path, folder)
-                done = lambda taken: self.notify(f"taken out: {', '.join(taken)}", timeout=8)  # noqa: E731
-                application(self.app).work_on(Job("taking out", wanted, done, self._complain))
+                application(self.app).work_on(Job("taking out", wanted, taken_out, self._complain))
+
+        def taken_out(taken: list[str]) -> None:
+            self.notify(f"taken out: {', '.join(taken)}", timeout=8)
 
         says = (
             f"A copy of {path} goes into a folder; nothing is written over, and the strongbox keeps its own."

@@ -44,6 +44,8 @@ class SurveyView(Protocol):
 
     def read_again(self) -> None: ...
 
+    def ask(self, dialog: Any, then: Callable[[Any], None]) -> None: ...
+
     def notify(self, message: str, *, severity: Any = ..., timeout: float | None = ...) -> None: ...
 
 
@@ -132,7 +134,7 @@ class KnowMore:
             app.notify("its baseline is on record", timeout=5)
             self.screen.read_again()
 
-        self.screen.app.push_screen(
+        self.screen.ask(
             ChooseDialog("the release it came from", says, choices, many=False, does="put it on record"), take
         )
 
@@ -168,7 +170,7 @@ class KnowMore:
                 wanted = call("desk.read_elsewhere", install, {place: labels[place] for place in keys})
                 self._work("noting", wanted, lambda _: self.screen.read_again())
 
-        self.screen.app.push_screen(
+        self.screen.ask(
             ChooseDialog("folders elsewhere", says, choices, many=True, does="read those ticked"), take
         )
 
@@ -183,7 +185,7 @@ class KnowMore:
                 self.screen.read_again()
 
         def shown(text: str) -> None:
-            self.screen.app.push_screen(SheetDialog(install, text), taken)
+            self.screen.ask(SheetDialog(install, text), taken)
 
         self._work("the keepsheet", call("surveys.sheet_text", install), shown, beside=True)
 

@@ -275,7 +275,9 @@ class PlanScreen(StageScreen):
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         plan = self.desk.plan
         if action == "carry_out":
-            return plan is not None and self.desk.drawn and bool(plan.changes) and not self._blocked(plan)
+            if plan is None or not self.desk.drawn or self.desk.under_way:
+                return False
+            return bool(plan.changes) and not self._blocked(plan)
         if action == "pass_blockers":
             return (
                 plan is not None

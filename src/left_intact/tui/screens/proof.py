@@ -284,9 +284,8 @@ class ProofScreen(StageScreen):
         outcome = self.desk.outcome
         if outcome is None or outcome.proof.verdict is Verdict.INTACT:
             return ""
-        failed = [c for c in outcome.proof.checks if c.state is CheckState.FAILED]
-        failed += [c for c in outcome.proof.checks if c.name == "yours" and c.state is CheckState.YOURS]
-        return "\n".join(f"✗ {c.name}: {clip(c.says, 150)}" for c in failed[:4])
+        against = [check for check in outcome.proof.checks if check.is_against_settling]
+        return "\n".join(f"✗ {check.name}: {clip(check.says, 150)}" for check in against[:4])
 
     def _settle(self) -> None:
         app, install = self.left_intact, self.desk.install
@@ -313,8 +312,7 @@ class ProofScreen(StageScreen):
     def _show_back(self, plan: PlanView) -> None:
         from left_intact.tui.screens.back import BackDialog
 
-        if self.is_attached:
-            self.app.push_screen(BackDialog(plan), self._back_chosen)
+        self.ask(BackDialog(plan), self._back_chosen)
 
     def _back_chosen(self, answers: dict[str, str] | None) -> None:
         if answers is not None:

@@ -353,7 +353,7 @@ class ShelfScreen(FramedScreen):
             "What looks like an install, the likest first. Those you tick come onto the shelf and are read."
         )
         heading = f"{count(len(fresh), 'install')} found"
-        self.app.push_screen(ChooseDialog(heading, says, choices, many=True, does="take those ticked"), take)
+        self.ask(ChooseDialog(heading, says, choices, many=True, does="take those ticked"), take)
 
     def action_unit(self) -> None:
         self.unit = "bytes" if self.unit == "files" else "files"

@@ -533,7 +533,7 @@ class SurveyScreen(StageScreen):
                 f"{seen.changes:,} of them.\n{what_is_in(seen)}"
             )
             dialog = ConfirmDialog("rule a folder", says, "rule it")
-            self.app.push_screen(dialog, lambda yes: self._rule_one(pattern, kind) if yes else None)
+            self.ask(dialog, lambda yes: self._rule_one(pattern, kind) if yes else None)
 
         wanted = call("desk.preview", self.desk.install, pattern, kind)
         self.left_intact.work_on(Job("looking", wanted, previewed, self._failed, beside=True))

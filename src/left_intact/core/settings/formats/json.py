@@ -38,6 +38,7 @@ class JsonDocument:
     def __init__(self, data: bytes) -> None:
         self._bom = data.startswith(codecs.BOM_UTF8)
         self._data = data[3:] if self._bom else data
+        self._pairs_of: dict[int, list[tuple[str, Node, Node]]] = {}
         self._top = self._parse()
 
     def _parse(self) -> Node:
@@ -48,13 +49,16 @@ class JsonDocument:
         if len(tops) != 1 or tops[0].type != "object":
             raise NotReadable("it is JSON, but no object")
         self._tree = tree
+        self._pairs_of.clear()
         return tops[0]
 
     def _text(self, node: Node) -> str:
         return self._data[node.start_byte : node.end_byte].decode("utf-8", "surrogateescape")
 
     def _pairs(self, node: Node) -> list[tuple[str, Node, Node]]:
-        found = []
+        if node.id in self._pairs_of:
+            return self._pairs_of[node.id]
+        found = self._pairs_of[node.id] = []
         for pair in node.named_children:
             key, value = pair.child_by_field_name("key"), pair.child_by_field_name("value")
             if pair.type == "pair" and key is not None and value is not None:

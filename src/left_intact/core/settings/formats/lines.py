@@ -181,9 +181,10 @@ class LineDocument:
         parts = re.split(r"(\r\n|\n|\r)", self._how.text)
         if len(parts) > 2 * _MOST_LINES:
             raise NotReadable("it has too many lines")
-        self._lines = _read([(parts[at], parts[at + 1]) for at in range(0, len(parts) - 1, 2)])
-        if parts[-1]:
-            self._lines = _read([*((line.text, line.end) for line in self._lines), (parts[-1], "")])
+        pairs = [(parts[at], parts[at + 1]) for at in range(0, len(parts) - 1, 2)]
+        self._lines = _read([*pairs, (parts[-1], "")] if parts[-1] else pairs)
+        # As it was opened; another file that asks where a key stands asks one that no edit has touched.
+        self._order = tuple(dict.fromkeys(self._key(line) for line in self._lines if line.key))
         ends = [line.end for line in self._lines if line.end]
         self._newline = max(set(ends), key=ends.count) if ends else "\n"
 
@@ -320,10 +321,10 @@ class LineDocument:
     def _place_for(self, key: Key, like: LineDocument) -> int | None:
         """Behind the nearest key that stands before it in `like`, or at the section's end."""
         section = key[0] if len(key) > 1 else ""
-        order = [k for k in like.values() if (k[0] if len(k) > 1 else "") == section]
-        for before in reversed(order[: order.index(key)]):
-            if places := self._at(before):
-                return self._clear_of(self._block(places[-1]).stop)
+        mine = {self._key(line): at for at, line in enumerate(self._lines) if line.key}
+        for before in reversed(like._order[: like._order.index(key)]):
+            if before[:-1] == key[:-1] and before in mine:
+                return self._clear_of(self._block(mine[before]).stop)
         inside = [i for i, line in enumerate(self._lines) if line.section == section]
         if not inside:
             return None if section else 0
