@@ -276,7 +276,7 @@ def test_lines_of_their_own_are_kept_and_shown(line: Line) -> None:
     assert "the harbour at dusk" in out
     out, _ = line("look-at", root, "--drop", "both pads")
     assert out.strip() == "the harbour at dusk"
-    _, err = line("look-at", root, "--drop", "nothing like it", code=2)
+    _, err = line("look-at", root, "--drop", "nothing like it", code=3)
     assert "nothing like it" in err
 
 

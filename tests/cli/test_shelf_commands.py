@@ -160,7 +160,7 @@ def test_update_all_lays_what_has_no_question_and_stops_at_what_is_not_intact(
     # Without an arrival, what waits is laid.
     line("update", "asks", "--yes")
     assert (asks / "VERSION").read_text() == "1.1\n"
-    _, err = line("update", "asks", code=2)
+    _, err = line("update", "asks", code=3)
     assert "nothing waits for Asks" in err
 
 

@@ -26,7 +26,7 @@ from left_intact.core.planning.table import (
     treatment_of,
 )
 from left_intact.demo.binaries import elf, pe
-from tests.builders import LINKS, Mock, program, release, verbs
+from tests.builders import LINKS, Mock, plant, program, release, verbs, zipped
 
 ALL = [
     (b, m, c, n)
@@ -169,8 +169,6 @@ def test_nothing_is_laid_behind_a_link_or_over_a_folder(mock: Mock, tmp_path: Pa
 
 
 def test_a_wrong_baseline_is_left_out(mock: Mock) -> None:
-    from tests.builders import plant
-
     other = plant(mock.folder / "other-base", {f"x/{n}": str(n) for n in range(20)} | {"VERSION": "1.0"})
     mock.arrive(release("1.1"))
     surveys = mock.bench.surveys
@@ -181,6 +179,32 @@ def test_a_wrong_baseline_is_left_out(mock: Mock) -> None:
     surveys.library.set_baseline(mock.install, 0, surveys.arrival(mock.install, str(other)).release)
     plan = mock.plan(baseline=False)
     assert plan.baseline is None and "baseline-mismatch" in {w.code for w in plan.warnings}
+
+
+def test_a_baseline_of_another_version_gives_way_to_what_is_on_record(mock: Mock) -> None:
+    """All that changed between the two would count as the person's, and stay old."""
+    mock.arrive(release("1.1"))
+    mock.base = plant(mock.folder / "later" / "mocklet-1.1", release("1.1"))
+    with pytest.raises(LeftIntactError) as error:  # nothing is on record yet
+        mock.plan()
+    assert error.value.code == "baseline-mismatch" and "what lies here is 1.0" in error.value.says
+    mock.base = mock.folder / "base" / "mocklet-1.0"
+    mock.update()
+    before = mock.state()
+    plan = mock.plan()  # the very baseline that was right before
+    assert plan.baseline is not None and plan.baseline.version_text == "1.1"
+    assert "what is on record counts" in next(w.says for w in plan.warnings if w.code == "baseline-mismatch")
+    outcome = mock.update()
+    # Nothing was to be done, so no second run stands between the person and the release before.
+    assert [u.id for u in mock.bench.updates.history(mock.install)] == [outcome.update.id] == [1]
+    assert outcome.proof.verdict == "intact" and mock.state() == before
+
+
+def test_few_files_that_have_nothing_to_do_with_it_are_a_stranger(mock: Mock) -> None:
+    mock.next = zipped({f"d{n}/x": f"{n}" for n in range(3)}, mock.folder / "puck-3.zip")
+    assert "stranger" in [b.code for b in mock.plan(baseline=False).blockers]
+    mock.next = zipped({"lib/libpad.so": b"\x7fELF new"}, mock.folder / "fix-1.zip")
+    assert "stranger" not in [b.code for b in mock.plan(baseline=False).blockers]
 
 
 def test_without_a_baseline_evidence_decides(mock: Mock) -> None:

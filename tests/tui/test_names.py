@@ -3,45 +3,31 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterator
 
 import pytest
+from rich.cells import cell_len
 from textual.widgets import Input
 
 from left_intact.core.model.classes import FileClass
 from left_intact.tui.app import LeftIntactApp
+from left_intact.tui.screens.news import NewsScreen, OfferRow
+from left_intact.tui.screens.pack import PackScreen
 from left_intact.tui.screens.queue import QueueScreen
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.survey import SurveyScreen
 from left_intact.tui.widgets.lines import Lines
-from tests.builders import LATER, Mock, Tree, plant, release
+from tests.builders import LATER, Mock, plant, release
+from tests.tui.strange import NAME, ODD, follow_strange_outlet
 from tests.tui.test_screens import press, running, words
 
 pytestmark = pytest.mark.skipif(sys.platform == "win32", reason="such names cannot be had on this system")
-ODD: Tree = {
-    "games/Cart [!].w16": b"\x04" * 99,
-    "games/Cart [a1][h2].w16": b"\x05" * 99,
-    "games/Cart [b].w16": b"\x06" * 99,
-    "themes/Dusk [a].png": b"\x89PNG" + b"\x01" * 99,
-    "memory/[@click=app.quit]y[/]": b"\x91\x92\x93" * 9,
-    "memory/zz[": b"\x94\x95" * 9,
-    "memory/].wsv": b"\x96\x97" * 9,
-    "memory/[red]r[/red].wsv": b"\x98\x99" * 9,
-    "pile/odd[0": b"\x71\x92\x13" * 9,
-    "pile/even]1.zzz": b"\x74\x95" * 9,
-    "memory/who?.sav": b"\x01" * 40,
-    "memory/whom.sav": b"\x02" * 40,
-    "memory/back\\slash*.sav": b"\x03" * 40,
-    "memory/\x1b[31mred\x07": b"\x9a" * 9,
-    "memory/\u202egpj.exe": b"\x9b" * 9,
-    "memory/音楽ゲーム.sav": b"\x07" * 40,
-    "memory/" + "long " * 40 + ".sav": b"\x08" * 40,
-}
 
 
 @pytest.fixture
 def odd(mock: Mock) -> Mock:
     plant(mock.root, ODD, mtime=LATER)
-    mock.bench.shelf.register(str(mock.root), name="Mock[@click=app.quit]let[/] [b")
+    mock.bench.shelf.register(str(mock.root), name=NAME)
     arriving = release("1.1")
     arriving["games/Cart [b].w16"] = b"\x16" * 99
     mock.arrive(arriving)
@@ -49,6 +35,14 @@ def odd(mock: Mock) -> Mock:
     mock.bench.surveys.set_baseline(install, str(mock.base))
     mock.bench.shelf.set_waiting(install, mock.bench.surveys.arrival(install, str(mock.next)))
     return mock
+
+
+@pytest.fixture
+def followed(odd: Mock) -> Iterator[Mock]:
+    server = follow_strange_outlet(odd)
+    yield odd
+    server.shutdown()
+    server.server_close()
 
 
 @pytest.mark.parametrize("path", [path for path in ODD if "\x1b" not in path])
@@ -98,6 +92,52 @@ async def test_a_walk_through_every_view(odd: Mock, size: tuple[int, int]) -> No
         assert app.is_running and "\x1b[31m" not in words(app)
         await press(app, pilot, "v", "end", "home", "g", "escape", "escape")
         assert app.is_running
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_a_walk_through_the_views_beside(followed: Mock, size: tuple[int, int]) -> None:
+    """News and notes, a fetch, a pack, what can be known of an install, history, help; all dialogs on the
+    way.
+    """
+
+    async def look(*keys: str) -> None:
+        await press(app, pilot, *keys)
+        shown = words(app) + said(app)
+        assert app.is_running and not {"\x1b", "\x07", "\u202e"} & set(shown), keys
+        assert all(cell_len(row) <= size[0] for row in words(app).splitlines())
+
+    async with running(followed, size) as (app, pilot):
+        await look("n")
+        assert isinstance(app.screen, NewsScreen)
+        await look("c", "end", "home")
+        assert "[@click=app.quit]" in words(app) or size[0] == 80
+        rows = [row for row in app.screen.query_one(Lines).rows if isinstance(row, OfferRow)]
+        assert len(rows) == 2
+        for row in rows:
+            app.screen.query_one(Lines).go_to(row.key)
+            await look("w", "question_mark")
+            await look("escape", "w")
+        await look("h")
+        app.screen.query_one(Input).value = "[red]until\x1b[31m"
+        await look("enter", "h", "o")
+        await look("escape")
+        release_row, pack_row = sorted(rows, key=lambda row: row.ranked.offer.pack)
+        app.screen.query_one(Lines).go_to(release_row.key)
+        await look("f")
+        assert "mocklet-1.1 [b].zip is here" in said(app)
+        app.screen.query_one(Lines).go_to(pack_row.key)
+        await look("enter")
+        assert isinstance(app.screen, PackScreen) and "Cart [b].w16" in words(app)
+        await look("end", "home", "down", "down", "down", "w", "question_mark")
+        await look("escape", "escape", "escape")
+        while not isinstance(app.screen, ShelfScreen):
+            await look("escape")
+        await look("m", "escape", "y", "end", "escape", "enter")
+        assert isinstance(app.screen, SurveyScreen)
+        for keys in ("f", "*", "m", "mk", "mo", "mb", "mr", "?"):
+            await look("end", *({"*": "asterisk", "?": "question_mark"}.get(key, key) for key in keys))
+            while not isinstance(app.screen, SurveyScreen):
+                await look("escape")
 
 
 async def test_z_takes_back_the_last_group_wherever_one_is(odd: Mock) -> None:

@@ -14,7 +14,8 @@ import pytest
 
 from left_intact.demo.build import build_demo
 from left_intact.demo.unattended import snapshot
-from tests.builders import LATER, THEIRS, Tree, plant, release, zipped
+from tests.builders import LATER, THEIRS, Mock, plant, release, zipped
+from tests.tui.strange import NAME, ODD, follow_strange_outlet
 
 PATIENCE = 60.0
 """Seconds to wait for a text that a change brings; nothing here depends on how long it takes."""
@@ -190,25 +191,13 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.until("what happens", "Tarnlight 26.10 → 26.11")
 
 
-AWKWARD: Tree = {
-    "memory/[@click=app.quit]y[/]": b"\x91\x92\x93" * 9,
-    "memory/zz[": b"\x94\x95" * 9,
-    "memory/].wsv": b"\x96\x97" * 9,
-    "memory/\x1b[31mred\x07": b"\x9a" * 9,
-    "memory/\u202egpj.exe": b"\x9b" * 9,
-    "memory/音楽ゲーム.sav": b"\x07" * 40,
-    "memory/" + "long " * 40 + ".sav": b"\x08" * 40,
-    "games/Cart [!].w16": b"\x04" * 99,
-}
-
-
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
     tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]
 ) -> None:
     """A program made up here, with names that nobody would give, on a shelf that was empty."""
     root = plant(tmp_path / "mocklet-1.0", release("1.0"))
-    plant(root, {**THEIRS, **AWKWARD}, mtime=LATER)
+    plant(root, {**THEIRS, **ODD}, mtime=LATER)
     came = zipped(release("1.1"), tmp_path / "mocklet-1.1.zip", "mocklet-1.1")
     before = snapshot(str(root))
     screen = start(terminal, str(tmp_path / "home"), size=size)
@@ -226,7 +215,6 @@ def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
     screen.until("another arrival")
     screen.keys("o")
     screen.until("A folder, or a zip, tar or 7z")
-    screen.keys("C-u")
     screen.says(str(came))
     screen.keys("Enter")
     screen.until("1.1", "newer than", "on to the plan", "free")
@@ -246,3 +234,43 @@ def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
     screen.keys("y")
     screen.until("the strongbox keeps")
     screen.keys("Escape", "q")
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+def test_news_and_a_pack_whose_names_and_texts_are_strange(
+    tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]
+) -> None:
+    """What an outlet says reaches the terminal as letters: nothing of it is markup, an escape or a link."""
+    mock = Mock(tmp_path)
+    plant(mock.root, ODD, mtime=LATER)
+    mock.bench.shelf.register(str(mock.root), name=NAME)
+    mock.bench.surveys.set_baseline(mock.install, str(mock.base))
+    before = mock.state()
+    server = follow_strange_outlet(mock)
+    try:
+        screen = start(terminal, str(tmp_path / "home"), size=size)
+        screen.until("1 install", "Mock[@cl")
+        screen.keys("n")
+        screen.until("never looked at")
+        screen.keys("c")
+        screen.until("1 of 1 install", "lines of its notes touch you")
+        screen.keys("Down")
+        screen.press_until("w", "[@click=app.quit]quit[/] keeps its saves") if size[0] == 80 else None
+        screen.keys("f")
+        screen.until("mocklet-1.1 [b].zip is here")
+        screen.keys("End", "Enter")
+        screen.until("Cart [!].w16", "replace something you own")
+        screen.keys("l")
+        screen.until("I N T A C T", "0 lost")
+        assert (mock.root / "games/Cart [b].w16").read_bytes() == b"\x44" * 99
+        screen.keys("g")
+        screen.until("Enter go back")
+        screen.keys("Enter")
+        screen.until("taken back: nothing is on trial any more")
+        assert mock.state() == before
+        screen.keys("Escape")
+        screen.until("1 install", "history")
+        screen.keys("q")
+    finally:
+        server.shutdown()
+        server.server_close()

@@ -14,7 +14,7 @@ from left_intact.cli import helping, keeping, knowing, shelving, show
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, say, setting, telling
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
-from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
+from left_intact.core.model.errors import PASSABLE, LeftIntactError, Misuse, reason_of
 from left_intact.core.model.update import State
 from left_intact.home import default_home
 from left_intact.workbench import refuse_blocked
@@ -53,7 +53,13 @@ def _drawn_from(command: Callable[..., None]) -> Callable[..., None]:
     return command
 
 
-ALLOW = click.option("--allow", multiple=True, metavar="CODE", help="go past a blocker that may be passed")
+ALLOW = click.option(
+    "--allow",
+    multiple=True,
+    metavar="CODE",
+    type=click.Choice(PASSABLE),
+    help=f"go past a blocker that may be passed: {', '.join(PASSABLE)}",
+)
 FIGURE = click.option("--figure", metavar="FILE", help="draw the composition, as .svg or .pdf")
 
 
@@ -136,16 +142,21 @@ def plan(install: str, arrival: str, answers: str | None, verbose: bool, as_json
         _out(_json().plan_json(drawn))
     else:
         say(show.plan_text(drawn, every=verbose))
-    if drawn.blockers:
-        first, more = drawn.blockers[0], len(drawn.blockers) - 1
-        rest = f", and {more} more" if more else ""
-        say(f"left-intact: it cannot be carried out: {first.says}{rest}. {first.way_out}", err=True)
-        raise click.exceptions.Exit(3)
+    _exit_if_blocked(drawn)
     if drawn.open_questions:
         number = len(drawn.open_questions)
         are = "question is" if number == 1 else "questions are"
         say(f"left-intact: {number} {are} open; answer with --answers FILE.toml", err=True)
         raise click.exceptions.Exit(1)
+
+
+def _exit_if_blocked(drawn: Plan) -> None:
+    if drawn.blockers:
+        first, more = drawn.blockers[0], len(drawn.blockers) - 1
+        rest = f", and {more} more" if more else ""
+        says = LeftIntactError(first.code, f"{first.says}{rest}", way_out=first.way_out).line()
+        say(f"left-intact: it cannot be carried out: {says}", err=True)
+        raise click.exceptions.Exit(3)
 
 
 @app.command("update")
@@ -182,7 +193,7 @@ def update(
     picture, comes = _picture(picture), arrival or bench.shelf.waiting(target)
     if comes is None:
         way = "Name the build to lay, or fetch one: left-intact news."
-        raise Misuse("nothing-waits-for-it", f"nothing waits for {target.name}", way_out=way)
+        raise LeftIntactError("nothing-waits-for-it", f"nothing waits for {target.name}", way_out=way)
     with telling() as report:
         draft = bench.updates.draft(target, comes, report=report, **how)
     given = _read_answers(answers)
@@ -295,9 +306,12 @@ def prove(install: str, deep: bool, as_json: bool) -> None:
 @INSTALL_WORD
 @click.option("--update", type=int, metavar="N", help="a named update of its history, not the last")
 @click.option("--plan", is_flag=True, help="only show what would happen")
+@click.option("--yes", is_flag=True, help="go back though not all of it can be put back")
 @ANSWERS
 @AS_JSON
-def go_back(install: str, update: int | None, plan: bool, answers: str | None, as_json: bool) -> None:
+def go_back(
+    install: str, update: int | None, plan: bool, yes: bool, answers: str | None, as_json: bool
+) -> None:
     """Undo the last update, or a named one, byte for byte; then prove it."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -307,7 +321,13 @@ def go_back(install: str, update: int | None, plan: bool, answers: str | None, a
             _out(_json().plan_json(drawn))
         else:
             say(show.plan_text(drawn))
+        _exit_if_blocked(drawn)
         return
+    refuse_blocked(drawn, ())
+    if drawn.warnings and not yes:
+        first = drawn.warnings[0]
+        way = f"{first.way_out} To go back all the same: --yes."
+        raise LeftIntactError(first.code, first.says, way_out=way)
     with cancelling() as cancel, telling() as report:
         back = bench.updates.back.go(target, report, plan=drawn, cancel=cancel)
     if as_json:
@@ -466,7 +486,8 @@ def news(install: str | None, check: bool, as_json: bool) -> None:
     silent = [outlet for one in found for outlet in one.outlets if outlet.trouble] if check else []
     if silent:
         more = f", and {len(silent) - 1} more" if len(silent) > 1 else ""
-        say(f"left-intact: {silent[0].place} could not be asked{more}. The rest is up to date.", err=True)
+        why = f"{silent[0].place} could not be asked ({silent[0].trouble}){more}"
+        say(f"left-intact: {why}. Check the address, or try again; the rest is up to date.", err=True)
         raise click.exceptions.Exit(1)
 
 
@@ -574,8 +595,9 @@ def _read_answers(path: str | None) -> dict[str, str]:
         with open(path, "rb") as file:
             said = tomllib.load(file)
     except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        reason = reason_of(error) if isinstance(error, OSError) else str(error)
         raise Misuse(
-            "bad-answers", f"the answers cannot be read ({error})", path=path, way_out="Mend them."
+            "bad-answers", f"the answers cannot be read ({reason})", path=path, way_out="Mend them."
         ) from error
     table = said.get("answers")
     if not isinstance(table, dict) or not all(isinstance(value, str) for value in table.values()):
@@ -605,7 +627,8 @@ def run(words: list[str]) -> int:
         return 0
     except OSError as error:
         reason = reason_of(error)
-        _say(f"the disk refused ({reason}): {error.filename or setting.home}. No install is left half done.")
+        where = error.filename or setting.home
+        _say(f"the disk refused ({reason}): {where}. No install is left half done; mend that and try again.")
         return 3
     except click.ClickException as error:
         _say(f"{error.format_message().rstrip('.')}. See left-intact --help.")

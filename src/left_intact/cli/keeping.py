@@ -28,7 +28,11 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
     if budget is not None:
         keeping.set_budget(target, _bytes(budget))
     if does in ("take", "free") and not path:
-        raise Misuse("no-path", f"{does} of what?", way_out=f"left-intact strongbox {install!r} {does} PATH.")
+        raise Misuse(
+            "no-path",
+            f"a path to {does} is missing",
+            way_out=f"left-intact strongbox {install!r} {does} PATH.",
+        )
     said: dict[str, object] = {"install": target.name}
     match does:
         case "list":
@@ -52,7 +56,9 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
             lines += [f"over its budget by {size(kept.over)}"] * bool(kept.over)
         case "take":
             if not to:
-                raise Misuse("no-folder", "take it where?", way_out="Name a folder with --to.")
+                raise Misuse(
+                    "no-folder", "there is no place to take it to", way_out="Name a folder with --to."
+                )
             taken = keeping.take(target, path, to)
             said |= {"path": path, "taken": taken}
             lines = [f"taken: {one}" for one in taken]
@@ -73,7 +79,9 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
             said |= {"path": path, "freed": freed}
             lines = [f"{size(freed)} freed"]
         case _:
-            raise Misuse("no-such-word", f"strongbox does not {does}", way_out="list, take, verify or free.")
+            raise Misuse(
+                "no-such-word", f"strongbox does not {does}", way_out="It can list, take, verify or free."
+            )
     _say(said, lines, as_json)
 
 

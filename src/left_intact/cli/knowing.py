@@ -117,7 +117,7 @@ def look_at(install: str, add: tuple[str, ...], drop: tuple[str, ...], as_json: 
     lines = list(work.updates.look_at(target))
     for words in drop:
         if words not in lines:
-            raise Misuse("no-such-line", f"no line says {words!r}", way_out="See look-at for all.")
+            raise LeftIntactError("no-such-line", f"no line says {words!r}", way_out="See look-at for all.")
         lines.remove(words)
     if add or drop:
         work.updates.set_look_at(target, [*lines, *add])
@@ -268,12 +268,14 @@ def baseline(
             for f in found
         ]
         out({"install": target.name, "candidates": rows, "taken": best.path if take and best else None})
-        return
-    for one in found:
-        say(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
-    if not found:
-        say(f"nothing that bears the name of {target.name} was found")
-    elif take and best:
+    else:
+        for one in found:
+            say(f"{'fits ' if one.fits else 'no   '} {one.path}   {one.says}")
+    if best is None:
+        many = f"none of the {len(found)} that were found is" if found else "nothing was found that could be"
+        say(f"left-intact: {many} what {target.name} came from. Look elsewhere with --in PLACE.", err=True)
+        raise click.exceptions.Exit(1)
+    if take and not as_json:
         say(f"on record: {best.path}")
 
 

@@ -230,7 +230,8 @@ def pack_text(view: PackView) -> str:
 def proof_text(install: Install, outcome: Outcome) -> str:
     proof = outcome.proof
     lines = [
-        f"{proof.verdict.value.upper()}  {install.name} {proof.version_before} → {proof.version_after}",
+        f"{proof.verdict.value.upper()}  {install.name} "
+        f"{proof.version_before or 'unknown'} → {proof.version_after or 'unknown'}",
         "",
     ]
     for line in proof.ledger:
@@ -272,7 +273,7 @@ def waits_said(update: Update) -> dict[str, Any]:
 
 def waits_text(install: Install, update: Update) -> str:
     waits = update.waits
-    lines = [f"WAITS  {install.name} {update.from_version} → {update.to_version}"]
+    lines = [f"WAITS  {install.name} {update.from_version or 'unknown'} → {update.to_version or 'unknown'}"]
     if waits is not None:
         lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
         if waits.options:
@@ -319,10 +320,11 @@ def back_text(install: Install, back: WentBack) -> str:
     if back.waits is not None:
         return waits_text(install, back.waits)
     verdict = f" Proof: {back.proof.verdict.value}." if back.proof is not None else ""
-    lines = [
-        f"{install.name} is as it was before the update to {back.update.to_version}: "
-        f"{count(back.restored, 'path')} put back.{verdict}"
-    ]
+    to = back.update.to_version or "another build"
+    stands = (
+        "is as it was before the update" if not back.missing else "is not all as it was before the update"
+    )
+    lines = [f"{install.name} {stands} to {to}: {count(back.restored, 'path')} put back.{verdict}"]
     lines += [f"not put back: {says}" for says in back.missing]
     lines += [f"kept from the trial: {path} is at {where}" for path, where in back.kept]
     return "\n".join(lines)
@@ -330,7 +332,9 @@ def back_text(install: Install, back: WentBack) -> str:
 
 def settled_text(install: Install, done: Settled) -> str:
     held = f" {count(done.held, 'file')} of yours stay in the strongbox." if done.held else ""
-    return f"{install.name} {done.update.to_version} is settled; {size(done.freed)} freed.{held}"
+    return (
+        f"{install.name} {done.update.to_version or 'as it is'} is settled; {size(done.freed)} freed.{held}"
+    )
 
 
 def recovered_json(

@@ -77,7 +77,7 @@ class GoingBack(Runs):
 
         nothing = LeftIntactError(
             "nothing-to-go-back-to",
-            "there is no update on trial to go back from",
+            f"{install.name} has no update on trial to go back from",
             way_out="Settled updates have given their old files up.",
         )
         box = self.strongbox(install)

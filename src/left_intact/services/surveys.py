@@ -54,7 +54,10 @@ class Surveys(Service):
         """Read and classify an install; changes nothing of it."""
         known_sheet = self.sheet_of(install, sheet)
         known = cache(lambda: self.inputs_for(install, self.baseline(install, baseline), known_sheet, None))
-        return self.read(install, known, known_sheet, report, cancel)
+        survey = self.read(install, known, known_sheet, report, cancel)
+        if baseline is not None and (release := known().baseline) is not None:
+            refuse_other_version(release, survey, baseline)
+        return survey
 
     def inputs_for(
         self, install: Install, base: Release | None, sheet: Keepsheet, arrival: Release | None
@@ -222,6 +225,7 @@ class Surveys(Service):
         """Put on record which release an install came from. Raises `baseline-mismatch`."""
         release = self.arrival(install, path).release
         _refuse_other(install, release, path)
+        refuse_other_version(release, self.survey(install), path)
         self.library.set_baseline(install, 0, release)
         return release
 
@@ -551,6 +555,30 @@ def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int
     findings = survey.findings
     assert isinstance(findings, SortedPages)
     return findings, findings.where(lambda path: matches(pattern, path))
+
+
+def refuse_other_version(release: Release, survey: Survey, path: str) -> None:
+    """A baseline that somebody names must not be another release of the same program: all that changed
+    between the two would count as the person's. Raises `baseline-mismatch`.
+    """
+    from left_intact.core.arrival.infer import likeness
+    from left_intact.core.model.pages import PagedEntries
+
+    here, there = survey.reading, release.reading
+    if here is None or there is None or here.version is None or there.version is None:
+        return
+    if here.version.compare(there.version) == 0:
+        return
+    found = likeness(path, release, PagedEntries(survey.findings.pages))
+    if found.code_equal >= _LEAST * found.code and found.share >= _LEAST:
+        return
+    says = f"{found.equal:,} of {found.shipped:,} of its files lie here as shipped"
+    raise LeftIntactError(
+        "baseline-mismatch",
+        f"this is {there.text}, and what lies here is {here.text}: {says}",
+        path=path,
+        way_out="Name the release that lies here, or leave it out: what is known goes on without.",
+    )
 
 
 _LOOKED_FOR, _LEAST = 4_000, 0.5

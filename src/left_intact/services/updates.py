@@ -8,7 +8,7 @@ from dataclasses import replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, Settled, State, Update
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 from left_intact.services.going_back import GoingBack
 from left_intact.services.runs import Runs, it_stands
-from left_intact.services.surveys import Surveys
+from left_intact.services.surveys import Surveys, refuse_other_version
 from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
 
 
@@ -70,6 +70,18 @@ class Updates(Runs):
         base = self.surveys.baseline(install, baseline, names)
         known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
         survey = self.surveys.read(install, known, known_sheet, report, cancel, just_read)
+        noted: tuple[Fault, ...] = ()
+        if baseline is not None and base is not None:
+            recorded = self.surveys.baseline(install, None)
+            try:
+                refuse_other_version(base, survey, baseline)
+            except LeftIntactError as error:
+                if recorded is None:
+                    raise
+                noted = (Fault(code=error.code, says=f"{error.says}; what is on record counts"),)
+                base = recorded
+                known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
+                survey = self.surveys.read(install, known, known_sheet, report, cancel, survey)
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
@@ -80,6 +92,7 @@ class Updates(Runs):
             read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace,
             retire_at=weights().retire,
+            noted=noted,
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
@@ -96,12 +109,17 @@ class Updates(Runs):
     ) -> Outcome:
         """Carry a plan out, then prove it. Raises `Refusal` and other `LeftIntactError`.
 
-        `picture` is one of a scene before, to be held against one after; by default the newest capture.
+        `picture` is one of a scene before, to be held against one after; by default the newest capture. A
+        plan that changes nothing while an update is on trial begins no other: that one is proven again.
         """
         from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
 
         refuse_if_blocked(plan, frozenset(allowed))
         self.refuse_running(install)
+        is_idle = not plan.changes and len(plan.carries) == len(plan.stages)
+        if is_idle and any(u.state is State.ON_TRIAL for u in self.history(install)):
+            # Another run would stand between the person and the release that they can go back to.
+            return self.prove(install, report, cancel)
         box = self._box_for(install, plan)
         plan = replace(plan, inputs={**plan.inputs, **self._inputs(install)})
         plan = self.with_things(install, plan, picture)
@@ -368,9 +386,7 @@ class Updates(Runs):
         self.refuse_running(install)
         box = self.strongbox(install)
         if not box.exists:
-            raise LeftIntactError(
-                "nothing-waits", "no update waits for you", way_out="All is as it should be."
-            )
+            raise _nothing_waits(install)
         with self.noting(install, box):
             run = go_on(
                 box,
@@ -430,9 +446,7 @@ class Updates(Runs):
 
         box = self.strongbox(install)
         if not box.exists:
-            raise LeftIntactError(
-                "nothing-waits", "no update waits for you", way_out="All is as it should be."
-            )
+            raise _nothing_waits(install)
         with self.noting(install, box):
             run = give_up(box, self.back.outside(install), install.root)
         with it_stands("the update is given up"):
@@ -455,6 +469,11 @@ class Updates(Runs):
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self.waits_again(install, about)
         return about
+
+
+def _nothing_waits(install: Install) -> LeftIntactError:
+    says = f"{install.name}: no update waits for you"
+    return LeftIntactError("nothing-waits", says, way_out="All is as it should be.")
 
 
 def _refuse_overlap(install: Install, arrival: Arrival) -> None:

@@ -89,7 +89,7 @@ class Desk:
         if self.arrival is not None:
             return f"{self.arrival.version_text or 'a build'}, looked at", True, False
         if self.outcome is not None and self.on_trial:
-            return self.outcome.update.to_version, True, False
+            return self.outcome.update.to_version or "a build", True, False
         if self.trouble:
             return "refused", False, True
         if self.row.waiting:

@@ -85,6 +85,13 @@ class Jobs:
         self._link.close()
 
     def start(self, job: Job) -> Job:
+        """Queue a job. One that changes the disk is never queued behind another: a key that was pressed twice
+        asks once, and what it asked for is answered by the one at work, which is handed back.
+        """
+        if job.changes_disk:
+            for other in (self.running, *self._waiting):
+                if other is not None and other.changes_disk:
+                    return other
         self.quiet.clear()
         if job.beside:
             self._send(job)

@@ -14,6 +14,8 @@ _OURS = ".left-intact"
 
 def why_no_install(root: str, home: str, others: Sequence[Install]) -> LeftIntactError | None:
     """Why a folder may not be taken up; None where it may. Reads no more of it than one name."""
+    if not os.path.lexists(root):
+        return _refused("no-folder", "there is no folder here", root, "Check the path.")
     if not os.path.isdir(root):
         return _refused("no-folder", "this is a file, and an install is a folder", root, "Name its folder.")
     person = os.path.realpath(os.path.expanduser("~"))

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+PASSABLE = ("held", "not-a-release", "older-version", "other-line", "other-platform", "stranger")
+"""The codes of blockers that a person may go past knowingly, where the blocker at hand says so."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fault:
@@ -46,7 +49,8 @@ class LeftIntactError(Exception):
         text = self.says.rstrip(".")
         if self.path and self.path not in text:
             text = f"{text}: {self.path}"
-        return f"{text}. {self.way_out}".rstrip().replace("\n", " ")
+        stop = "" if text.endswith(("?", "!")) else "."
+        return f"{text}{stop} {self.way_out}".rstrip().replace("\n", " ")
 
 
 def _made_again(kind: type[LeftIntactError], args: tuple[str, ...], known: dict[str, object]) -> object:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -250,5 +251,5 @@ def _failed(offer: Offer, why: str) -> LeftIntactError:
 
 
 def _reason(error: Any) -> str:
-    text = str(error).strip() or type(error).__name__
+    text = re.sub(r"^\[Errno -?\d+\] ", "", str(error).strip()) or type(error).__name__
     return text.splitlines()[0][:120]

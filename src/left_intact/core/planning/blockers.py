@@ -85,7 +85,7 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Re
     if not coming:
         says = "there is no program in this arrival"
         return [Fault(code="empty-arrival", says=says, way_out="Check what came.")]
-    if coming < _FEW or not known:
+    if not known or (coming < _FEW and here):
         return []
     share = here / coming
     mine = {name_without_version(install), name_without_version(survey.root.rsplit("/", 1)[-1])}
@@ -94,6 +94,11 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Re
         name_without_version(arrival.source.rsplit("/", 1)[-1]),
     }
     alike = any(a and b and (a in b or b in a) for a in mine for b in called)
+    if coming < _FEW:
+        if alike:
+            return []
+        says = f"nothing of {arrival.release.name} has a counterpart in {install}"
+        return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
     if not alike and share < _OTHER_NAME:
         says = (
             f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"

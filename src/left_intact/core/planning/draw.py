@@ -47,7 +47,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
             *drawing.blockers,
             *blockers.machine_faults(inputs.install, moves, space, inputs.facts),
         ),
-        warnings=(*drawing.warnings, *blockers.reading_warnings(inputs.survey)),
+        warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
         space=space,
         survey=inputs.survey,
         arrivals=(arrival,),

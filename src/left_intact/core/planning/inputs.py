@@ -34,6 +34,8 @@ class PlanInputs:
     """Gives the bytes of a file of the install, for merging."""
     replace_at: float = 0.97
     retire_at: float = 0.99
+    noted: tuple[Fault, ...] = ()
+    """Warnings of what was read: they are shown with those of the plan."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
 

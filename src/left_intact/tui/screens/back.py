@@ -49,10 +49,9 @@ class BackDialog(Dialog[dict[str, str]]):
         text = Text()
         text.append("go back\n\n", look.style("focus", bold=True))
         name = bearable(plan.install)
-        text.append(
-            f"{name} {plan.from_version} → {plan.to_version or 'as it was'}, byte for byte\n\n",
-            look.style("text"),
-        )
+        whole = "" if plan.warnings or plan.blockers else ", byte for byte"
+        versions = f"{plan.from_version or 'unknown'} → {plan.to_version or 'as it was'}"
+        text.append(f"{name} {versions}{whole}\n\n", look.style("text"))
         for verb, says in _SAYS:
             if number := plan.changes.get(verb, 0):
                 text.append(f"{number:>7,} ", look.style("text", bold=True)).append(

@@ -36,7 +36,7 @@ class InstallHead(Row):
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         news, best = self.news, self.news.best
-        line = Line().put(bearable(news.install.name), look.style("text", bold=True), 20)
+        line = Line().put(bearable(news.install.name), look.style("text", bold=True), 19).gap()
         line.put(f"{news.installed or '?'} ", look.style("text"))
         if best is not None:
             line.put(f"→ {best.offer.version}", look.style("focus", bold=True))
@@ -156,8 +156,9 @@ class NewsScreen(FramedScreen):
             rows.append(Words("Nothing on the shelf yet."))
         self.query_one(Lines).set_rows(rows)
         waiting = sum(1 for news in found if news.best is not None)
+        has = "has" if len(found) == 1 else "have"
         self.query_one(TitleBar).say(
-            aside=f"{waiting} of {count(len(found), 'install')} have something newer"
+            aside=f"{waiting} of {count(len(found), 'install')} {has} something newer"
         )
 
     def show_why_again(self) -> None:

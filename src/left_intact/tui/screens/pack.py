@@ -112,7 +112,9 @@ class PackScreen(FramedScreen):
         pack, look = self.pack, self.left_intact.look
         if pack is None or not self.is_attached:
             return
-        head = Text(f"\n{pack.name}\n\n", look.style("text", bold=True)).append_text(pack_sizes(pack, look))
+        head = Text(f"\n{bearable(pack.name)}\n\n", look.style("text", bold=True)).append_text(
+            pack_sizes(pack, look)
+        )
         self.query_one("#head", Static).update(head)
         rows: list[Row] = []
         for kind, says in _HEADS.items():

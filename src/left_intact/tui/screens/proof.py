@@ -292,10 +292,8 @@ class ProofScreen(StageScreen):
 
         def done(settled: Settled) -> None:
             held = f"; {count(settled.held, 'file')} of yours stay in the strongbox" if settled.held else ""
-            app.notify(
-                f"{install.name} {settled.update.to_version} is settled, {size(settled.freed)} freed{held}",
-                timeout=6,
-            )
+            version = settled.update.to_version or "as it is"
+            app.notify(f"{install.name} {version} is settled, {size(settled.freed)} freed{held}", timeout=6)
             self._leave()
 
         wanted = call("updates.settle", install)
@@ -330,10 +328,11 @@ class ProofScreen(StageScreen):
             kept = (
                 f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""
             )
+            was = back.update.from_version or "as it was"
             says = (
-                f"{install.name} is {back.update.from_version} again, "
-                f"{count(back.restored, 'path')} put back{kept}"
+                f"{install.name} is {was} again" if not back.missing else f"{install.name} is not all {was}"
             )
+            says += f", {count(back.restored, 'path')} put back{kept}"
             says += f"; proof: {back.proof.verdict.value}" if back.proof is not None else ""
             app.notify(says, timeout=8)
             for missing in back.missing:

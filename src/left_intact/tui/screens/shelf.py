@@ -437,7 +437,7 @@ def _what_waits(text: Text, row: ShelfRow, look: Look) -> None:
         text.append(f"{bearable(row.waiting[0].rsplit('/', 1)[-1])}\n", quiet)
         text.append("u draws up the plan; nothing changes before you say so\n\n", quiet)
     if row.state is State.ON_TRIAL:
-        text.append(f"{row.updates[0].to_version} is on trial\n", look.style("good", bold=True))
+        text.append(f"{row.updates[0].to_version or 'a build'} is on trial\n", look.style("good", bold=True))
         text.append("Going back stays one key away until you settle.\n\n", quiet)
 
 

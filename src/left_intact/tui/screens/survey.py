@@ -300,8 +300,10 @@ class SurveyScreen(StageScreen):
             base = f"{base.partition(';')[0]} · {where}: m"
         elif listed and not survey.baseline:
             base = listed
-        text.append(f"   {source} · {base} · {shown_path(survey.root)}\n", look.style("quiet"))
         width = self.query_one("#left").size.width - 5
+        # What is cut where there is little room comes last.
+        says = (source, base) if width > 90 else (base, source)
+        text.append(f"   {' · '.join(says)} · {shown_path(survey.root)}\n", look.style("quiet"))
         totals = {c: (t.files if self.unit == "files" else t.bytes) for c, t in survey.totals().items()}
         text.append_text(strip_of(totals, max(20, width), look))
         self.query_one("#head", Static).update(text)

@@ -99,7 +99,8 @@ class UnderWayScreen(StageScreen):
         plan = self.desk.plan
         if plan is not None:
             text.append(
-                f"{plan.install} {plan.from_version} → {plan.to_version}\n\n\n", look.style("text", bold=True)
+                f"{plan.install} {plan.from_version or 'unknown'} → {plan.to_version or 'unknown'}\n\n\n",
+                look.style("text", bold=True),
             )
         width = max(20, self.query_one("#left").size.width - 52)
         order = [stage for stage, _, _ in _STAGES]

@@ -152,7 +152,8 @@ class WaitingScreen(StageScreen):
         update = self.desk.row.updates[0]
         here = next((n for n, line in enumerate(self.outline, 1) if line.state == "waiting"), 0)
         step = f" · step {here} of {len(self.outline)}" if here else ""
-        return f"{bearable(self.desk.install.name)} {update.from_version} → {update.to_version}{step}"
+        versions = f"{update.from_version or 'unknown'} → {update.to_version or 'unknown'}"
+        return f"{bearable(self.desk.install.name)} {versions}{step}"
 
     def _safe(self) -> Text:
         look, text = self.look, Text()

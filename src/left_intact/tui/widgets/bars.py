@@ -223,9 +223,10 @@ class StageLine(Bar):
                 ).gap()
             else:
                 above.gap(left + 2)
-            indent = 4 if width >= 17 else 2
+            indent = 4 if width >= 17 else 2 if len(stop.says) < width - 2 else 0
             word = look.style("focus" if stop.urgent else "quiet")
-            below.gap(indent).put(_brief(stop.says, width - indent), word, width - indent)
+            room = width - indent - (not indent)  # what begins under the mark leaves a gap to the next
+            below.gap(indent).put(_brief(stop.says, room), word, width - indent)
         above.append("\n")
         return above.append_text(below)
 
