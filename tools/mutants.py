@@ -4,8 +4,9 @@
     python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
-condition and every raise of the decision table and the engine instead. For each, those tests of tests/core
-that run over the changed line are run, the quickest first, until one fails. Prints the share that was caught,
+condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
+command line and the corpus that run over the changed line are run, the quickest first, until one fails. What
+decorators say (`frozen=True`) is left alone. Prints the share that was caught,
 and those that were not. No package takes a seeded sample of a part against a time budget, so this is our own.
 """
 
@@ -36,6 +37,7 @@ PARTS = {
     "proving": ["proving"],
     "evidence": ["survey/classify.py", "survey/releases.py", "survey/siblings.py", "survey/references.py"],
 }
+TESTED_BY = ("core", "cli", "corpus")
 GUARDED = [
     "planning/table.py",
     "planning/three_way.py",
@@ -156,6 +158,10 @@ class Changes(ast.NodeTransformer):
             node.value = self.visit(node.value)
         return node
 
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
+        node.body = [self.visit(one) for one in node.body]
+        return node
+
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
         node.body = [self.visit(one) for one in node.body]
         return node
@@ -184,7 +190,7 @@ def mutated(path: Path, number: int, *, guards: bool) -> ast.Module:
 
 
 def cover() -> None:
-    """Run the core's tests once, and keep which of them ran over which line, and how long each took."""
+    """Run the tests without a screen once; keep which ran over which line, and how long each took."""
     folder = MAP.parent / "coverage"
     folder.mkdir(parents=True, exist_ok=True)
     for old in folder.iterdir():
@@ -195,7 +201,7 @@ def cover() -> None:
         f"parallel = true\ndata_file = {folder}/data\n"
         "concurrency = multiprocessing\nsigterm = true\n"
     )
-    files = sorted(map(str, (ROOT / "tests" / "core").glob("test_*.py")))
+    files = sorted(str(file) for part in TESTED_BY for file in (ROOT / "tests" / part).glob("test_*.py"))
     lanes = os.cpu_count() or 1
     words = ["-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest", "-q"]
     words += ["-o", "addopts=--strict-markers", "--durations=0", "--durations-min=0", "-p", "no:xdist"]

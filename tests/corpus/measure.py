@@ -1,8 +1,14 @@
-"""How well the corpus is sorted: shares, destructive errors, calibration."""
+"""How well the corpus is sorted: shares, destructive errors, calibration.
+
+    python -m tests.corpus.measure > tests/corpus/sorted.txt
+
+writes down how every program is sorted now, so that a change of the evidence is seen as one.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import tempfile
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -83,6 +89,15 @@ def measure(specimen: Specimen, folder: Path) -> dict[str, Score]:
     }
 
 
+def in_short(specimen: Specimen, scores: Mapping[str, Score]) -> list[str]:
+    """A line for each way: how its entries were sorted, and how sure that is in all."""
+    return [
+        f"{specimen.name:14} {way:14} {score.entries:5} entries {score.right:5} right {len(score.wrong):4} "
+        f"wrong {score.unsorted:4} unsorted  certainty {sum(c for c, _ in score.sure):11.4f}"
+        for way, score in scores.items()
+    ]
+
+
 def reliability(
     sure: Iterable[tuple[float, bool]], edges: tuple[float, ...]
 ) -> list[tuple[float, float, float, int]]:
@@ -94,3 +109,16 @@ def reliability(
         (edge, sum(c for c, _ in rows) / len(rows), sum(r for _, r in rows) / len(rows), len(rows))
         for edge, rows in sorted(bins.items())
     ]
+
+
+def main() -> None:
+    from tests.corpus.programs import PROGRAMS
+
+    for build in PROGRAMS:
+        specimen = build()
+        with tempfile.TemporaryDirectory() as folder:
+            print("\n".join(in_short(specimen, measure(specimen, Path(folder)))))
+
+
+if __name__ == "__main__":
+    main()

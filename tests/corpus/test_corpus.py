@@ -9,16 +9,22 @@ import pytest
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.survey.weights import weights
-from tests.corpus.measure import WAYS, measure, reliability
+from tests.corpus.measure import WAYS, in_short, measure, reliability
 from tests.corpus.programs import PROGRAMS
 from tests.corpus.specimen import Specimen
+
+SORTED = Path(__file__).parent / "sorted.txt"
 
 
 @pytest.mark.parametrize("build", PROGRAMS, ids=lambda b: b.__name__)
 def test_nothing_of_the_persons_is_called_the_programs(build: Callable[[], Specimen], tmp_path: Path) -> None:
-    """Whatever is known: with a baseline, without, and without names."""
-    scores = measure(build(), tmp_path)
+    """Whatever is known: with a baseline, without, and without names. And it is sorted as it was: who changes
+    the evidence sees what that does, and writes it down anew.
+    """
+    specimen = build()
+    scores = measure(specimen, tmp_path)
     assert set(scores) == set(WAYS)
+    assert not set(in_short(specimen, scores)) - set(SORTED.read_text().splitlines())
     for way, score in scores.items():
         assert not score.destructive, way
         sure = [

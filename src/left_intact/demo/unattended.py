@@ -105,6 +105,8 @@ def snapshot(root: str) -> dict[str, tuple[Any, ...]]:
                 said[f"{shown}/"] = (mode, when)
                 if not os.listdir(path):
                     said[shown] = ("folder", 0, mode, when, "", "")
+            elif not stat.S_ISREG(info.st_mode):
+                said[shown] = ("other", 0, mode, when, "", "")
             else:
                 said[shown] = ("file", info.st_size, mode, when, _digest(path), "")
     return said

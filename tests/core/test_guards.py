@@ -1,0 +1,298 @@
+"""Guards that only rare cases come to, one by one: races, half steps, odd answers, names and numbers."""
+
+from __future__ import annotations
+
+import errno
+import os
+import signal
+import stat
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from left_intact.core.carrying.chain import refuse_if_blocked, refuse_roots
+from left_intact.core.files.place import LocalPlace
+from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
+from left_intact.core.model.place import Root
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.proof import CheckState, Verdict
+from left_intact.core.model.release import Reading
+from left_intact.core.model.update import State
+from left_intact.core.planning.blockers import version_faults
+from left_intact.core.planning.table import TABLE
+from tests.builders import LATER, LINKS, PIPES, Mock, plant, release
+from tests.chains import MadeUp, in_child
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> MadeUp:
+    return MadeUp(tmp_path / "all")
+
+
+def read_as(text: str) -> Reading:
+    return Reading(text=text, source="VERSION", weight=50)
+
+
+# ---------------------------------------------------------------- before anything begins
+
+
+@LINKS
+@pytest.mark.parametrize(
+    ("place", "existed"),
+    [("mocklet", True), ("{}/a/../mocklet", False), ("{}/.left-intact/mocklet", False), ("{}/leads", True)],
+)
+def test_roots_are_vetted_as_if_a_stranger_had_written_them(
+    mock: Mock, place: str, existed: bool, tmp_path: Path
+) -> None:
+    (tmp_path / "leads").symlink_to(mock.root)
+    box = mock.bench.updates.strongbox(mock.install)
+    refuse_roots((Root(label="", place=os.path.realpath(mock.root)),), box)
+    with pytest.raises(LeftIntactError) as error:
+        refuse_roots((Root(label="", place=place.format(os.path.realpath(tmp_path)), existed=existed),), box)
+    assert error.value.code == "root-replaced"
+
+
+def test_a_blocker_is_passed_only_where_it_may_be_and_was(mock: Mock) -> None:
+    from dataclasses import replace
+
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    may, may_not = Fault(code="held", says="a", passable=True), Fault(code="held", says="b")
+    refuse_if_blocked(replace(plan, blockers=(may,)), frozenset(["held"]))
+    for faults, allowed in (
+        ((may,), ()),
+        ((may,), ("stranger",)),
+        ((may_not,), ("held",)),
+        ((may, may_not), ("held",)),
+    ):
+        with pytest.raises(Refusal):
+            refuse_if_blocked(replace(plan, blockers=faults), frozenset(allowed))
+
+
+@pytest.mark.parametrize(
+    ("mine", "coming", "says"),
+    [
+        (None, None, "no version could be read from either side"),
+        (None, "1.1", "no version could be read from the install"),
+        ("1.0", None, "no version could be read from the arrival"),
+        ("1.0", "1.0", "1.0 is installed already"),
+    ],
+)
+def test_which_version_is_unknown(mine: str | None, coming: str | None, says: str) -> None:
+    blocked, warned = version_faults(read_as(mine) if mine else None, read_as(coming) if coming else None)
+    assert not blocked and [fault.says for fault in warned] == [says]
+
+
+def test_newer_older_and_other_lines() -> None:
+    assert version_faults(read_as("1.0"), read_as("1.1")) == ([], [])
+    assert [b.code for b in version_faults(read_as("1.1"), read_as("1.0"))[0]] == ["older-version"]
+    assert [b.code for b in version_faults(read_as("1.1"), read_as("r121"))[0]] == ["other-line"]
+
+
+def test_the_rows_of_the_table_are_numbered() -> None:
+    assert [row.number for row in TABLE] == list(range(1, len(TABLE) + 1))
+
+
+# ---------------------------------------------------------------- races and half steps
+
+
+def test_what_comes_out_other_than_it_was_seen_goes_in_again(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Somebody writes a file between the last look and the exchange: theirs stays, all else is as it was."""
+    mock.arrive(release("1.1"))
+    before, real, theirs = mock.state(), LocalPlace.exchange, b"written in between"
+    raced: list[str] = []
+
+    def exchange(self: LocalPlace, other: LocalPlace, path: str, mine: str) -> bool:
+        if self.root == str(mock.root) and mine == "mocklet" and not raced:
+            raced.append(mine)
+            (mock.root / "new").write_bytes(theirs)
+            os.replace(mock.root / "new", mock.root / "mocklet")
+        return real(self, other, path, mine)
+
+    monkeypatch.setattr(LocalPlace, "exchange", exchange)
+    with pytest.raises(LeftIntactError) as error:
+        mock.update()
+    assert raced and error.value.code == "changed-meanwhile"
+    assert (mock.root / "mocklet").read_bytes() == theirs
+    now = mock.state()
+    assert {path for path in before if now.get(path) != before[path]} <= {"mocklet", "./", ""}
+    assert not mock.bench.shelf.interrupted()
+
+
+@pytest.mark.parametrize("path", ["was", "turns"])
+def test_a_step_that_fails_in_its_middle_is_put_back(
+    made: MadeUp, path: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where two things cannot change places at once: the old one is out, and the new one does not go in."""
+    before, real = made.state(), LocalPlace.take
+    failed: list[str] = []
+
+    def take(self: LocalPlace, source: LocalPlace, source_path: str, to: str, *, over: bool) -> None:
+        if self.root == str(made.root) and to == path and not failed:
+            failed.append(to)
+            raise OSError(errno.EIO, "Input/output error", to)
+        real(self, source, source_path, to, over=over)
+
+    monkeypatch.setattr(LocalPlace, "exchange", lambda *words: False)
+    monkeypatch.setattr(LocalPlace, "take", take)
+    with pytest.raises(LeftIntactError):
+        made.bench.updates.update(made.plan(), made.install)
+    assert failed and made.state() == before and not made.bench.shelf.interrupted()
+    assert made.bench.updates.update(made.plan(), made.install).waits
+
+
+def test_an_old_file_that_was_put_back_by_hand_gets_its_time_again(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    before = mock.state()
+    old = (mock.root / "lib/libpad.so").read_bytes()
+    mock.update()
+    plant(mock.root, {"lib/libpad.so": old}, mtime=LATER + 77)
+    (mock.root / "lib/libpad.so").chmod(0o600)
+    mock.bench.updates.back.go(mock.install)
+    assert mock.state() == before
+
+
+@PIPES
+@pytest.mark.parametrize("kind", ["folder", "pipe", "link", "file"])
+def test_what_lies_where_a_cut_off_update_puts_back_is_kept(made: MadeUp, kind: str) -> None:
+    """Cut off while laying; before it is taken back the person makes something where a file is to return."""
+    before = made.state()
+
+    def killed() -> None:
+        def report(progress: Any) -> None:
+            if progress.stage == "laying" and not (made.root / "lib/old/gone.so").exists():
+                os.kill(os.getpid(), signal.SIGKILL)
+
+        made.bench.updates.update(made.plan(), made.install, report=report)
+
+    assert in_child(killed) == signal.SIGKILL
+    place = made.root / "lib/old/gone.so"
+    place.parent.mkdir(exist_ok=True)
+    if kind == "folder":
+        plant(place, {"mine.txt": "of theirs\n"}, mtime=LATER)
+    elif kind == "pipe":
+        os.mkfifo(place)
+    elif kind == "link":
+        place.symlink_to("somewhere")
+    else:
+        place.write_text("of theirs\n")
+    made.bench.updates.recover(made.install, False)
+    now = made.state()
+    assert {at: what for at, what in now[""].items() if at in before[""] and not at.endswith("/")} == {
+        at: what for at, what in before[""].items() if not at.endswith("/")
+    }
+    if kind in ("folder", "pipe"):
+        beside = [p for p in place.parent.iterdir() if p != place]
+        assert len(beside) == 1
+        if kind == "folder":
+            assert (beside[0] / "mine.txt").read_text() == "of theirs\n"
+        else:
+            assert stat.S_ISFIFO(beside[0].stat().st_mode)
+    else:
+        from left_intact.core.carrying.journal import Journal
+
+        with Journal(made.box.journal_path) as journal:
+            kept = Path(dict(journal.trial(1))["lib/old/gone.so"])
+        assert os.readlink(kept) == "somewhere" if kind == "link" else kept.read_text() == "of theirs\n"
+
+
+def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) -> None:
+    before, updates = made.state(), made.bench.updates
+    updates.update(made.plan(), made.install)
+    made.start_once()
+    updates.go_on(made.install)
+
+    def stop(progress: Any) -> None:
+        if progress.stage == "going back":
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+    with pytest.raises(LeftIntactError):
+        updates.back.go(made.install, stop)
+    row = made.bench.shelf.rows()[0]
+    if row.state is State.WAITING:
+        assert updates.give_up(made.install).state is State.ABANDONED
+    assert updates.history(made.install)[0].state is State.ON_TRIAL
+    assert updates.back.go(made.install).update.state is State.GONE_BACK and made.state() == before
+
+
+# ---------------------------------------------------------------- places
+
+
+@LINKS
+@PIPES
+def test_only_a_regular_file_is_read(tmp_path: Path) -> None:
+    plant(tmp_path, {"a": "x", "deep/b": "y"})
+    (tmp_path / "link").symlink_to("a")
+    os.mkfifo(tmp_path / "pipe")
+    with LocalPlace(str(tmp_path)) as place:
+        with place.reading("a") as descriptor:
+            assert os.read(descriptor, 9) == b"x"
+        for name in ("link", "pipe", "deep"):
+            with pytest.raises(LeftIntactError) as error, place.reading(name):
+                pass
+            assert error.value.code == "changed-meanwhile" and "no file any more" in error.value.says
+
+
+def test_a_file_is_what_its_first_bytes_say(tmp_path: Path) -> None:
+    large = b"\x7fELF\x02\x01\x01" + b"\0" * (3 << 20) + b"PNG"
+    plant(tmp_path, {"code": large, "none": b"", "image": b"\x89PNG\r\n\x1a\n" + b"\x00" * 40})
+    with LocalPlace(str(tmp_path)) as place:
+        found = {name: place.look(name) for name in ("code", "none", "image")}
+        formats = {name: place._content(name, os.path.getsize(tmp_path / name))[1] for name in found}
+    assert formats["image"] == "png" and formats["code"].startswith("elf") and formats["none"] == "empty"
+
+
+# ---------------------------------------------------------------- proving
+
+
+def test_a_proof_by_stamps_counts_what_it_did_not_read(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.proving import prove
+
+    plant(mock.root, {f"games/{n}/disc.cart": bytes([n]) * 4096 for n in range(5)}, mtime=LATER)
+    plant(mock.root, {"games/many/a.cart": b"a" * 99, "games/many/b.cart": b"b" * 99}, mtime=LATER)
+    mock.arrive(release("1.1"))
+    mock.update()
+    monkeypatch.setattr(prove.prove, "__kwdefaults__", {**prove.prove.__kwdefaults__, "most": 1})
+    proof = mock.bench.updates.prove(mock.install).proof
+    said = next(c for c in proof.checks if c.name == "read back")
+    # Neither saves nor settings, nor what the update touched: the games, the state, and the note.
+    assert proof.told_by_stamps >= 9 and f"{proof.told_by_stamps} files told by unchanged stamps" in said.says
+    (mock.root / "games/many/a.cart").write_bytes(b"A" * 99)
+    again = mock.bench.updates.prove(mock.install).proof
+    assert again.told_by_stamps == proof.told_by_stamps - 1 and again.verdict is not Verdict.INTACT
+
+
+def test_what_merged_values_are_counted_as(mock: Mock) -> None:
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 44100\n"})
+    theirs = "[video]\nsmooth = on\nscale = 3\nlines = 1\n\n[sound]\nrate = 48000\n"
+    mock.arrive(release("1.1", **{"mocklet.ini": theirs}))
+    outcome = mock.bench.updates.update(mock.plan({"mocklet-ini-sound-rate": "arriving"}), mock.install)
+    merged = next(c for c in outcome.proof.checks if c.name == "merged")
+    assert merged.state is CheckState.PASSED and outcome.proof.counts[Verb.MERGE] == 1
+    # The value that both changed is the arriving one, as was answered: none of theirs that was kept.
+    assert merged.says == "mocklet.ini: 1 value of yours kept, 2 keys from the release"
+
+
+def test_a_capture_of_after_is_a_file_that_was_taken_later(tmp_path: Path) -> None:
+    from left_intact.core.proving.pictures import captures
+
+    plant(tmp_path, {"before.png": b"1"}, mtime=LATER)
+    plant(tmp_path, {"older.png": b"2"}, mtime=LATER - 9)
+    plant(tmp_path, {"note.txt": b"3", "newer.png": b"4"}, mtime=LATER + 9)
+    (tmp_path / "folder.png").mkdir()
+    before = str(tmp_path / "before.png")
+    assert captures(before) == (before, str(tmp_path / "newer.png"))
+    (tmp_path / "newer.png").unlink()
+    assert captures(before) == (before, "") and captures(str(tmp_path / "gone.png")) == ("", "")
+
+
+def test_scripts_near_the_top_are_ways_to_start() -> None:
+    from left_intact.core.model.classes import FileClass
+    from left_intact.core.proving.things import count_things
+
+    paths = ("start.sh", "bin/go.CMD", "deep/er/run.sh", "read.txt")
+    (one,) = count_things([(path, FileClass.PROGRAM, "") for path in paths], lambda path: None)
+    assert one.names == ("bin/go.CMD", "start.sh")
