@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import unicodedata
 from dataclasses import replace
 from pathlib import Path
 
@@ -198,6 +199,21 @@ def test_a_baseline_of_another_version_gives_way_to_what_is_on_record(mock: Mock
     # Nothing was to be done, so no second run stands between the person and the release before.
     assert [u.id for u in mock.bench.updates.history(mock.install)] == [outcome.update.id] == [1]
     assert outcome.proof.verdict == "intact" and mock.state() == before
+
+
+@pytest.mark.parametrize("mine", ["NFC", "NFD"])
+def test_one_name_in_two_forms_of_unicode_is_one_name(mock: Mock, mine: str) -> None:
+    """As archives from another system have them: laid beside, a program would read either."""
+    name = "lib/gr\u00f6\u00dfe.dat"
+    other = "NFD" if mine == "NFC" else "NFC"
+    for root in (mock.root, mock.base):
+        plant(root, {unicodedata.normalize(mine, name): "shipped", "lib/\u00e9.dat": "the same form"})  # type: ignore[arg-type]
+    arriving = release("1.1") | {"lib/\u00e9.dat": "new", "lib/\u00e8.dat": "another letter"}
+    mock.arrive(arriving | {unicodedata.normalize(other, name): "new"})  # type: ignore[arg-type]
+    blockers = mock.plan().blockers
+    assert [b.code for b in blockers] == ["names"] and "two forms of Unicode" in blockers[0].says
+    mock.arrive(arriving | {unicodedata.normalize(mine, name): "new"})  # type: ignore[arg-type]
+    assert not mock.plan().blockers
 
 
 def test_few_files_that_have_nothing_to_do_with_it_are_a_stranger(mock: Mock) -> None:

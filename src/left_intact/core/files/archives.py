@@ -16,6 +16,7 @@ import stat
 import struct
 import tarfile
 import time
+import unicodedata
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterator
@@ -132,11 +133,13 @@ def _vetted(path: str, members: Iterator[Member], packed: int) -> tuple[Member, 
     total = 0
     result = []
     for member in members:
-        twin = seen.setdefault(member.path.casefold(), member)
+        twin = seen.setdefault(unicodedata.normalize("NFC", member.path).casefold(), member)
         if twin is not member:
             if member.kind is Kind.FOLDER and twin.path == member.path and twin.kind is Kind.FOLDER:
                 continue
-            raise hostile(path, f"{member.path} is in it twice, or twice but for case")
+            raise hostile(
+                path, f"{member.path} is in it twice, or twice but for case or the form of its letters"
+            )
         total += member.bytes
         if total > BOMB_FLOOR and total > packed * BOMB_RATIO:
             raise hostile(path, f"it unpacks to over {BOMB_RATIO} times its size")

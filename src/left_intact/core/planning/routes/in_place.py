@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
@@ -409,7 +410,7 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     going = frozenset(m.path for m in moves if m.verb is Verb.RETIRE)
     solid = lru_cache(maxsize=None)(lambda folder: _solid(sketch, folder, going))
     folds = sketch.inputs.facts.folds_case
-    spelled = {p.casefold(): p for p in _paths_of_mine(sketch)} if folds else {}
+    spelled = {_bare(p, folds): p for p in _paths_of_mine(sketch) if folds or not p.isascii()}
     result = []
     for move in moves:
         if move.verb is not Verb.ADD:
@@ -424,12 +425,20 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
             says = f"{obstacle.path} is a file here and a folder in the arrival"
             way = f"Move {obstacle.path} elsewhere first."
             sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=way))
-        twin = spelled.get(move.path.casefold(), move.path)
+        twin = spelled.get(_bare(move.path, folds), move.path)
         if twin != move.path:
             says = f"{move.path} and {twin} are one name on this file system"
+            if _bare(move.path, False) == _bare(twin, False):
+                says = f"{move.path} is there already, spelled in the other of the two forms of Unicode"
             sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
         result.append(move)
     return result
+
+
+def _bare(path: str, folds: bool) -> str:
+    """A path as it is seen where neither the two forms of a letter nor, with `folds`, case are told apart."""
+    path = path if path.isascii() else unicodedata.normalize("NFC", path)
+    return path.casefold() if folds else path
 
 
 def _solid(sketch: _Sketch, folder: str, going: frozenset[str]) -> Entry | None:
