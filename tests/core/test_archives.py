@@ -90,6 +90,7 @@ HOSTILE: dict[str, list[tuple[zipfile.ZipInfo, bytes]]] = {
     "absolute": [(_info("/etc/x"), b"1")],
     "drive": [(_info("C:/x"), b"1")],
     "twice": [(_info("a"), b"1"), (_info("a"), b"2")],
+    "twice but for the form of its letters": [(_info("\u00e9"), b"1"), (_info("e\u0301"), b"2")],
     "case twins": [(_info("Ab"), b"1"), (_info("aB"), b"2")],
     "link out": [(_info("l", 0o120777), b"../../x")],
     "absolute link": [(_info("l", 0o120777), b"/etc/passwd")],
