@@ -33,11 +33,12 @@ def ago(then: float, now: float) -> str:
         (365 * 86400, "year"),
         (30 * 86400, "month"),
         (86400, "day"),
-        (3600, "hour"),
-        (60, "minute"),
+        (3600, "h"),
+        (60, "min"),
     ):
         if passed >= seconds:
-            return f"{count(passed // seconds, one)} ago"
+            number = passed // seconds
+            return f"{number} {one} ago" if seconds <= 3600 else f"{count(number, one)} ago"
     return "just now"
 
 

@@ -155,6 +155,8 @@ def test_the_command_lists_takes_verifies_and_frees(line: Line, tmp_path: Path) 
     said = json.loads(line("strongbox", root, "--json", "--budget", "1K")[0])
     assert said["budget"] == 1000 and said["over"] > 0 and {"settle"} == {f["by"] for f in said["frees"]}
     shown = line("strongbox", root)[0]
+    assert {one["update"] for one in said["objects"]} == {1} and "update 1, " in shown
+    assert {one["since"] for one in said["objects"]} == {mock.bench.updates.history(mock.install)[0].began}
     assert "what frees room" in shown and "over its budget" in shown and "needed for 1 place" in shown
     assert "all sound" in line("strongbox", root, "verify")[0]
     out = tmp_path / "taken"

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import re
+from typing import TYPE_CHECKING
 
 import click
 
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out, say
 from left_intact.core.model.errors import Misuse
-from left_intact.words import count, size
+from left_intact.words import count, date, size
+
+if TYPE_CHECKING:
+    from left_intact.core.model.keeping import Held
 
 _UNITS = {"": 1, "K": 1000, "M": 1000**2, "G": 1000**3, "T": 1000**4}
 
@@ -40,7 +44,7 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
             said |= {
                 "objects": [
                     {"digest": h.digest, "bytes": h.bytes, "needed": h.needed, "yours": h.yours}
-                    | {"paths": list(h.places)}
+                    | {"paths": list(h.places), "update": h.update or None, "since": h.since or None}
                     for h in kept.held
                 ],
                 "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in kept.frees],
@@ -49,7 +53,8 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
             }
             lines = [f"{count(len(kept.held), 'copy', 'copies')}, {size(kept.bytes)}"]
             lines += [
-                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {', '.join(h.places)}" for h in kept.held
+                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {_since(h):24} {', '.join(h.places)}"
+                for h in kept.held
             ]
             lines += ["what frees room"] * bool(kept.frees)
             lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in kept.frees]
@@ -96,6 +101,10 @@ def _why(needed: int, yours: bool) -> str:
     if needed:
         return f"needed for {count(needed, 'place')}"
     return "yours" if yours else "needed by nobody"
+
+
+def _since(held: Held) -> str:
+    return f"update {held.update}, {date(held.since)}" if held.update else "no update is known"
 
 
 def _bytes(word: str) -> int:

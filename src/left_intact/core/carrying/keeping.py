@@ -33,6 +33,8 @@ class References:
     """By object: the runs that need it."""
     places: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set))
     """By object: where it lay."""
+    first: dict[str, Update] = field(default_factory=dict)
+    """By object: the first run that displaced it."""
 
     def keeps(self, digest: str) -> bool:
         return digest in self.needed or digest in self.yours
@@ -63,6 +65,8 @@ def _refer(found: References, run: Update, step: Step) -> None:
     if entry is None or entry.kind is not Kind.FILE:
         return
     found.places[entry.digest].add(step.path)
+    if entry.digest not in found.first or run.id < found.first[entry.digest].id:
+        found.first[entry.digest] = run
     if lives:
         found.needed[entry.digest] += 1
         found.runs[entry.digest].add(run.id)
@@ -81,6 +85,8 @@ def held_in(journal: Journal, box: Strongbox) -> list[Held]:
             runs=tuple(sorted(known.runs[digest])),
             yours=digest in known.yours,
             places=tuple(sorted(known.places[digest])),
+            update=first.id if (first := known.first.get(digest)) is not None else 0,
+            since=first.began if first is not None else 0.0,
         )
         for digest, size in box.sizes().items()
     ]
@@ -114,7 +120,7 @@ def _what_frees_room(journal: Journal, held: Sequence[Held]) -> list[Frees]:
     files = "1 old file" if len(yours) == 1 else f"{len(yours)} old files"
     unneeded = sum(h.bytes for h in held if not h.needed and not h.yours)
     found = [
-        Frees(by="settle", says="the program's old files, once the update is confirmed", bytes=by_settling),
+        Frees(by="settle", says="the program's old files, once confirmed", bytes=by_settling),
         Frees(by="free", says=f"{files} of yours, each by its path", bytes=_sum(yours)),
         Frees(by="tidy", says="what nobody needs; the next settling lets it go", bytes=unneeded),
     ]

@@ -19,6 +19,9 @@ class Held:
     """Whether it is a file of the person's, which stays until they free it."""
     places: tuple[str, ...]
     """Where it lay, in words."""
+    update: int = 0
+    """The first run that displaced it, and when that began; 0 where no run is known to have."""
+    since: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

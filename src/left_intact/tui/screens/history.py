@@ -20,7 +20,7 @@ from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import ConfirmDialog, Dialog, TextDialog
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import count, size
+from left_intact.words import count, date, size
 from left_intact.workbench import HistoryLine
 from left_intact.worker.call import call
 
@@ -65,6 +65,8 @@ class HeldRow(Row):
             "an update needs it" if held.needed else "yours, until freed" if held.yours else "needed no more"
         )
         row.put(why, look.style("good" if held.yours else "quiet"), 20)
+        if held.update and width >= 80:
+            row.put(f"update {held.update}, {date(held.since)}", look.style("quiet"), 25)
         places = ", ".join(map(bearable, held.places)) or "nobody knows where it lay"
         return [row.put(clip(places, width - row.cell_len - 1), look.style("text", bold=lit))]
 

@@ -93,10 +93,11 @@ class InstallRow(Row):
         name, versions = (20, 22) if width > 90 else (16, 20)
         word, colour = standing(row)
         bar = width - name - versions - 2
-        top = Line().put(bearable(row.install.name), look.style("text", bold=True), name)
+        top = Line().put(bearable(row.install.name), look.style("text", bold=True), name - 1).gap()
         top.append_text(_versions(row, look, versions))
         top.append_text(strip_of(amounts(row, self.unit), bar, look))
-        low = Line().put(row.install.role, look.style("quiet"), name).put(word, look.style(colour), versions)
+        low = Line().put(row.install.role, look.style("quiet"), name - 1).gap()
+        low.put(word, look.style(colour), versions - 1).gap()
         low.put(at_stake(row, bar), look.style("quiet"))
         return [Text(), top, low]
 

@@ -55,7 +55,9 @@ class Words(Row):
         self.text, self.colour = text, colour
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        return [self.text if isinstance(self.text, Text) else Text(self.text, look.style(self.colour))]
+        text = self.text.copy() if isinstance(self.text, Text) else Text(self.text, look.style(self.colour))
+        text.truncate(width, overflow="ellipsis")
+        return [text]
 
 
 class Hairline(Row):
