@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from collections.abc import Iterator
 
@@ -105,6 +106,8 @@ async def test_a_walk_through_the_views_beside(followed: Mock, size: tuple[int, 
         shown = words(app) + said(app)
         assert app.is_running and not {"\x1b", "\x07", "\u202e"} & set(shown), keys
         assert all(cell_len(row) <= size[0] for row in words(app).splitlines())
+        # A number and its unit stay together, in the panel on the right as well.
+        assert not re.search(r"(?m)(^|  )(KB|MB|GB)\b", words(app)), keys
 
     async with running(followed, size) as (app, pilot):
         await look("n")

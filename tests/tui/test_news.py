@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
@@ -111,10 +112,11 @@ async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace)
     assert room.bench.shelf.waiting(room.bench.shelf.find("Tarnlight")) is None
 
 
-@pytest.mark.parametrize("size", [(80, 24), (60, 16)])
-async def test_the_views_fit_small_screens(room: SimpleNamespace, size: tuple[int, int]) -> None:
+@pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
+async def test_the_views_fit_the_screen(room: SimpleNamespace, size: tuple[int, int]) -> None:
     async with running(room, size) as (app, pilot):
         await press(app, pilot, "n", "c", "w", "w", "question_mark", "escape")
         _go(app, "changed-content")
         await press(app, pilot, "enter")
         assert all(len(row) <= size[0] for row in words(app).splitlines())
+        assert not re.search(r"(?m)(^|  )(KB|MB|GB)\b", words(app))  # a number keeps its unit

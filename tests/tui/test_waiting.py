@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
+from left_intact.core.model.stages import HandStep
 from left_intact.core.model.update import State
 from left_intact.tui.screens.back import BackDialog
 from left_intact.tui.screens.proof import ProofScreen
@@ -45,6 +47,21 @@ async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp)
             isinstance(app.screen, WaitingScreen)
             and made.bench.updates.history(made.install)[0].state is State.WAITING
         )
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_strange_words_of_a_step_are_shown_as_they_are(tmp_path: Path, size: tuple[int, int]) -> None:
+    made = MadeUp(tmp_path / "all")
+    plan = made.plan()
+    odd = {"asks": "start [@click=app.quit]it[/] \x1b[31monce", "why": "] it [red]makes\u202e a folder " * 9}
+    stages = tuple(replace(stage, **odd) if isinstance(stage, HandStep) else stage for stage in plan.stages)
+    made.bench.updates.update(replace(plan, stages=stages), made.install)
+    async with running(made, size) as (app, pilot):  # type: ignore[arg-type]
+        for keys in ((), ("enter",), ("w",), ("question_mark",), ("escape", "escape", "y"), ("escape", "m")):
+            await press(app, pilot, *keys)
+            assert app.is_running and not {"\x1b", "\u202e"} & set(words(app)), keys
+            if keys == ("enter",):
+                assert isinstance(app.screen, WaitingScreen) and "[@click=app.quit]it[/]" in words(app)
 
 
 async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
