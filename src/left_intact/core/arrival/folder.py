@@ -14,8 +14,6 @@ from types import MappingProxyType
 from blake3 import blake3
 
 from left_intact.core.arrival.root import Names, find_root
-from left_intact.core.files.archives import MODE_MASK, hostile, unreadable
-from left_intact.core.files.names import link_stays_inside
 from left_intact.core.files.tree import ReadText, read_tree, text_reader
 from left_intact.core.files.versions import (
     NOTES_NAME,
@@ -26,6 +24,7 @@ from left_intact.core.files.versions import (
     read_versions,
     shallow_entries,
 )
+from left_intact.core.files.vetting import MODE_MASK, hostile, refuse_links_out, unreadable
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import COLUMNS, Page, PagedEntries
@@ -68,6 +67,7 @@ def look_into_folder(
     pages = [_vetted(place, page) for page in tree.pages]
     root = find_root({page.folder: page.names for page in pages if page.names}, installed)
     inside = [_below(page, root) for page in pages if _is_below(page.folder, root)]
+    refuse_links_out(place, {page.path(at): link for page in inside for at, link in page.said.items()})
     base, wrapper = os.path.basename(os.path.normpath(path)), root.rsplit("/", 1)[-1]
     above = os.path.join(place, root) if root else place
     return Arrival(
@@ -91,8 +91,6 @@ def _vetted(place: str, page: Page) -> Page:
     for at, said in page.said.items():
         if not stat.S_ISLNK(modes[at]):
             raise unreadable(os.path.join(place, page.path(at)), PermissionError(13, said))
-        if not link_stays_inside(page.path(at), said):
-            raise hostile(place, f"the link {page.path(at)} points out of it, to {said}")
     for at, mode in enumerate(modes):
         if not (stat.S_ISREG(mode) or stat.S_ISLNK(mode)):
             raise hostile(place, f"{page.path(at)} is a device, pipe or socket")

@@ -20,7 +20,7 @@ from left_intact.core.arrival.folder import (
     notes_of_root,
 )
 from left_intact.core.arrival.root import Names, by_folder, find_root
-from left_intact.core.files.archives import Member, Source, open_source
+from left_intact.core.files.archives import Source, open_source
 from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, recognise
 from left_intact.core.files.versions import (
     NOTES_NAME,
@@ -29,19 +29,27 @@ from left_intact.core.files.versions import (
     read_binaries,
     read_versions,
 )
+from left_intact.core.files.vetting import Member, refuse_links_out
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.settings.formats.registry import is_settings_text
 
 _BINARIES_KEPT = 12
+_BINARY_BYTES, _TEXT_BYTES = 64 << 20, 32 << 20
+"""What is kept of an archive in all, whatever it has: a text beyond that is not merged."""
 
 
 class _Budget:
-    """How many binaries may still be kept whole, to have their versions read."""
+    """How much may still be kept whole: binaries, to have their versions read, and texts, to be merged."""
 
     def __init__(self) -> None:
         self.binaries = _BINARIES_KEPT
+        self.left = {"binaries": _BINARY_BYTES, "texts": _TEXT_BYTES}
+
+    def takes(self, what: str, size: int) -> bool:
+        self.left[what] -= size
+        return self.left[what] >= 0
 
 
 class _Look:
@@ -78,8 +86,10 @@ class _Look:
         file_format = self.format or ""
         if is_binary_program(file_format):
             self.budget.binaries -= 1
-            return self.member.bytes <= BINARY_LIMIT and self.budget.binaries >= 0
-        return file_format.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
+            few = self.member.bytes <= BINARY_LIMIT and self.budget.binaries >= 0
+            return few and self.budget.takes("binaries", self.member.bytes)
+        is_text = file_format.startswith(("text ", "script ")) and self.member.bytes <= TEXT_LIMIT
+        return is_text and self.budget.takes("texts", self.member.bytes)
 
 
 def look_into(
@@ -107,6 +117,8 @@ def look_into(
     inside = [m for m in members if _below(m.path, root)]
     looks = _read(source, [m for m in inside if m.kind is Kind.FILE], report, cancel or CancelToken())
     entries = _entries(inside, root, looks)
+    # Once more below its own root: what is wrapped may lead out of the wrapper.
+    refuse_links_out(path, {p: entry.link for p, entry in entries.items() if entry.kind is Kind.LINK})
     texts = {_strip(p, root): bytes(look.kept) for p, look in looks.items() if look.kept}
     release = _release(path, root, entries, texts, name, rules)
     return Arrival(

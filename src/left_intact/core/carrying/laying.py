@@ -23,8 +23,9 @@ from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
 from left_intact.core.carrying.journal import FolderTime, Journal, Step
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.strongbox import Strongbox
-from left_intact.core.files.archives import Member, open_source
+from left_intact.core.files.archives import open_source
 from left_intact.core.files.place import LocalPlace, changed, written
+from left_intact.core.files.vetting import Member
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import HalfDone, LeftIntactError, reason_of
 from left_intact.core.model.place import At
@@ -390,8 +391,10 @@ def _only_metadata(step: Step) -> bool:
 
 
 def _is_between(run: Run, step: Step) -> bool:
-    """Whether a folder and a file were changing places when it was cut off."""
-    return _changes_kind(step) and run.roots.look(step.at) is None
+    """Whether two things were changing places when it was cut off: the old one is out, the new one not in."""
+    if step.before is None or step.after is None or run.roots.look(step.at) is not None:
+        return False
+    return _changes_kind(step) or run.annex(step).look(run.aside(step)) is not None
 
 
 def _changes_kind(step: Step) -> bool:
@@ -437,27 +440,30 @@ def _swap(run: Run, step: Step, place: LocalPlace, path: str) -> None:
     seen = place.look(path)
     if seen is not None and place.exchange(annex, ready, path):
         out = annex.look(ready)
-        if out is None or (out.stamp[:2], out.bytes, out.mtime_ns) != (
-            seen.stamp[:2],
-            seen.bytes,
-            seen.mtime_ns,
-        ):
+        if not _is_the_very(out, seen):
             place.exchange(annex, ready, path)
             raise changed(run.roots.full(step.at))
-        if out.kind is Kind.FOLDER and not annex.remove_empty(ready):
+        if seen.kind is Kind.FOLDER and not annex.remove_empty(ready):
             place.exchange(annex, ready, path)
             raise changed(run.roots.full(step.at), "something has appeared in this folder")
         return
-    if _changes_kind(step):
-        if seen is not None:
-            _clear(annex, aside)
-            if seen.kind is Kind.FOLDER and not place.remove_empty(path):
-                raise changed(run.roots.full(step.at), "something has appeared in this folder")
-            if seen.kind is not Kind.FOLDER:
-                annex.take(place, path, aside, over=False)
-        place.take(annex, ready, path, over=False)
-    else:
-        place.take(annex, ready, path, over=True)
+    if seen is not None and seen.kind is Kind.FOLDER:
+        if not place.remove_empty(path):
+            raise changed(run.roots.full(step.at), "something has appeared in this folder")
+    elif seen is not None:
+        _clear(annex, aside)
+        annex.take(place, path, aside, over=False)
+        if not _is_the_very(annex.look(aside), seen):
+            place.take(annex, aside, path, over=False)
+            raise changed(run.roots.full(step.at))
+    place.take(annex, ready, path, over=False)
+
+
+def _is_the_very(out: Entry | None, seen: Entry) -> bool:
+    """Whether what came out of a place is what was seen there, as far as its stamps tell."""
+    if out is None:
+        return False
+    return (out.stamp[:2], out.bytes, out.mtime_ns) == (seen.stamp[:2], seen.bytes, seen.mtime_ns)
 
 
 def is_at(run: Run, step: Step, state: Entry | None, *, exact: bool) -> bool:

@@ -8,48 +8,37 @@ Truncation shows while reading. Nothing is unpacked anywhere by this module.
 
 from __future__ import annotations
 
-import bz2
-import gzip
 import lzma
 import os
 import stat
 import struct
 import tarfile
 import time
-import unicodedata
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from typing import IO, Any, Protocol, cast
 
-from left_intact.core.files.names import STRONGBOX_FOLDER, link_stays_inside, safe_path
+from left_intact.core.files.names import STRONGBOX_FOLDER, safe_path
+from left_intact.core.files.streams import Damaged, unpacked_stream
+from left_intact.core.files.vetting import (
+    HEADER_MOST,
+    LINK_MOST,
+    MODE_MASK,
+    Member,
+    broken,
+    hostile,
+    moment_of,
+    refuse_links_out,
+    safe_member,
+    unreadable,
+    vetted,
+)
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 
 CHUNK = 1 << 20
-BOMB_RATIO = 200
-"""Unpacked bytes for each packed one beyond which an archive is taken for a bomb."""
-BOMB_FLOOR = 32 << 20
-"""Below this many unpacked bytes no archive is a bomb."""
-MEMBERS_MOST = 1_000_000
-MODE_MASK = 0o777
-"""What a release may say of the rights of a file: no set-id bits."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Member:
-    """One thing in a source, its path made safe."""
-
-    path: str
-    kind: Kind
-    bytes: int
-    mode: int | None
-    mtime_ns: int
-    link: str = ""
-    handle: object = None
-    """What the source itself needs to find it again."""
 
 
 class Sink(Protocol):
@@ -103,72 +92,6 @@ def open_source(path: str) -> Source:
     return SingleFileSource(path)
 
 
-def broken(path: str, why: str) -> LeftIntactError:
-    return LeftIntactError(
-        "archive-broken", f"this archive cannot be read ({why})", path=path, way_out="Fetch it again."
-    )
-
-
-def hostile(path: str, why: str) -> LeftIntactError:
-    return LeftIntactError(
-        "archive-hostile",
-        f"this archive is refused: {why}",
-        path=path,
-        way_out="Do not use it; get it elsewhere.",
-    )
-
-
-def unreadable(path: str, error: OSError) -> LeftIntactError:
-    return LeftIntactError(
-        "arrival-unreadable",
-        f"this may not be read ({error.strerror})",
-        path=path,
-        way_out="Check its permissions.",
-    )
-
-
-def _vetted(path: str, members: Iterator[Member], packed: int) -> tuple[Member, ...]:
-    """All members, or `archive-hostile` for the first that no honest archive has."""
-    seen: dict[str, Member] = {}
-    total = 0
-    result = []
-    for member in members:
-        twin = seen.setdefault(unicodedata.normalize("NFC", member.path).casefold(), member)
-        if twin is not member:
-            if member.kind is Kind.FOLDER and twin.path == member.path and twin.kind is Kind.FOLDER:
-                continue
-            raise hostile(
-                path, f"{member.path} is in it twice, or twice but for case or the form of its letters"
-            )
-        total += member.bytes
-        if total > BOMB_FLOOR and total > packed * BOMB_RATIO:
-            raise hostile(path, f"it unpacks to over {BOMB_RATIO} times its size")
-        if len(seen) > MEMBERS_MOST:
-            raise hostile(path, f"it has over {MEMBERS_MOST:,} members")
-        if member.kind is Kind.LINK and not link_stays_inside(member.path, member.link):
-            raise hostile(path, f"the link {member.path} points out of it, to {member.link}")
-        result.append(member)
-    _refuse_paths_through_files(path, result)
-    return tuple(sorted(result, key=lambda m: m.path))
-
-
-def _refuse_paths_through_files(path: str, members: list[Member]) -> None:
-    solid = {m.path for m in members if m.kind is not Kind.FOLDER}
-    for member in members:
-        at = member.path.rfind("/")
-        while at > 0:
-            if member.path[:at] in solid:
-                raise hostile(path, f"{member.path} lies below {member.path[:at]}, which is no folder")
-            at = member.path.rfind("/", 0, at)
-
-
-def _safe(archive: str, name: str) -> str:
-    clean = safe_path(name)
-    if clean is None:
-        raise hostile(archive, f"the path {name!r} leaves its root")
-    return clean
-
-
 class _Counted:
     """A sink that refuses more bytes than the member said it has."""
 
@@ -206,9 +129,7 @@ class FolderSource:
 
     def members(self) -> tuple[Member, ...]:
         found = tuple(sorted(self._walk(""), key=lambda m: m.path))
-        for member in found:
-            if member.kind is Kind.LINK and not link_stays_inside(member.path, member.link):
-                raise hostile(self.path, f"the link {member.path} points out of it, to {member.link}")
+        refuse_links_out(self.path, {m.path: m.link for m in found if m.kind is Kind.LINK})
         return found
 
     def some(self, paths: Collection[str]) -> list[Member]:
@@ -310,23 +231,24 @@ class ZipSource:
 
     def members(self) -> tuple[Member, ...]:
         with self._opened() as archive:
-            return _vetted(self.path, map(self._member, archive.infolist()), os.path.getsize(self.path))
+            listed = (self._member(archive, info) for info in archive.infolist())
+            return vetted(self.path, listed, os.path.getsize(self.path))
 
-    def _member(self, info: zipfile.ZipInfo) -> Member:
+    def _member(self, archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Member:
         if info.flag_bits & 0x1:
             raise hostile(self.path, f"{info.filename} is encrypted")
         # `orig_filename` still has what the standard library cuts off at a NUL.
-        path = _safe(self.path, info.orig_filename if "\0" in info.orig_filename else info.filename)
+        path = safe_member(self.path, info.orig_filename if "\0" in info.orig_filename else info.filename)
         unix = info.external_attr >> 16
         mode = unix & MODE_MASK if info.create_system == 3 and unix else None
         common = {"path": path, "mode": mode, "mtime_ns": _zip_time(info), "handle": info}
         if info.is_dir():
             return Member(kind=Kind.FOLDER, bytes=0, **common)  # type: ignore[arg-type]
         if info.create_system == 3 and stat.S_ISLNK(unix):
-            if info.file_size > 4096:
+            if info.file_size > LINK_MOST:
                 raise hostile(self.path, f"the link {path} is no path")
-            with self._opened() as archive:
-                target = os.fsdecode(archive.read(info))
+            with archive.open(info) as stream:
+                target = os.fsdecode(stream.read(LINK_MOST + 1))
             return Member(kind=Kind.LINK, bytes=0, link=target, **common)  # type: ignore[arg-type]
         if info.create_system == 3 and stat.S_IFMT(unix) not in (0, stat.S_IFREG):
             raise hostile(self.path, f"{path} is a device, pipe or socket")
@@ -344,9 +266,36 @@ class ZipSource:
 
 def _zip_time(info: zipfile.ZipInfo) -> int:
     try:
-        return int(time.mktime((*info.date_time, 0, 0, -1))) * 10**9
+        return moment_of(time.mktime((*info.date_time, 0, 0, -1)))
     except (ValueError, OverflowError):
         return 0
+
+
+class _TooLong(Exception):
+    """A header that carries more than any release needs."""
+
+
+class _BoundedInfo(tarfile.TarInfo):
+    """A header of a tar that says when it is damaged, wherever it stands, and carries only so much.
+
+    The standard library takes a damaged header for the end of the archive: what comes behind it would be
+    missing without a word.
+    """
+
+    @classmethod
+    def frombuf(cls, buf: bytes | bytearray, encoding: str, errors: str) -> Any:
+        try:
+            return super().frombuf(buf, encoding, errors)
+        except tarfile.EOFHeaderError:  # type: ignore[attr-defined]
+            raise
+        except tarfile.HeaderError as error:
+            raise tarfile.ReadError(f"{error}, where another member or the end should be") from error
+
+    def _proc_member(self, archive: tarfile.TarFile) -> Any:
+        carries = (tarfile.GNUTYPE_LONGNAME, tarfile.GNUTYPE_LONGLINK, tarfile.XHDTYPE, tarfile.XGLTYPE)
+        if self.type in (*carries, tarfile.SOLARIS_XHDTYPE) and self.size > HEADER_MOST:
+            raise _TooLong
+        return super()._proc_member(archive)  # type: ignore[misc]
 
 
 class TarSource:
@@ -361,37 +310,38 @@ class TarSource:
     def looks_inside(path: str) -> bool:
         """Whether a compressed file has a tar in it."""
         try:
-            with _unpacked_stream(path) as stream:
+            with unpacked_stream(path) as stream:
                 head = stream.read(512)
             return head[257:262] == b"ustar" or (len(head) == 512 and path.lower().endswith(_TAR_NAMES))
-        except (OSError, EOFError, lzma.LZMAError, zlib.error, RuntimeError, ValueError):
+        except (Damaged, OSError):
             return path.lower().endswith(_TAR_NAMES)
 
     @contextmanager
     def _opened(self) -> Iterator[tarfile.TarFile]:
-        from zstandard import ZstdError
-
         try:
-            with _unpacked_stream(self.path) as stream, tarfile.open(fileobj=stream, mode="r|") as archive:
+            with (
+                unpacked_stream(self.path) as stream,
+                tarfile.open(fileobj=stream, mode="r|", tarinfo=_BoundedInfo) as archive,
+            ):
                 yield archive
-        except (tarfile.TarError, EOFError, lzma.LZMAError, zlib.error, ZstdError, ValueError) as error:
+        except (tarfile.TarError, Damaged, ValueError, OSError) as error:
             raise broken(self.path, str(error)) from error
-        except OSError as error:
-            raise broken(self.path, str(error)) from error
+        except _TooLong as error:
+            raise hostile(self.path, "a header of it is longer than any release needs") from error
 
     def members(self) -> tuple[Member, ...]:
         with self._opened() as archive:
-            return _vetted(self.path, self._listed(archive), os.path.getsize(self.path))
+            return vetted(self.path, self._listed(archive), os.path.getsize(self.path))
 
     def _listed(self, archive: tarfile.TarFile) -> Iterator[Member]:
         for info in archive:
             if info.name in (".", "./"):
                 continue
-            path = _safe(self.path, info.name)
+            path = safe_member(self.path, info.name)
             common = {
                 "path": path,
                 "mode": info.mode & MODE_MASK,
-                "mtime_ns": int(float(info.mtime) * 10**9),
+                "mtime_ns": moment_of(float(info.mtime)),
                 "handle": info.name,
             }
             if info.isdir():
@@ -423,25 +373,6 @@ class TarSource:
 
 
 _TAR_NAMES = (".tgz", ".tbz2", ".tbz", ".txz", ".tzst", ".tar.gz", ".tar.bz2", ".tar.xz", ".tar.zst")
-
-
-@contextmanager
-def _unpacked_stream(path: str) -> Iterator[IO[bytes]]:
-    with open(path, "rb") as file:
-        head = file.read(6)
-        file.seek(0)
-        stream: Any = file
-        if head.startswith(b"\x1f\x8b"):
-            stream = gzip.GzipFile(fileobj=file)  # noqa: SIM115 (closed with the file below it)
-        elif head.startswith(b"BZh"):
-            stream = bz2.BZ2File(file)
-        elif head.startswith(b"\xfd7zXZ"):
-            stream = lzma.LZMAFile(file)  # noqa: SIM115
-        elif head.startswith(b"\x28\xb5\x2f\xfd"):
-            import zstandard
-
-            stream = zstandard.ZstdDecompressor().stream_reader(file, read_across_frames=True)
-        yield stream
 
 
 class SevenZipSource:
@@ -476,21 +407,23 @@ class SevenZipSource:
     def members(self) -> tuple[Member, ...]:
         with self._opened() as archive:
             listed = [self._member(info) for info in archive.files]
-            members = _vetted(self.path, iter(listed), os.path.getsize(self.path))
+            members = vetted(self.path, iter(listed), os.path.getsize(self.path))
         links = [m for m in members if m.kind is Kind.LINK]
         if not links:
             return members
         return self._with_targets(members, links)
 
     def _member(self, info: Any) -> Member:
-        path = _safe(self.path, info.filename)
+        path = safe_member(self.path, info.filename)
         mode = info.posix_mode & MODE_MASK if info.posix_mode is not None else None
         changed = info.lastwritetime
-        mtime_ns = int(changed.totimestamp() * 10**9) if changed is not None else 0
+        mtime_ns = moment_of(changed.totimestamp()) if changed is not None else 0
         common = {"path": path, "mode": mode, "mtime_ns": mtime_ns, "handle": info.filename}
         if info.is_directory:
             return Member(kind=Kind.FOLDER, bytes=0, **common)
         if info.is_symlink or info.is_junction:
+            if (info.uncompressed or 0) > LINK_MOST:
+                raise hostile(self.path, f"the link {path} is no path")
             return Member(kind=Kind.LINK, bytes=info.uncompressed or 0, link=".", **common)
         if info.is_socket:
             raise hostile(self.path, f"{path} is a socket")
@@ -513,8 +446,6 @@ class SevenZipSource:
         for member in members:
             if member.kind is Kind.LINK:
                 target = os.fsdecode(bytes(said[member.path]))
-                if not link_stays_inside(member.path, target):
-                    raise hostile(self.path, f"the link {member.path} points out of it, to {target}")
                 member = Member(
                     path=member.path,
                     kind=Kind.LINK,
@@ -524,6 +455,7 @@ class SevenZipSource:
                     link=target,
                 )
             result.append(member)
+        refuse_links_out(self.path, {m.path: m.link for m in result if m.kind is Kind.LINK})
         return tuple(result)
 
     def some(self, paths: Collection[str]) -> list[Member]:

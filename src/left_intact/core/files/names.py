@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Mapping
+from types import MappingProxyType
 
 STRONGBOX_FOLDER = ".left-intact"
 """Beside an install; no walk goes into one."""
@@ -25,20 +27,42 @@ def safe_path(name: str) -> str | None:
     return "/".join(parts)
 
 
-def link_stays_inside(path: str, target: str) -> bool:
-    """Whether a relative link at `path` points to something below the same root."""
+_LINKS_MOST = 40
+"""Links on one way, beyond which systems take it for a circle."""
+
+
+def link_stays_inside(path: str, target: str, links: Mapping[str, str] = MappingProxyType({})) -> bool:
+    """Whether a relative link at `path` points to something below the same root, by way of other links too:
+    `links` are those that lie there, by path. One that goes in a circle leads nowhere, and so not out.
+    """
+    at, left, followed = path.split("/")[:-1], _parts_of(target), 1
+    if left is None:
+        return False
+    while left:
+        part = left.pop()
+        if part == "..":
+            if not at:
+                return False
+            at.pop()
+            continue
+        at.append(part)
+        if (further := links.get("/".join(at))) is not None:
+            followed += 1
+            if followed > _LINKS_MOST:
+                return True
+            at.pop()
+            if (more := _parts_of(further)) is None:
+                return False
+            left += more
+    return True
+
+
+def _parts_of(target: str) -> list[str] | None:
+    """What a link says, the last part first; None where it begins at a root of its own."""
     target = target.replace("\\", "/")
     if not target or target.startswith("/") or _DRIVE.match(target) or "\0" in target:
-        return False
-    depth: list[str] = path.split("/")[:-1]
-    for part in target.split("/"):
-        if part == "..":
-            if not depth:
-                return False
-            depth.pop()
-        elif part not in ("", "."):
-            depth.append(part)
-    return True
+        return None
+    return [part for part in reversed(target.split("/")) if part not in ("", ".")]
 
 
 def lies_in(path: str, folder: str) -> bool:

@@ -7,7 +7,8 @@ import zipfile
 import zlib
 from typing import IO
 
-from left_intact.core.files.archives import Member, open_source
+from left_intact.core.files.archives import open_source
+from left_intact.core.files.vetting import Member
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 

@@ -10,7 +10,7 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.names import parents
+from left_intact.core.files.names import link_stays_inside, parents
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
@@ -411,8 +411,17 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     solid = lru_cache(maxsize=None)(lambda folder: _solid(sketch, folder, going))
     folds = sketch.inputs.facts.folds_case
     spelled = {_bare(p, folds): p for p in _paths_of_mine(sketch) if folds or not p.isascii()}
+    links = _links_then(sketch, moves)
     result = []
     for move in moves:
+        if (
+            move.path in links
+            and move.changes_disk
+            and not link_stays_inside(move.path, links[move.path], links)
+        ):
+            says = f"it would lead out of the install, to {links[move.path]}, by way of a link of yours"
+            result.append(replace(move, verb=Verb.DROP, because=says, after=move.before))
+            continue
         if move.verb is not Verb.ADD:
             result.append(move)
             continue
@@ -433,6 +442,19 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
             sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
         result.append(move)
     return result
+
+
+def _links_then(sketch: _Sketch, moves: list[Move]) -> dict[str, str]:
+    """The links that lie there once all is carried out, with where they lead."""
+    pages = sketch.inputs.survey.findings.pages
+    mine = (page.entry(at) for page in pages for at in page.said)
+    links = {entry.path: entry.link for entry in mine if entry.kind is Kind.LINK}
+    for move in moves:
+        if move.changes_disk:
+            links.pop(move.path, None)
+            if move.after is not None and move.after.kind is Kind.LINK:
+                links[move.path] = move.after.link
+    return links
 
 
 def _bare(path: str, folds: bool) -> str:
