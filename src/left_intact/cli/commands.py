@@ -571,7 +571,7 @@ def standin() -> None:
 @standin.command("outlet")
 @click.argument("folder", metavar="DIR", help="files and an outlet.json")
 @click.option("--port", default=0, type=int, help="0 takes a free one")
-@click.option("--fault", default="", help="drop=N, wrong, slow, stale; with commas between")
+@click.option("--fault", default="", help="drop=N, wrong, slow, stale, hang, drip …; with commas between")
 def standin_outlet(folder: str, port: int, fault: str) -> None:
     """Serve a folder on loopback with a feed, ranges and checksums, until Ctrl-C."""
     from left_intact.standins.outlet import OutletServer

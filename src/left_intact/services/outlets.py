@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import time
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.errors import LeftIntactError, Misuse, reason_of
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.services.home import Home, Service
 
@@ -24,7 +25,9 @@ if TYPE_CHECKING:
 from left_intact.services.surveys import Surveys
 from left_intact.services.values import News
 
-_AT_ONCE = 8
+_AT_ONCE = 64
+"""Outlets that are asked at a time: those that hang wait by themselves."""
+_SECRETS = "outlets-secrets.json"
 _FETCHES_AT_ONCE = 3
 
 
@@ -38,7 +41,11 @@ class Outlets(Service):
     def follow(self, install: Install, place: str) -> None:
         """Follow a feed or a folder of downloads. Raises `no-outlet`."""
         if place.startswith(("http://", "https://")):
-            self.library.follow(install, "feed", place)
+            from left_intact.core.outlets.asking import origin_of, secret_in, without_secrets
+
+            if secret := secret_in(place):
+                self._keep_secret(origin_of(place), secret)
+            self.library.follow(install, "feed", without_secrets(place))
             return
         folder = os.path.abspath(os.path.expanduser(place))
         if not os.path.isdir(folder):
@@ -50,6 +57,23 @@ class Outlets(Service):
             )
         self.library.follow(install, "folder", folder)
 
+    def secrets(self) -> dict[str, str]:
+        """`name:password` by origin, from a file of ours that its owner alone may read."""
+        try:
+            with open(os.path.join(self.home, _SECRETS), encoding="utf-8") as file:
+                said = json.load(file)
+        except (OSError, ValueError):
+            return {}
+        return {str(k): str(v) for k, v in said.items()} if isinstance(said, dict) else {}
+
+    def _keep_secret(self, origin: str, secret: str) -> None:
+        from urllib.parse import unquote
+
+        from left_intact.core.files.private import write_private
+
+        known = self.secrets() | {origin: unquote(secret)}
+        write_private(os.path.join(self.home, _SECRETS), json.dumps(known, indent=1))
+
     def followed(self, install: Install) -> list[Outlet]:
         return self.library.outlets(install)
 
@@ -58,6 +82,9 @@ class Outlets(Service):
 
     def unfollow(self, install: Install, place: str) -> None:
         """Follow a place no longer. Raises `no-outlet`."""
+        from left_intact.core.outlets.asking import without_secrets
+
+        place = without_secrets(place)
         if not (
             self.library.unfollow(install, place) or self.library.unfollow(install, os.path.abspath(place))
         ):
@@ -72,22 +99,24 @@ class Outlets(Service):
         self, installs: Sequence[Install] = (), *, report: Report = silent, cancel: CancelToken | None = None
     ) -> list[News]:
         """Ask all outlets of some installs (or of all), several at a time. Offline is a normal state."""
-        from concurrent.futures import ThreadPoolExecutor
+        from concurrent.futures import ThreadPoolExecutor, as_completed
 
         from left_intact.core.model.progress import Progress
-        from left_intact.core.outlets.fetch import check, client
+        from left_intact.core.outlets.asking import asker
+        from left_intact.core.outlets.fetch import check
 
         chosen = list(installs) or self.library.installs()
         asked = [(install, outlet) for install in chosen for outlet in self.library.outlets(install)]
         now, cancel = time.time(), cancel or CancelToken()
-        with client() as ask, ThreadPoolExecutor(_AT_ONCE) as pool:
+        with asker(self.secrets()) as ask, ThreadPoolExecutor(_AT_ONCE) as pool:
             waiting = [pool.submit(check, outlet, install.name, ask, now) for install, outlet in asked]
-            for number, future in enumerate(waiting, 1):
+            # As they come: one that hangs keeps none of the others back.
+            for number, future in enumerate(as_completed(waiting), 1):
                 checked = future.result()
                 self.library.note_checked(checked.outlet, checked.offers)
                 report(Progress(stage="news", done=number, total=len(waiting), path=checked.outlet.place))
                 if cancel.cancelled:
-                    for rest in waiting[number:]:
+                    for rest in waiting:
                         rest.cancel()
                     cancel.check()
         return [self.news(install) for install in chosen]
@@ -181,11 +210,12 @@ class Outlets(Service):
     ) -> Fetched:
         """Get an offer, once, checked; a release then waits for its install."""
         from left_intact.core.files.private import private_folder
-        from left_intact.core.outlets.fetch import fetch
+        from left_intact.core.outlets.asking import asker
+        from left_intact.core.outlets.fetch import fetch, key_of
 
-        private_folder(os.path.join(self.home, "fetched"))
-        key = (offer.digest or "undigested")[:16]
-        fetched = fetch(offer, os.path.join(self.home, "fetched", key), report=report, cancel=cancel)
+        into = os.path.join(private_folder(os.path.join(self.home, "fetched")), key_of(offer))
+        with asker(self.secrets()) as ask:
+            fetched = fetch(offer, into, report=report, cancel=cancel, ask=ask)
         if not offer.pack:
             self.library.set_waiting(install, fetched.path, offer.version, offer.channel)
         return fetched
@@ -202,8 +232,11 @@ class Outlets(Service):
         from threading import Lock
 
         from left_intact.core.model.progress import Progress
+        from left_intact.core.outlets.fetch import key_of
 
         lock, amounts = Lock(), {}
+        alone = {key_of(offer): Lock() for _, offer in wanted}
+        fetched: dict[str, Fetched] = {}
         whole = sum(offer.bytes for _, offer in wanted)
 
         def tell(progress: Progress) -> None:
@@ -215,10 +248,21 @@ class Outlets(Service):
                 )
 
         def one(pair: tuple[Install, Offer]) -> tuple[Install, Fetched | LeftIntactError]:
+            install, offer = pair
+            key = key_of(offer)
             try:
-                return pair[0], self.fetch(pair[0], pair[1], report=tell, cancel=cancel)
+                with alone[key]:  # what several wait for is fetched once
+                    if key not in fetched:
+                        fetched[key] = self.fetch(install, offer, report=tell, cancel=cancel)
+                    elif not offer.pack:
+                        self.library.set_waiting(install, fetched[key].path, offer.version, offer.channel)
+                    return install, fetched[key]
             except LeftIntactError as error:
                 return pair[0], error
+            except OSError as error:  # a full disk stops this one; what the others fetched is told
+                says = f"{pair[1].name} could not be kept ({reason_of(error)})"
+                way = "Free some room, and try again."
+                return pair[0], LeftIntactError("no-room", says, path=self.home, way_out=way)
 
         with ThreadPoolExecutor(_FETCHES_AT_ONCE) as pool:
             return list(pool.map(one, wanted))
@@ -253,7 +297,7 @@ class Outlets(Service):
 
     def pack(self, install: Install, place: str, survey: Survey, *, full: int = 0) -> PackView:
         """Sort a pack of content, local or at an outlet, for an install. Only its directory is read."""
-        from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.asking import asker
         from left_intact.core.outlets.local_pack import local_directory
         from left_intact.core.outlets.pack import sort_pack
         from left_intact.core.outlets.ranged import RangedFile, directory
@@ -262,7 +306,7 @@ class Outlets(Service):
         if "://" not in place:
             members, whole = local_directory(place)
             return sort_pack(name, os.path.abspath(place), members, survey, full=full, whole=whole)
-        with client() as ask:
+        with asker(self.secrets()) as ask:
             file = RangedFile(place, ask)
             view = sort_pack(name, place, directory(file), survey, full=full, whole=file.size)
             return replace(view, known=file.directory_window)
@@ -282,7 +326,7 @@ class Outlets(Service):
 
         from left_intact.core.arrival.look import look_into
         from left_intact.core.model.plan import Route
-        from left_intact.core.outlets.fetch import client
+        from left_intact.core.outlets.asking import asker
         from left_intact.core.outlets.local_pack import lift_local
         from left_intact.core.outlets.ranged import RangedFile, lift
         from left_intact.core.planning.draw import draw_up
@@ -302,7 +346,7 @@ class Outlets(Service):
         base = private_folder(os.path.join(self.home, "lifted"))
         into = tempfile.mkdtemp(dir=base)
         if "://" in view.place:
-            with client() as ask:
+            with asker(self.secrets()) as ask:
                 lift(RangedFile(view.place, ask, view.known), wanted, into, report=report, cancel=cancel)
         else:
             lift_local(view.place, wanted, into, report=report, cancel=cancel)

@@ -2,16 +2,22 @@
 
 The folder holds the files and an `outlet.json`: {"title", "releases": [{"file", "version", "channel",
 "platform", "notes", "published", "needs", "kind"}]}. Faults: `drop=N` cuts the next N transfers half
-way, `wrong` sends other bytes, `slow` trickles, `stale` serves a feed without its newest release.
+way, `wrong` sends other bytes, `slow` trickles, `stale` serves a feed without its newest release, `hang`
+never answers, `drip` sends a byte now and then, `huge` sends a feed without end, `packed` answers packed
+though asked not to, `long` sends more of a file than it says, `unsaid` says no length, `shifted` sends
+another part than was asked for, `untagged` says nothing that tells a file from its successor.
 """
 
 from __future__ import annotations
 
+import base64
+import gzip
 import hashlib
 import json
 import os
 import threading
 import time
+from contextlib import suppress
 from functools import lru_cache
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
@@ -20,6 +26,7 @@ from urllib.parse import quote, unquote, urlparse
 from left_intact.core.outlets.feed import ATOM, OURS
 
 _SLOW_CHUNK, _SLOW_PAUSE = 16_384, 0.05
+FAULTS = ("hang", "drip", "huge", "packed", "long", "unsaid", "shifted", "untagged")
 
 
 class OutletServer(ThreadingHTTPServer):
@@ -30,13 +37,20 @@ class OutletServer(ThreadingHTTPServer):
     def __init__(self, folder: str, port: int = 0, faults: str = "") -> None:
         self.folder = os.path.abspath(folder)
         self.drops, self.wrong, self.slow, self.stale = 0, False, False, False
-        self.redirect_to = ""
+        self.redirect_to, self.redirect_feeds = "", False
+        self.said_to_be: list[str] = []
+        """`name:password` of those who asked with any."""
+        self.faults: set[str] = set()
+        self.ended = threading.Event()
+        """Set when it is to end, for those that hang."""
         for word in filter(None, faults.split(",")):
             name, _, value = word.partition("=")
             if name == "drop":
                 self.drops = int(value or 1)
             elif name in ("wrong", "slow", "stale"):
                 setattr(self, name, True)
+            elif name in FAULTS:
+                self.faults.add(name)
             else:
                 raise ValueError(f"there is no fault called {name}")
         self.log: list[tuple[str, int, int]] = []
@@ -51,6 +65,10 @@ class OutletServer(ThreadingHTTPServer):
         """Serve from a thread of its own until `shutdown`."""
         threading.Thread(target=self.serve_forever, args=(0.05,), daemon=True, name="outlet stand-in").start()
         return self
+
+    def shutdown(self) -> None:
+        self.ended.set()
+        super().shutdown()
 
     def feed(self, program: str = "") -> bytes:
         """The Atom feed of all releases, or of one program's."""
@@ -110,7 +128,14 @@ class _Handler(BaseHTTPRequestHandler):
 
     def do_GET(self) -> None:
         path = unquote(urlparse(self.path).path)
-        if self.server.redirect_to and path.startswith("/files/"):
+        if "hang" in self.server.faults:
+            self.server.ended.wait()
+            return
+        kind, _, given = self.headers.get("Authorization", "").partition(" ")
+        if kind == "Basic":
+            self.server.said_to_be.append(base64.b64decode(given).decode())
+        led_on = "/feed" if self.server.redirect_feeds else "/files/"
+        if self.server.redirect_to and path.startswith(led_on):
             self._answer(302, b"", {"Location": self.server.redirect_to + self.path})
         elif path == "/feed.xml" or (path.startswith("/feed/") and path.endswith(".xml")):
             self._send_feed("" if path == "/feed.xml" else path[6:-4])
@@ -128,8 +153,28 @@ class _Handler(BaseHTTPRequestHandler):
         self.wfile.write(body)
         self.server.log.append((self.path, status, len(body)))
 
+    def _send_without_end(self, piece: bytes, pause: float) -> None:
+        self.send_response(200)
+        self.send_header("Content-Type", "application/atom+xml")
+        self.send_header("Content-Length", str(1 << 40))
+        self.end_headers()
+        with suppress(OSError):
+            while not self.server.ended.wait(pause):
+                self.wfile.write(piece)
+                self.wfile.flush()
+        self.close_connection = True
+
     def _send_feed(self, program: str) -> None:
+        if "huge" in self.server.faults:
+            self._send_without_end(b"<" * (1 << 20), 0.0)
+            return
+        if "drip" in self.server.faults:
+            self._send_without_end(b" ", 0.05)
+            return
         data = self.server.feed(program)
+        if "packed" in self.server.faults:
+            self._answer(200, gzip.compress(data), {"Content-Encoding": "gzip"})
+            return
         etag = f'"{hashlib.sha256(data).hexdigest()[:16]}"'
         if self.headers.get("If-None-Match") == etag:
             self.send_response(304)
@@ -146,22 +191,38 @@ class _Handler(BaseHTTPRequestHandler):
             return
         size = os.path.getsize(path)
         start, stop, partial = 0, size, False
+        info = os.stat(path)
+        tag = "" if "untagged" in self.server.faults else f'"{info.st_size:x}-{info.st_mtime_ns:x}"'
         wanted = self.headers.get("Range", "")
+        if self.headers.get("If-Range", tag) != tag:
+            wanted = ""  # it is another file by now: all of it comes
         if wanted.startswith("bytes="):
             first, _, last = wanted[6:].partition("-")
             start = int(first) if first else max(0, size - int(last))
             stop = min(size, int(last) + 1) if last and first else size
             partial = True
         if start >= size and size:
-            self._answer(416, b"")
+            self._answer(416, b"", {"Content-Range": f"bytes */{size}"})
             return
+        if partial and "shifted" in self.server.faults:
+            start, stop = 0, stop - start
         self.send_response(206 if partial else 200)
         self.send_header("Accept-Ranges", "bytes")
-        self.send_header("Content-Length", str(stop - start))
+        if tag:
+            self.send_header("ETag", tag)
+        if self.server.faults & {"unsaid", "long"}:
+            self.close_connection = True
+            self.send_header("Connection", "close")
+        else:
+            self.send_header("Content-Length", str(stop - start))
         if partial:
             self.send_header("Content-Range", f"bytes {start}-{stop - 1}/{size}")
         self.end_headers()
         self._pour(path, start, stop, 206 if partial else 200)
+        if "long" in self.server.faults:
+            with suppress(OSError):
+                for _ in range(64):
+                    self.wfile.write(bytes(1 << 20))
 
     def _pour(self, path: str, start: int, stop: int, status: int) -> None:
         drop = self.server.drops > 0 and stop - start > 1024

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import stat
+from typing import IO
 
 
 def private_folder(path: str) -> str:
@@ -23,6 +24,13 @@ def write_private(path: str, text: str) -> None:
         if hasattr(os, "fchmod"):
             os.fchmod(file.fileno(), 0o600)
         file.write(text)
+
+
+def open_private(path: str, *, append: bool = False) -> IO[bytes]:
+    """A file of ours to be written, 0600, anew or at its end; a link in its place is no file of ours."""
+    flags = os.O_WRONLY | os.O_CREAT | (os.O_APPEND if append else os.O_TRUNC)
+    flags |= getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
+    return open(os.open(path, flags, 0o600), "ab" if append else "wb")
 
 
 def take_name(part: str, whole: str) -> None:

@@ -99,6 +99,7 @@ _MIGRATIONS = (
     INSERT INTO arrivals SELECT install_id, arrival, version, 'stable', 0 FROM waiting;
     DROP TABLE waiting;
     """,
+    "ALTER TABLE outlets ADD COLUMN leads TEXT NOT NULL DEFAULT ''",
 )
 _RELEASES_KEPT = 6
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
@@ -351,6 +352,7 @@ class Library:
                 modified=r["modified"],
                 checked=r["checked"],
                 trouble=r["trouble"],
+                leads=r["leads"],
             )
             for r in rows
         ]
@@ -381,8 +383,8 @@ class Library:
         """What a look gave; without offers those known before stay."""
         with self._transaction() as db:
             db.execute(
-                "UPDATE outlets SET etag = ?, modified = ?, checked = ?, trouble = ? WHERE id = ?",
-                (outlet.etag, outlet.modified, outlet.checked, outlet.trouble, outlet.id),
+                "UPDATE outlets SET etag = ?, modified = ?, checked = ?, trouble = ?, leads = ? WHERE id = ?",
+                (outlet.etag, outlet.modified, outlet.checked, outlet.trouble, outlet.leads, outlet.id),
             )
             if offers is not None:
                 said = json.dumps([asdict(offer) for offer in offers])

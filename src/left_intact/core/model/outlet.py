@@ -28,6 +28,8 @@ class Outlet:
     """When it was last looked at with success, in seconds since 1970; 0 for never."""
     trouble: str = ""
     """Why the last look failed; what was known before is still shown."""
+    leads: str = ""
+    """Where it led on to at the last look, in words; empty where it answered itself."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

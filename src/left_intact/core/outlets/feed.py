@@ -7,6 +7,7 @@ element for stands in one namespace of our own, on the entry or on the link it s
 from __future__ import annotations
 
 import os
+import re
 from datetime import datetime
 from urllib.parse import unquote, urljoin, urlparse
 
@@ -14,10 +15,12 @@ from left_intact.core.files.versions import platform_in_name
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.outlet import Offer
 from left_intact.core.model.version import version_in_name
+from left_intact.core.outlets.asking import without_secrets
 from left_intact.core.outlets.notes import as_text
 
 ATOM = "{http://www.w3.org/2005/Atom}"
 OURS = "{urn:left-intact:outlet:1}"
+_OFFERS_MOST = 2_000
 
 
 def read_feed(data: bytes, base: str) -> tuple[Offer, ...]:
@@ -34,6 +37,8 @@ def read_feed(data: bytes, base: str) -> tuple[Offer, ...]:
     offers: list[Offer] = []
     for entry in root.iter(f"{ATOM}entry"):
         offers += _offers(entry, base)
+        if len(offers) > _OFFERS_MOST:
+            raise _bad(base, f"it offers more than {_OFFERS_MOST:,} builds")
     return tuple(offers)
 
 
@@ -53,7 +58,13 @@ def _offers(entry, base: str) -> list[Offer]:  # type: ignore[no-untyped-def]
     for link in entry.iter(f"{ATOM}link"):
         if link.get("rel") != "enclosure" or not link.get("href"):
             continue
-        place = urljoin(base, link.get("href"))
+        try:
+            place = urljoin(base, link.get("href"))
+        except ValueError:
+            continue  # no address at all
+        if urlparse(place).scheme not in ("http", "https"):
+            continue
+        place = without_secrets(place)
         name = unquote(os.path.basename(urlparse(place).path)) or title
         guess = version_in_name(title) or version_in_name(name)
         found.append(
@@ -63,15 +74,13 @@ def _offers(entry, base: str) -> list[Offer]:  # type: ignore[no-untyped-def]
                 version=_said(entry, link, "version") or (guess.text if guess else ""),
                 channel=_said(entry, link, "channel") or "stable",
                 platform=_said(entry, link, "platform") or platform_in_name(name),
-                bytes=int(link.get("length") or 0) if (link.get("length") or "0").isdigit() else 0,
-                digest=_said(entry, link, "sha256").lower(),
+                bytes=_number(link.get("length") or ""),
+                digest=_digest(_said(entry, link, "sha256")),
                 published=_moment(entry.findtext(f"{ATOM}updated", "")),
                 notes=notes,
                 needs=_said(entry, link, "needs"),
                 pack=_said(entry, link, "kind") == "pack",
-                full_bytes=int(_said(entry, link, "full") or 0)
-                if (_said(entry, link, "full") or "0").isdigit()
-                else 0,
+                full_bytes=_number(_said(entry, link, "full")),
             )
         )
     return found
@@ -82,8 +91,18 @@ def _said(entry, link, name: str) -> str:  # type: ignore[no-untyped-def]
     return str(link.get(f"{OURS}{name}") or entry.findtext(f"{OURS}{name}", "")).strip()
 
 
+def _number(text: str) -> int:
+    """Bytes as a feed says them; 0 for what is no number, or more than any file has."""
+    return int(text) if re.fullmatch(r"[0-9]{1,15}", text.strip()) else 0
+
+
+def _digest(text: str) -> str:
+    """SHA-256 in hex; empty for what is none: it is made part of no path, and trusted for nothing."""
+    return text.lower() if re.fullmatch(r"[0-9a-fA-F]{64}", text) else ""
+
+
 def _moment(text: str) -> float:
     try:
         return datetime.fromisoformat(text.strip().replace("Z", "+00:00")).timestamp()
-    except ValueError:
+    except (ValueError, OverflowError, OSError):
         return 0.0

@@ -1,24 +1,28 @@
-"""Asking outlets and fetching from them, by httpx. TLS is verified; nothing fetched is run.
+"""Looking at outlets and fetching from them. TLS is verified; nothing fetched is run.
 
 A file waits as `NAME.part` until its bytes are all there and its digest is right; only then does it
-get its name. An interruption of ours or the network's is gone on from by a range request.
+get its name. An interruption of ours or the network's is gone on from by a range request, where the outlet
+says that it still is the same file (RFC 9110, 13.1.5 and 14.4).
 """
 
 from __future__ import annotations
 
 import hashlib
+import json
 import os
 import re
 import shutil
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
-from urllib.parse import urlparse
+from threading import Lock
+from typing import IO, TYPE_CHECKING, Any
 
+from left_intact.core.files.private import open_private
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.outlet import Fetched, Offer, Outlet, OutletKind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.outlets.asking import Asker, asker, without_secrets
 from left_intact.core.outlets.feed import read_feed
 from left_intact.core.outlets.folder import read_folder, read_sums
 
@@ -27,7 +31,10 @@ if TYPE_CHECKING:
 
 TRIES = 5
 CHUNK = 1 << 16
-_FEED_LIMIT = 8 << 20
+_FEED_MOST, _FEED_SECONDS = 8 << 20, 15.0
+_SUMS_MOST = 1 << 20
+_UNDECLARED_MOST = 8 << 30
+"""Bytes that are taken of a file whose length nobody says."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,18 +45,7 @@ class Checked:
     offers: tuple[Offer, ...] | None
 
 
-@contextmanager
-def client() -> Iterator[httpx.Client]:
-    """One client for many requests."""
-    import httpx
-
-    with httpx.Client(
-        timeout=httpx.Timeout(10.0), follow_redirects=True, headers={"User-Agent": "left-intact"}
-    ) as made:
-        yield made
-
-
-def check(outlet: Outlet, program: str, ask: httpx.Client | None, now: float) -> Checked:
+def check(outlet: Outlet, program: str, ask: Asker | None, now: float) -> Checked:
     """Look at an outlet. Offline or broken is no error: the outlet then says so and keeps what it knew."""
     try:
         if outlet.kind is OutletKind.FOLDER:
@@ -60,34 +56,51 @@ def check(outlet: Outlet, program: str, ask: httpx.Client | None, now: float) ->
             fresh, offers = _check_feed(outlet, ask, now)
     except LeftIntactError as error:
         return Checked(outlet=replace(outlet, trouble=error.says), offers=None)
+    except (OSError, ValueError) as error:  # whatever a stranger may answer stops no other outlet
+        return Checked(outlet=replace(outlet, trouble=f"it cannot be read ({_reason(error)})"), offers=None)
     if offers is not None:
         offers = tuple(replace(offer, outlet=outlet.id) for offer in offers)
     return Checked(outlet=fresh, offers=offers)
 
 
-def _check_feed(outlet: Outlet, ask: httpx.Client, now: float) -> tuple[Outlet, tuple[Offer, ...] | None]:
+def _check_feed(outlet: Outlet, ask: Asker, now: float) -> tuple[Outlet, tuple[Offer, ...] | None]:
     import httpx
 
     headers = {"If-None-Match": outlet.etag} if outlet.etag else {}
     headers |= {"If-Modified-Since": outlet.modified} if outlet.modified else {}
     try:
-        answer = ask.get(outlet.place, headers=headers)
+        answer = ask.get(outlet.place, most=_FEED_MOST, seconds=_FEED_SECONDS, headers=headers)
     except httpx.HTTPError as error:
         raise LeftIntactError(
             "offline", f"the outlet cannot be reached ({_reason(error)})", path=outlet.place
         ) from error
-    if answer.status_code == 304:
-        return replace(outlet, checked=now, trouble=""), None
-    if answer.status_code != 200:
-        raise LeftIntactError(
-            "outlet-refused", f"the outlet answered {answer.status_code}", path=outlet.place
-        )
-    if len(answer.content) > _FEED_LIMIT:
-        raise LeftIntactError("bad-feed", "the feed is larger than any feed need be", path=outlet.place)
-    offers = read_feed(answer.content, str(answer.url))
-    said = answer.headers
-    etag, modified = said.get("etag", ""), said.get("last-modified", "")
-    return replace(outlet, etag=etag, modified=modified, checked=now, trouble=""), offers
+    leads = "; ".join(answer.says)
+    if answer.status == 304:
+        return replace(outlet, checked=now, trouble="", leads=leads), None
+    if answer.status != 200:
+        raise LeftIntactError("outlet-refused", f"the outlet answered {answer.status}", path=outlet.place)
+    offers = read_feed(answer.content, answer.url)
+    etag, modified = answer.headers.get("etag", ""), answer.headers.get("last-modified", "")
+    return replace(outlet, etag=etag, modified=modified, checked=now, trouble="", leads=leads), offers
+
+
+_LOCKS: dict[str, Lock] = {}
+_FIRST = Lock()
+
+
+@contextmanager
+def _alone_at(target: str) -> Iterator[None]:
+    """One at a time for one file: who comes second finds it fetched."""
+    with _FIRST:
+        lock = _LOCKS.setdefault(target, Lock())
+    with lock:
+        yield
+
+
+def key_of(offer: Offer) -> str:
+    """What tells an offer's file from every other: two places may well have files of one name."""
+    said = "\n".join((without_secrets(offer.place), offer.version, str(offer.bytes), offer.digest))
+    return hashlib.sha256(said.encode("utf-8", "surrogateescape")).hexdigest()[:16]
 
 
 def fetch(
@@ -96,40 +109,55 @@ def fetch(
     *,
     report: Report = silent,
     cancel: CancelToken | None = None,
-    ask: httpx.Client | None = None,
+    ask: Asker | None = None,
 ) -> Fetched:
-    """Get an offer's file into a folder, whole and checked; one that is there already is checked and taken.
+    """Get an offer's file into a folder of its own (`key_of`), whole and checked; one that is there already
+    is checked and taken.
 
-    Raises `LeftIntactError`: `fetch-failed`, `wrong-digest`, `no-room`, and `Stopped`; what came so far
-    waits as `.part` and is gone on from.
+    Raises `LeftIntactError`: `fetch-failed`, `wrong-digest`, `wrong-length`, `no-room`, and `Stopped`; what
+    came so far waits as `.part` and is gone on from.
     """
     cancel = cancel or CancelToken()
-    os.makedirs(into, exist_ok=True)
+    os.makedirs(into, mode=0o700, exist_ok=True)
+    target = os.path.join(into, name_for(offer.name))
+    with _alone_at(target):
+        if ask is not None:
+            return _fetch(offer, into, target, report, cancel, ask)
+        with asker() as own:
+            return _fetch(offer, into, target, report, cancel, own)
+
+
+def _fetch(offer: Offer, into: str, target: str, report: Report, cancel: CancelToken, ask: Asker) -> Fetched:
     if not offer.digest and "://" in offer.place:
-        offer = replace(offer, digest=_sum_beside(offer))
-    target = os.path.join(into, os.path.basename(offer.name) or "download")
-    if os.path.exists(target) and (not offer.digest or sha256_of(target) == offer.digest):
-        return Fetched(path=target, digest=offer.digest or sha256_of(target), says=("fetched before",))
+        offer = replace(offer, digest=_sum_beside(offer, ask))
+    if os.path.isfile(target) and not os.path.islink(target):
+        digest = sha256_of(target)
+        right = digest == offer.digest if offer.digest else os.path.getsize(target) == offer.bytes
+        if right:
+            return Fetched(path=target, digest=digest, says=("fetched before",))
     if offer.bytes and shutil.disk_usage(into).free < offer.bytes * 1.02:
         raise LeftIntactError(
             "no-room", f"there is no room for {offer.bytes:,} bytes", path=into, way_out="Free some room."
         )
     part = target + ".part"
-    says = (
-        _copy(offer, part, report, cancel)
-        if "://" not in offer.place
-        else _download(offer, part, report, cancel, ask)
-    )
-    digest = sha256_of(part)
-    if offer.digest and digest != offer.digest:
-        _begin_anew(part)
-        raise LeftIntactError(
-            "wrong-digest",
-            "what came is not what the outlet says it is; it was thrown away",
-            path=offer.place,
-            way_out="Try again, or another outlet.",
+    try:
+        says = (
+            _copy(offer, part, report, cancel)
+            if "://" not in offer.place
+            else _download(offer, part, report, cancel, ask)
         )
-    _take_its_name(part, target)
+        digest = sha256_of(part)
+        if offer.digest and digest != offer.digest:
+            _begin_anew(part)
+            raise LeftIntactError(
+                "wrong-digest",
+                "what came is not what the outlet says it is; it was thrown away",
+                path=without_secrets(offer.place),
+                way_out="Try again, or another outlet.",
+            )
+        _take_its_name(part, target)
+    except OSError as error:
+        raise _failed(offer, reason_of(error)) from error
     said = (
         *says,
         f"checked against the outlet's digest {digest[:12]}…"
@@ -139,91 +167,160 @@ def fetch(
     return Fetched(path=target, digest=digest, says=said)
 
 
-def _sum_beside(offer: Offer) -> str:
+def name_for(said: str) -> str:
+    """A name for a file of ours, of what an outlet calls it: no path, no controls, no more than fits."""
+    bare = re.split(r"[/\\]", said)[-1]
+    clean = re.sub(r'[\x00-\x1f\x7f-\x9f<>:"|?*\u202a-\u202e\u2066-\u2069]', "-", bare).strip(" .")
+    clean = clean.encode("utf-8", "replace")[-180:].decode("utf-8", "ignore")
+    return clean if clean and clean.partition(".")[0].upper() not in _DEVICES else f"download-{clean}"
+
+
+_DEVICES = frozenset(("CON", "PRN", "AUX", "NUL", *(f"{n}{i}" for n in ("COM", "LPT") for i in range(10))))
+
+
+def _sum_beside(offer: Offer, ask: Asker) -> str:
     """The digest that a SHA256SUMS file beside an offer's file gives, or an empty text."""
     import httpx
 
+    place = offer.place.rpartition("/")[0] + "/SHA256SUMS"
     try:
-        with client() as ask:
-            answer = ask.get(offer.place.rpartition("/")[0] + "/SHA256SUMS")
-    except httpx.HTTPError:
+        answer = ask.get(place, most=_SUMS_MOST, seconds=_FEED_SECONDS)
+    except (httpx.HTTPError, LeftIntactError):
         return ""
-    return read_sums(answer.text).get(offer.name, "") if answer.status_code == 200 else ""
+    text = answer.content.decode("utf-8", "replace")
+    return read_sums(text).get(offer.name, "") if answer.status == 200 else ""
 
 
 def _copy(offer: Offer, part: str, report: Report, cancel: CancelToken) -> tuple[str, ...]:
-    try:
-        with open(offer.place, "rb") as source, open(part, "wb") as sink:
-            done = 0
-            while chunk := source.read(CHUNK):
-                cancel.check()
-                done += sink.write(chunk)
-                report(
-                    Progress(stage="fetching", done=done, total=offer.bytes, bytes_done=done, path=offer.name)
-                )
-    except OSError as error:
-        raise _failed(offer, reason_of(error)) from error
+    with open(offer.place, "rb") as source, open_private(part) as sink:
+        done = 0
+        while chunk := source.read(CHUNK):
+            cancel.check()
+            done += sink.write(chunk)
+            report(Progress(stage="fetching", done=done, total=offer.bytes, bytes_done=done, path=offer.name))
     return ("copied from the folder",)
 
 
-def _download(
-    offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client | None
-) -> tuple[str, ...]:
+def _download(offer: Offer, part: str, report: Report, cancel: CancelToken, ask: Asker) -> tuple[str, ...]:
     import httpx
 
     says: list[str] = []
     for attempt in range(TRIES):
         try:
-            if ask is not None:
-                _one_try(offer, part, report, cancel, ask, says)
-            else:
-                with client() as own:
-                    _one_try(offer, part, report, cancel, own, says)
+            _one_try(offer, part, report, cancel, ask, says)
+            _forget(part)
             return tuple(dict.fromkeys(says))
         except httpx.HTTPError as error:
-            have = os.path.getsize(part) if os.path.exists(part) else 0
-            says.append(f"gone on from after {have:,} bytes")
+            says.append(f"gone on from after {_size(part):,} bytes")
             if attempt == TRIES - 1:
                 raise _failed(offer, _reason(error)) from error
     raise AssertionError
 
 
 def _one_try(
-    offer: Offer, part: str, report: Report, cancel: CancelToken, ask: httpx.Client, says: list[str]
+    offer: Offer, part: str, report: Report, cancel: CancelToken, ask: Asker, says: list[str]
 ) -> None:
     import httpx
 
-    have = os.path.getsize(part) if os.path.exists(part) else 0
-    if offer.bytes and have >= offer.bytes:
-        _begin_anew(part) if have > offer.bytes else None
-        have = 0 if have > offer.bytes else have
-        if have:
-            return
-    headers = (
-        {"Range": f"bytes={have}-", "Accept-Encoding": "identity"}
-        if have
-        else {"Accept-Encoding": "identity"}
-    )
-    with ask.stream("GET", offer.place, headers=headers) as answer:
+    have, same = _size(part), _known(part)
+    if offer.bytes and have == offer.bytes:
+        return
+    if have and (not (same or offer.digest) or (offer.bytes and have > offer.bytes)):
+        have = 0  # nothing says that what comes is the rest of this
+    headers = {"Range": f"bytes={have}-"} if have else {}
+    headers |= {"If-Range": same} if have and same else {}
+    with ask.stream(offer.place, headers=headers, says=says) as answer:
+        if answer.status_code == 416 and have and _whole(answer) == have:
+            return  # it was all there; nobody had said how much that is
         if answer.status_code not in (200, 206):
+            if answer.status_code == 416:
+                _begin_anew(part)
+                raise httpx.RemoteProtocolError("it has no such part of the file")
             raise _failed(offer, f"it answered {answer.status_code}")
-        if urlparse(str(answer.url)).netloc != urlparse(offer.place).netloc:
-            says.append(f"redirected to {urlparse(str(answer.url)).netloc}")
+        if answer.status_code == 206 and _starts_at(answer) != have:
+            _begin_anew(part)
+            raise httpx.RemoteProtocolError("it sent another part of the file than was asked for")
         if answer.status_code == 200:
             have = 0
-        total = offer.bytes or have + int(answer.headers.get("content-length") or 0)
-        with open(part, "ab" if have else "wb") as sink:
-            for chunk in answer.iter_raw():
-                cancel.check()
-                have += sink.write(chunk)
-                report(Progress(stage="fetching", done=have, total=total, bytes_done=have, path=offer.name))
+        length = int(said) if (said := answer.headers.get("content-length", "")).isdecimal() else 0
+        total = offer.bytes or (have + length if length else 0)
+        _note(part, answer)
+        with open_private(part, append=bool(have)) as sink:
+            have = _pour(offer, answer, sink, have, total, report, cancel)
         if total and have < total:
             raise httpx.RemoteProtocolError("the connection ended too early")
 
 
+def _pour(
+    offer: Offer,
+    answer: httpx.Response,
+    sink: IO[bytes],
+    have: int,
+    total: int,
+    report: Report,
+    cancel: CancelToken,
+) -> int:
+    """Write what comes, and no byte more than was said."""
+    most = total or _UNDECLARED_MOST
+    for chunk in answer.iter_raw():
+        cancel.check()
+        if have + len(chunk) > most:
+            sink.truncate(0)
+            raise LeftIntactError(
+                "wrong-length",
+                f"more came than the {most:,} bytes that were said; it was thrown away",
+                path=without_secrets(offer.place),
+                way_out="Try again, or another outlet.",
+            )
+        have += sink.write(chunk)
+        report(Progress(stage="fetching", done=have, total=total, bytes_done=have, path=offer.name))
+    return have
+
+
+def _whole(answer: httpx.Response) -> int:
+    """The length of the whole that a range is of; -1 where it is not said."""
+    said = answer.headers.get("content-range", "").rpartition("/")[2]
+    return int(said) if said.isdecimal() else -1
+
+
+def _starts_at(answer: httpx.Response) -> int:
+    match = re.match(r"bytes (\d+)-\d+/", answer.headers.get("content-range", ""))
+    return int(match[1]) if match else -1
+
+
+# ---------------------------------------------------------------- what a part is a part of
+
+
+def _note(part: str, answer: httpx.Response) -> None:
+    """Keep what tells whether an outlet still has the very file: a strong tag, else when it was changed."""
+    etag = answer.headers.get("etag", "")
+    same = etag if etag.startswith('"') else answer.headers.get("last-modified", "")
+    with open_private(part + ".of") as file:
+        file.write(json.dumps({"same": same}).encode())
+
+
+def _known(part: str) -> str:
+    try:
+        with open(part + ".of", "rb") as file:
+            said = json.loads(file.read(1 << 16))
+    except (OSError, ValueError):
+        return ""
+    return str(said.get("same", "")) if isinstance(said, dict) else ""
+
+
+def _forget(part: str) -> None:
+    with suppress(OSError):
+        os.unlink(part + ".of")
+
+
+def _size(path: str) -> int:
+    return os.path.getsize(path) if os.path.isfile(path) and not os.path.islink(path) else 0
+
+
 def _begin_anew(part: str) -> None:
-    with open(part, "wb"):
+    with open_private(part):
         pass
+    _forget(part)
 
 
 def _take_its_name(part: str, target: str) -> None:
@@ -245,7 +342,7 @@ def _failed(offer: Offer, why: str) -> LeftIntactError:
     return LeftIntactError(
         "fetch-failed",
         f"it could not be fetched ({why})",
-        path=offer.place,
+        path=without_secrets(offer.place),
         way_out="What came so far is kept; try again to go on.",
     )
 

@@ -3,28 +3,31 @@
 from __future__ import annotations
 
 import io
+import lzma
 import os
 import struct
 import zipfile
-from typing import TYPE_CHECKING
+import zlib
 
-from left_intact.core.files.names import safe_path
+from left_intact.core.files.vetting import BOMB_FLOOR, BOMB_RATIO, MEMBERS_MOST, safe_member
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
+from left_intact.core.outlets.asking import Answer, Asker, without_secrets
 from left_intact.core.outlets.fetch import TRIES
-
-if TYPE_CHECKING:
-    import httpx
 
 _TAIL = 1 << 10
 """Bytes asked for at the end first: directory record and, in a small pack, the directory itself."""
 _LOCAL_HEADER = 30
+_DIRECTORY_MOST = 32 << 20
+_PART_SECONDS, _LEAST_A_SECOND = 30.0, 16 << 10
+"""Seconds that one part of a file may take, and bytes that come in each beyond."""
+_CHUNK = 1 << 20
 
 
 class RangedFile(io.RawIOBase):
     """A remote file that can be sought in; what was asked for once is kept."""
 
-    def __init__(self, url: str, ask: httpx.Client, known: tuple[int, int, bytes] | None = None) -> None:
+    def __init__(self, url: str, ask: Asker, known: tuple[int, int, bytes] | None = None) -> None:
         """`known` is the `directory_window` of an earlier reading, so that it is asked for but once."""
         self.url, self.ask = url, ask
         self.at = 0
@@ -36,11 +39,13 @@ class RangedFile(io.RawIOBase):
             return
         answer = self._get(f"bytes=-{_TAIL}")
         said = answer.headers.get("content-range", "")
-        if answer.status_code != 206 or "/" not in said or not said.rpartition("/")[2].isdigit():
+        if answer.status != 206 or "/" not in said or not said.rpartition("/")[2].isdigit():
             raise LeftIntactError(
                 "no-ranges", "this outlet gives no parts of files", path=url, way_out="Fetch the whole pack."
             )
         self.size = int(said.rpartition("/")[2])
+        if len(answer.content) > min(_TAIL, self.size):
+            raise self._broken("more came than was asked for")
         self._take_directory(self.size - len(answer.content), answer.content)
 
     def _take_directory(self, start: int, tail: bytes) -> None:
@@ -50,8 +55,10 @@ class RangedFile(io.RawIOBase):
         at = tail.rfind(b"PK\x05\x06")
         if at >= 0 and at + 22 <= len(tail):
             length, offset = struct.unpack_from("<II", tail, at + 12)
+            if length > _DIRECTORY_MOST:
+                raise self._broken("its directory is larger than any pack needs")
             if offset < start and offset + length <= self.size:
-                tail = self._get(f"bytes={offset}-{start - 1}").content + tail
+                tail = self._get(f"bytes={offset}-{start - 1}", start - offset).content + tail
                 start = offset
         self.windows.append((start, tail))
 
@@ -60,27 +67,33 @@ class RangedFile(io.RawIOBase):
         start, data = self.windows[0]
         return self.size, start, data
 
-    def _get(self, wanted: str) -> httpx.Response:
+    def _get(self, wanted: str, length: int = _TAIL) -> Answer:
+        """A part of the file; no more than so many bytes of it are taken."""
         import httpx
 
+        seconds = _PART_SECONDS + length / _LEAST_A_SECOND
         for attempt in range(TRIES):
             try:
-                answer = self.ask.get(self.url, headers={"Range": wanted, "Accept-Encoding": "identity"})
+                answer = self.ask.get(self.url, most=length, seconds=seconds, headers={"Range": wanted})
                 break
             except httpx.HTTPError as error:
                 if attempt == TRIES - 1:
                     raise LeftIntactError(
                         "fetch-failed",
                         f"it could not be fetched ({error})",
-                        path=self.url,
+                        path=without_secrets(self.url),
                         way_out="Try again.",
                     ) from error
         self.over_the_wire += len(answer.content)
         return answer
 
+    def _broken(self, why: str) -> LeftIntactError:
+        return _broken(self, why)
+
     def prefetch(self, start: int, stop: int) -> None:
         """Ask for a stretch in one request."""
-        self.windows.append((start, self._get(f"bytes={start}-{min(stop, self.size) - 1}").content))
+        stop = min(stop, self.size)
+        self.windows.append((start, self._get(f"bytes={start}-{stop - 1}", stop - start).content))
 
     def seekable(self) -> bool:
         return True
@@ -120,14 +133,14 @@ def directory(file: RangedFile) -> list[zipfile.ZipInfo]:
     try:
         with zipfile.ZipFile(file) as archive:  # type: ignore[arg-type]
             members = [info for info in archive.infolist() if not info.is_dir()]
-    except (zipfile.BadZipFile, ValueError, EOFError) as error:
+    except _DAMAGED as error:
         raise _broken(file, error) from error
+    if len(members) > MEMBERS_MOST:
+        raise _hostile(file, f"it has over {MEMBERS_MOST:,} members")
     for info in members:
-        if safe_path(info.filename) is None or info.flag_bits & 1:
-            why = f"{info.filename!r} leaves its root or is encrypted"
-            raise LeftIntactError(
-                "archive-hostile", f"this pack is refused: {why}", path=file.url, way_out="Do not use it."
-            )
+        safe_member(file.url, info.filename)
+        if info.flag_bits & 1:
+            raise _hostile(file, f"{info.filename!r} is encrypted")
     return members
 
 
@@ -150,18 +163,31 @@ def lift(
                 file.prefetch(
                     info.header_offset, info.header_offset + _LOCAL_HEADER + names + info.compress_size
                 )
+                if info.file_size > BOMB_FLOOR and info.file_size > info.compress_size * BOMB_RATIO:
+                    raise _hostile(file, f"{name!r} unpacks to over {BOMB_RATIO} times its size")
                 target = os.path.join(into, path)
                 os.makedirs(os.path.dirname(target), exist_ok=True)
-                with open(target, "wb") as sink:
-                    done += sink.write(archive.read(info))
+                with archive.open(info) as stream, open(target, "wb") as sink:
+                    while chunk := stream.read(_CHUNK):
+                        done += sink.write(chunk)
+                        if sink.tell() > info.file_size:
+                            raise _hostile(file, f"{name!r} is larger than it says")
+                del file.windows[1:]  # what was lifted is not needed again
                 report(Progress(stage="fetching", done=number, total=len(wanted), bytes_done=done, path=path))
-    except (zipfile.BadZipFile, ValueError, EOFError, KeyError) as error:
+    except _DAMAGED as error:
         raise _broken(file, error) from error
     return done
 
 
-def _broken(file: RangedFile, error: Exception) -> LeftIntactError:
-    way_out = "Try again, or another outlet."
-    return LeftIntactError(
-        "archive-broken", f"this pack cannot be read ({error})", path=file.url, way_out=way_out
-    )
+_DAMAGED = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, ValueError, EOFError, KeyError, RuntimeError)
+"""What the standard library raises for damaged zips, those whose way of packing it does not know included."""
+
+
+def _broken(file: RangedFile, error: Exception | str) -> LeftIntactError:
+    says, way_out = f"this pack cannot be read ({error})", "Try again, or another outlet."
+    return LeftIntactError("archive-broken", says, path=without_secrets(file.url), way_out=way_out)
+
+
+def _hostile(file: RangedFile, why: str) -> LeftIntactError:
+    says = f"this pack is refused: {why}"
+    return LeftIntactError("archive-hostile", says, path=without_secrets(file.url), way_out="Do not use it.")
