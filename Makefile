@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test test-windows check screenshots bench bench-classify torture mutants lock clean-demo
+.PHONY: setup demo test test-windows check screenshots bench bench-classify torture fuzz mutants lock clean-demo
 
 setup: $(STAMP)
 
@@ -47,6 +47,10 @@ bench: setup
 torture: setup
 	@sh tools/need.sh strace || true
 	$(BIN)/python -m tests.torture
+
+# Bytes of any kind for every decoder and feed, 20,000 of each; a hundred of each run in `make test`.
+fuzz: setup
+	LEFT_INTACT_LAWS=many $(BIN)/python -m pytest tests/hostile -q -o addopts="-n 2 --dist worksteal" -k "bytes or links_lead"
 
 # One small change to the heart at a time, and whether a test notices.
 mutants: setup

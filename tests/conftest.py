@@ -26,6 +26,8 @@ settings.register_profile(
 settings.register_profile(
     "few", parent=settings.get_profile("ours"), max_examples=8, phases=[Phase.explicit, Phase.generate]
 )
+# The long run over bytes of strangers (`make fuzz`), other ones each time.
+settings.register_profile("many", parent=settings.get_profile("ours"), max_examples=20_000, derandomize=False)
 settings.load_profile(os.environ.get("LEFT_INTACT_LAWS", "ours"))
 
 

@@ -594,7 +594,7 @@ def _read_answers(path: str | None) -> dict[str, str]:
     try:
         with open(path, "rb") as file:
             said = tomllib.load(file)
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
         reason = reason_of(error) if isinstance(error, OSError) else str(error)
         raise Misuse(
             "bad-answers", f"the answers cannot be read ({reason})", path=path, way_out="Mend them."

@@ -196,6 +196,7 @@ def news_text(found: list[News]) -> str:
         if rest:
             lines.append(f"    {count(rest, 'more line')} about other things")
         lines += [f"  ! {o.place}: {o.trouble}" for o in news.outlets if o.trouble]
+        lines += [f"  > {o.place}: {o.leads}" for o in news.outlets if o.leads]
         if not news.outlets:
             lines.append("  follows no outlet: left-intact follow INSTALL PLACE")
     return "\n".join(lines) or "Nothing on the shelf yet."

@@ -12,7 +12,8 @@ from functools import cache
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.pattern import is_pattern, why_no_pattern
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.services.home import Home, Service
@@ -273,11 +274,16 @@ class Surveys(Service):
         return f"{install.name} is held {limit}{end}" + (f": {hold.reason}" if hold.reason else "")
 
     def rule(self, install: Install, pattern: str, file_class: FileClass) -> None:
-        """Write down the person's word on a path or pattern. It holds for all versions to come."""
-        self.library.rule(install, {pattern: file_class})
+        """Write down the person's word on a path or pattern. It holds for all versions to come. Raises
+        `no-pattern`.
+        """
+        self.rule_all(install, {pattern: file_class})
 
     def rule_all(self, install: Install, ruled: Mapping[str, FileClass]) -> None:
-        """Write several rulings down that were made as one."""
+        """Write several rulings down that were made as one. Raises `no-pattern`."""
+        for pattern in filter(is_pattern, ruled):
+            if why := why_no_pattern(pattern):
+                raise Misuse("no-pattern", f"this is no pattern: {why}", way_out="Give a simpler one.")
         self.library.rule(install, ruled)
 
     def take_back(self, install: Install) -> tuple[str, ...]:

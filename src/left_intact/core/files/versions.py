@@ -47,6 +47,8 @@ _SCRIPT_VERSION = re.compile(
 )
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
+_RULED, _RULE_SECONDS = 1 << 20, 0.5
+"""Bytes of a file that a keepsheet's expression is held against, and how long that may take."""
 _SHALLOW = 2
 
 
@@ -72,10 +74,8 @@ def read_versions(
     """All readings, heaviest first. `rules` are (file, pattern) pairs of a keepsheet."""
     readings: list[Reading] = []
     for path, pattern in rules:
-        if (data := read(path)) is not None and (
-            match := re.search(pattern, data.decode("utf-8", "replace"))
-        ):
-            readings.append(_reading(match.group(match.lastindex or 0), path, SAID_BY_SHEET))
+        if (data := read(path)) is not None and (found := _by_rule(pattern, data)):
+            readings.append(_reading(found, path, SAID_BY_SHEET))
     shallow = [e for e in entries.values() if e.path.count("/") <= 2]
     for entry in sorted(shallow, key=lambda e: (e.path.count("/"), e.path)):
         readings += _from_entry(name, entry, read)
@@ -84,6 +84,18 @@ def read_versions(
         readings.append(_reading(from_name.text, f"the name {name}", SAID_BY_NAME))
     valid = [r for r in readings if r.text and r.version is not None]
     return tuple(sorted(valid, key=lambda r: -r.weight))
+
+
+def _by_rule(pattern: str, data: bytes) -> str:
+    """What a keepsheet's expression finds; one that takes for ever finds nothing."""
+    import regex
+
+    try:
+        text = data[:_RULED].decode("utf-8", "replace")
+        match = regex.search(pattern, text, timeout=_RULE_SECONDS)  # type: ignore[no-untyped-call]
+    except (TimeoutError, regex.error, RecursionError, MemoryError):
+        return ""
+    return str(match.group(match.lastindex or 0) or "") if match else ""
 
 
 def _reading(text: str, source: str, weight: int) -> Reading:

@@ -5,12 +5,12 @@ docs/keepsheet.schema.json is made from it (`left-intact sheet --schema`).
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.pattern import is_pattern, why_no_pattern
 
 FORMAT = 1
 ClassName = Literal["program", "settings", "saves", "states", "content", "extras", "cache", "unsorted"]
@@ -23,13 +23,22 @@ def _relative(path: str) -> str:
 
 
 def _expression(pattern: str) -> str:
+    import regex
+
     try:
-        re.compile(pattern)
-    except re.error as error:
+        regex.compile(pattern)  # type: ignore[no-untyped-call]
+    except (regex.error, RecursionError) as error:
         raise ValueError(f"not a regular expression ({error})") from error
     return pattern
 
 
+def _pattern(text: str) -> str:
+    if is_pattern(text) and (why := why_no_pattern(text)):
+        raise ValueError(f"no pattern: {why}")
+    return text
+
+
+Pattern = Annotated[str, AfterValidator(_pattern)]
 Below = Annotated[str, AfterValidator(_relative)]
 Expression = Annotated[str, AfterValidator(_expression)]
 
@@ -94,7 +103,7 @@ class Things(Strict):
     """How things of a kind are counted before and after an update, beside what is counted by itself."""
 
     counts: Literal["titles", "pictures", "saves", "states", "mods", "profiles", "starts"]
-    files: str = Field(default="", description="a pattern; each file that meets it is one")
+    files: Pattern = Field(default="", description="a pattern; each file that meets it is one")
     file: Below | None = Field(
         default=None, description="a list of the program's own: JSON, TOML, INI, XML, lines"
     )
@@ -117,7 +126,7 @@ class Sheet(Strict):
 
     format: int = Field(ge=1, le=FORMAT)
     program: str = ""
-    classes: dict[str, FileClass] = Field(
+    classes: dict[Pattern, FileClass] = Field(
         default={}, description="pattern to class; later lines speak before earlier ones"
     )
     version: list[VersionPlace] = []

@@ -97,14 +97,21 @@ def parse_sheet(text: str, where: str) -> Keepsheet:
     )
 
 
+_SHEET_MOST = 1 << 20
+
+
 def validated(text: str, where: str) -> Sheet:
     """The file as its schema knows it. Raises `bad-sheet` with line and reason."""
     from pydantic import ValidationError
 
     from left_intact.core.keepsheet.format import Sheet
 
+    if len(text) > _SHEET_MOST:
+        raise _bad(where, f"it is larger than {_SHEET_MOST:,} letters")
     try:
         said: dict[str, Any] = tomllib.loads(text)
+    except RecursionError as error:
+        raise _bad(where, "it is nested too deep") from error
     except tomllib.TOMLDecodeError as error:
         place = "" if "line" in str(error) else f"line {max(1, len(text.splitlines()))}: "
         raise _bad(where, place + str(error)) from error

@@ -13,6 +13,24 @@ def is_pattern(text: str) -> bool:
     return text.endswith("/") or SIGNS.search(text) is not None
 
 
+_LONGEST, _SIGNS_MOST = 1_000, 4
+"""Letters of a pattern, and stars in one name of it or folders that it may cross: what a file is held against
+by the hundred thousand must be told quickly.
+"""
+
+
+def why_no_pattern(text: str) -> str:
+    """Why a text can be no pattern; empty where it can."""
+    if not text or "\0" in text:
+        return "it is empty"
+    if len(text) > _LONGEST:
+        return f"it is longer than {_LONGEST:,} letters"
+    names = text.split("/")
+    if sum(name == "**" for name in names) > _SIGNS_MOST or any(n.count("*") > _SIGNS_MOST for n in names):
+        return f"it has more than {_SIGNS_MOST} stars in one name, or crosses folders more often"
+    return ""
+
+
 def exactly(path: str) -> str:
     """The text that speaks of one path alone, or as the name of a folder of that folder alone."""
     return re.sub(r"([*?\\])", r"\\\1", path)

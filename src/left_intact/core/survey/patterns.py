@@ -12,7 +12,7 @@ import re
 from collections.abc import Callable, Sequence
 from functools import lru_cache
 
-from left_intact.core.model.pattern import SIGNS, is_pattern, literal
+from left_intact.core.model.pattern import SIGNS, is_pattern, literal, why_no_pattern
 
 _ANY_SUFFIX = re.compile(r"\*(\.[^*?\[\\/]+)")
 
@@ -21,6 +21,8 @@ _ANY_SUFFIX = re.compile(r"\*(\.[^*?\[\\/]+)")
 def _compiled(pattern: str) -> re.Pattern[str]:
     from wcmatch import glob
 
+    if why_no_pattern(pattern):
+        return re.compile(r"(?!)")  # it meets nothing, wherever it was written down
     flags = glob.GLOBSTAR | glob.DOTGLOB | glob.CASE | glob.FORCEUNIX | glob.MATCHBASE
     plain = pattern.replace("[", r"\[")
     if plain.endswith("/"):

@@ -26,6 +26,9 @@ from left_intact.words import ago, count, date, size
 from left_intact.workbench import News
 from left_intact.worker.call import Call, call
 
+_EVERY = 0.3
+"""Seconds between two looks at what has come while outlets are asked."""
+
 
 class InstallHead(Row):
     """An install with what its outlets said, and when."""
@@ -54,7 +57,8 @@ def _asked(news: News) -> str:
     trouble = next((o for o in news.outlets if o.trouble), None)
     last = max(o.checked for o in news.outlets)
     when = f"looked at {ago(last, time.time())}" if last else "never looked at: c"
-    return f"{trouble.trouble}; {when}" if trouble else when
+    leads = next((o.leads for o in news.outlets if o.leads), "")
+    return "; ".join(filter(None, (trouble.trouble if trouble else "", when, leads)))
 
 
 class OfferRow(Row):
@@ -124,6 +128,8 @@ class NewsScreen(FramedScreen):
         super().__init__()
         self.found: list[News] = []
         self.fetching: Job | None = None
+        self.peeking, self.peeked = False, 0.0
+        """Whether what came so far is being read, and when it last was."""
 
     def compose_left(self) -> ComposeResult:
         yield Lines(id="news")
@@ -188,6 +194,18 @@ class NewsScreen(FramedScreen):
             )
         else:
             self.show_busy(f"{job.title}: {progress.done:,} of {progress.total:,}")
+        if progress.stage == "news" and not self.peeking and time.monotonic() - self.peeked > _EVERY:
+            # What has come is shown while the slow ones are waited for.
+            self.peeking = True
+            wanted = call("desk.news")
+            self.left_intact.work_on(Job("reading", wanted, self._peeked, self._not_peeked, beside=True))
+
+    def _peeked(self, found: list[News]) -> None:
+        self.peeking, self.peeked = False, time.monotonic()
+        self._show(found)
+
+    def _not_peeked(self, error: LeftIntactError) -> None:
+        self.peeking = False
 
     # ------------------------------------------------------------ actions
 
