@@ -218,6 +218,71 @@ def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) 
     assert updates.back.go(made.install).update.state is State.GONE_BACK and made.state() == before
 
 
+@pytest.mark.parametrize("what", ["mode", "time", "both"])
+def test_what_has_another_mode_or_time_than_the_plan_saw_stops_the_update(mock: Mock, what: str) -> None:
+    """The bytes are the same; somebody was there all the same."""
+    if what != "time" and os.name == "nt":
+        pytest.skip("this system keeps no modes of files")
+    mock.arrive(release("1.1"))
+    plan, path = mock.plan(), mock.root / "lib/libcore.so"
+    if what in ("mode", "both"):
+        path.chmod(0o700)
+    if what in ("time", "both"):
+        os.utime(path, ns=(LATER * 10**9, LATER * 10**9))
+    before = mock.state()
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.updates.update(plan, mock.install)
+    assert error.value.code == "changed-meanwhile" and mock.state() == before
+
+
+@LINKS
+def test_a_link_that_was_replaced_is_put_back_where_laying_fails(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for root in (mock.root, mock.base):
+        plant(root, {"lib/now": ("link", "libcore.so"), "lib/aside": ("link", "now")})
+    mock.arrive(release("1.1", lib__now="a file by now", zz="the last one"))
+    before, real = mock.state(), LocalPlace.take
+
+    def take(self: LocalPlace, source: LocalPlace, source_path: str, to: str, *, over: bool) -> None:
+        if self.root == str(mock.root) and to == "zz":
+            raise OSError(errno.EIO, "Input/output error", to)
+        real(self, source, source_path, to, over=over)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(LocalPlace, "take", take)
+        with pytest.raises(LeftIntactError):
+            mock.update()
+    assert mock.state() == before
+    mock.update()
+    assert not (mock.root / "lib/now").is_symlink() and not (mock.root / "lib/aside").is_symlink()
+    mock.bench.updates.back.go(mock.install)
+    assert mock.state() == before
+
+
+def test_the_room_of_a_plan_to_the_byte() -> None:
+    from left_intact.core.model.classes import FileClass
+    from left_intact.core.model.entry import Entry, Kind
+    from left_intact.core.model.place import At
+    from left_intact.core.model.plan import Move
+    from left_intact.core.planning.circumstances import BOX, Circumstances
+    from left_intact.core.planning.space import room_for
+
+    old = Entry(path="a", kind=Kind.FILE, bytes=100, digest="1")
+    new = Entry(path="a", kind=Kind.FILE, bytes=300, digest="2")
+    more = {"file_class": FileClass.PROGRAM, "because": ""}
+    moves = [Move(at=At("", "a"), verb=Verb.REPLACE, before=old, after=new, **more)]  # type: ignore[arg-type]
+    moves += [Move(at=At("", "b"), verb=Verb.KEEP, before=old, after=old, **more)]  # type: ignore[arg-type]
+    one = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (1, 10)}))
+    assert (one.needed, one.rooms) == (400 + (4 << 20), ())
+    two = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (2, 20)}))
+    assert [(r.place, r.needed, r.free) for r in two.rooms] == [
+        ("the strongbox", 100 + (4 << 20), 20),
+        ("the install", 300 + (4 << 20), 10),
+    ]
+    assert room_for(moves[1:], Circumstances(free=10)).needed == 0
+
+
 # ---------------------------------------------------------------- places
 
 
@@ -296,3 +361,87 @@ def test_scripts_near_the_top_are_ways_to_start() -> None:
     paths = ("start.sh", "bin/go.CMD", "deep/er/run.sh", "read.txt")
     (one,) = count_things([(path, FileClass.PROGRAM, "") for path in paths], lambda path: None)
     assert one.names == ("bin/go.CMD", "start.sh")
+
+
+def test_three_are_named_and_the_rest_counted() -> None:
+    from left_intact.core.proving.checks import appeared_check, whole_check
+
+    assert appeared_check(list("abc")).says == "3 files appeared that nobody planned: a, b, c"
+    assert appeared_check(list("abcde")).says.endswith(": a, b, c and 2 more")
+    assert whole_check(tuple("abc")) is None
+    assert whole_check(tuple("abcd")) is not None
+
+
+@pytest.mark.parametrize(("number", "whole"), [(3, True), (4, False)])
+def test_more_than_a_few_that_stay_old_are_said(mock: Mock, number: int, whole: bool) -> None:
+    """Ruled to stay, as a person may."""
+    from left_intact.core.model.classes import FileClass
+
+    tree = {f"data/d{n}.bin": f"old {n}" * 9 for n in range(9)}
+    for root in (mock.root, mock.base):
+        plant(root, tree)
+    coming = release("1.1", **{path.replace("/", "__"): f"new {path}" for path in tree})
+    for n in range(number):
+        mock.bench.surveys.rule(mock.install, f"data/d{n}.bin", FileClass.UNSORTED)
+    mock.arrive(coming)
+    proof = mock.update().proof
+    said = [c for c in proof.checks if c.name == "not whole"]
+    assert (not said and proof.stayed_old == ()) if whole else (said and len(proof.stayed_old) == number)
+
+
+def test_before_and_after_are_named_where_there_is_a_picture(mock: Mock) -> None:
+    plant(mock.root, {"screenshots/one.png": b"\x89PNG" + b"1" * 99}, mtime=LATER)
+    mock.arrive(release("1.1"))
+    proof = mock.update().proof
+    assert any("one.png before, none yet: take one" in c.says for c in proof.checks)
+    plant(mock.root, {"screenshots/two.png": b"\x89PNG" + b"2" * 99}, mtime=LATER + 60)
+    proof = mock.bench.updates.prove(mock.install).proof
+    assert any(c.says.endswith("one.png before, two.png") for c in proof.checks)
+
+
+# ---------------------------------------------------------------- evidence
+
+
+def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
+    from left_intact.core.files.tree import read_tree, text_reader
+    from left_intact.core.survey.classify import is_foreign
+    from left_intact.core.survey.references import about_key, read_references
+
+    deep = "a/b/c/d/e/f/g/h"
+    plant(
+        tmp_path,
+        {
+            "prog.ini": "[paths]\nsave_dir = memory\nstate_dir = moments\n",
+            f"{deep}/far.ini": "[paths]\nsave_dir = ../../../../../../../../far\n",
+            "empty.ini": "",
+            "large.ini": "[paths]\nsave_dir = huge\n" + "; more\n" * 30_000,
+            **{f"{folder}/x": "1" for folder in ("memory", "moments", "far", "huge")},
+        },
+    )
+    found = read_references(
+        str(tmp_path), read_tree(str(tmp_path)).pages, text_reader(str(tmp_path)), is_foreign
+    )
+    assert {"memory", "moments"} <= set(found.inside) and not {"far", "huge"} & set(found.inside)
+    assert about_key("save_dir") is not None and about_key("dir") is None and about_key("") is None
+
+
+def test_what_speaks_against_the_program_where_a_release_denies_it() -> None:
+    from left_intact.core.model.classes import FileClass
+    from left_intact.core.model.entry import Evidence
+    from left_intact.core.survey.classify import _is_own_of_its_kind, scores
+
+    def says(source: str, kind: FileClass, weight: float) -> Evidence:
+        return Evidence(source=source, says="", weight=weight, speaks_for=kind)
+
+    p, settings = FileClass.PROGRAM, FileClass.SETTINGS
+    denied, looks = says("baseline", p, -3.0), (says("name", p, 2.0),)
+    assert _is_own_of_its_kind((denied,), looks)
+    assert not _is_own_of_its_kind((says("baseline", p, -1.0),), looks)  # too little said
+    assert not _is_own_of_its_kind((says("name", p, -3.0),), looks)  # nobody who could know
+    assert not _is_own_of_its_kind((denied,), (says("name", p, 0.5),))  # it does not look like one
+    assert not _is_own_of_its_kind((denied, says("baseline", settings, 2.0)), looks)  # changed settings
+    for source in ("run", "ruling", "keepsheet"):
+        assert not _is_own_of_its_kind((denied, says(source, FileClass.SAVES, 2.0)), looks)
+    # What nothing speaks for counts less among theirs; a weight of nothing speaks for nothing.
+    quiet = scores([says("name", FileClass.SAVES, 2.0), says("name", FileClass.STATES, 0.0)])
+    assert quiet[FileClass.STATES] == quiet[FileClass.CACHE] < quiet[FileClass.SAVES]
