@@ -403,7 +403,7 @@ def test_ways_to_start_are_things(mock: Mock, monkeypatch: pytest.MonkeyPatch) -
         ("play.sh", f"{mock.root}/mocklet\n", True),
         ("play", f"#! /bin/sh\n{mock.root}/mocklet\n", True),
         ("notes.txt", f"{mock.root}/mocklet\n", False),
-        ("long.sh", f"{mock.root}/mocklet\n" + "#" * (64 << 10), False),
+        ("long.sh", f"{mock.root}/mocklet\n" + "#" * (1 << 16), False),
     ):
         (home / name).write_text(text)
         assert any(s.path == str(home / name) for s in find_starts(str(mock.root), [str(home)])) is is_one
