@@ -196,6 +196,9 @@ def test_names_and_passwords_are_in_no_message_and_no_library(mock: Mock, outlet
     assert outlet.said_to_be == ["keeper:s@lt"]
     for path in Path(outlets.home).rglob("*"):
         assert path == kept or not path.is_file() or b"s@lt" not in path.read_bytes()
+    survey = mock.bench.surveys.survey(install)
+    view = outlets.pack(install, f"http://keeper:p%3Aw@{host}/files/mocklet-1.1.zip", survey)
+    assert view.place == f"{outlet.url}/files/mocklet-1.1.zip" and outlet.said_to_be[-1] == "keeper:p:w"
     outlet.shutdown()
     outlet.server_close()
     outlets.look_for_news([install])

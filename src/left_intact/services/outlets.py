@@ -41,11 +41,7 @@ class Outlets(Service):
     def follow(self, install: Install, place: str) -> None:
         """Follow a feed or a folder of downloads. Raises `no-outlet`."""
         if place.startswith(("http://", "https://")):
-            from left_intact.core.outlets.asking import origin_of, secret_in, without_secrets
-
-            if secret := secret_in(place):
-                self._keep_secret(origin_of(place), secret)
-            self.library.follow(install, "feed", without_secrets(place))
+            self.library.follow(install, "feed", self._without_secrets(place))
             return
         folder = os.path.abspath(os.path.expanduser(place))
         if not os.path.isdir(folder):
@@ -66,13 +62,17 @@ class Outlets(Service):
             return {}
         return {str(k): str(v) for k, v in said.items()} if isinstance(said, dict) else {}
 
-    def _keep_secret(self, origin: str, secret: str) -> None:
+    def _without_secrets(self, url: str) -> str:
+        """An address as it may be written down; a name and a password in it are kept where they belong."""
         from urllib.parse import unquote
 
         from left_intact.core.files.private import write_private
+        from left_intact.core.outlets.asking import origin_of, secret_in, without_secrets
 
-        known = self.secrets() | {origin: unquote(secret)}
-        write_private(os.path.join(self.home, _SECRETS), json.dumps(known, indent=1))
+        if secret := secret_in(url):
+            known = self.secrets() | {origin_of(url): unquote(secret)}
+            write_private(os.path.join(self.home, _SECRETS), json.dumps(known, indent=1))
+        return without_secrets(url)
 
     def followed(self, install: Install) -> list[Outlet]:
         return self.library.outlets(install)
@@ -306,6 +306,7 @@ class Outlets(Service):
         if "://" not in place:
             members, whole = local_directory(place)
             return sort_pack(name, os.path.abspath(place), members, survey, full=full, whole=whole)
+        place = self._without_secrets(place)
         with asker(self.secrets()) as ask:
             file = RangedFile(place, ask)
             view = sort_pack(name, place, directory(file), survey, full=full, whole=file.size)
