@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Iterator
+from dataclasses import replace
 
 import pytest
 from rich.cells import cell_len
-from textual.widgets import Input
+from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.outlet import Hold, Offer
 from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.screens.news import NewsScreen, OfferRow
 from left_intact.tui.screens.pack import PackScreen
@@ -159,6 +161,24 @@ async def test_z_takes_back_the_last_group_wherever_one_is(odd: Mock) -> None:
 
 def said(app: LeftIntactApp) -> str:
     return "\n".join(note.message for note in app._notifications)
+
+
+async def test_whatever_a_widget_shows_no_control_reaches_the_terminal(odd: Mock) -> None:
+    """Also where it was forgotten: versions, channels and platforms are an outlet's words."""
+    library = odd.bench.surveys.library
+    library.follow(odd.install, "feed", "http://127.0.0.1:9/feed.xml")
+    (outlet,) = library.outlets(odd.install)
+    bad = "9.1\x9b31m\x1b]0;x\x07\u202e"
+    offer = Offer(place=f"http://a/{bad}", name=bad, version=bad, channel=bad, platform=bad, needs=bad)
+    library.note_checked(replace(outlet, trouble=bad, leads=bad), [offer, replace(offer, pack=True)])
+    library.set_hold(odd.install, Hold(beyond=bad, reason=bad, until=bad))
+    async with running(odd) as (app, pilot):
+        for keys in (("n",), ("end",), ("h",), ("escape", "o"), ("escape", "escape"), ("m",), ("escape",)):
+            await press(app, pilot, *keys)
+            assert not {"\x9b", "\x1b", "\x07", "\u202e"} & set(words(app)), keys
+        app.screen.mount(Static(f"raw {bad}", markup=False))
+        await pilot.pause()
+        assert "raw 9.1\u00b7" in words(app) and "\x9b" not in words(app)
 
 
 async def test_what_a_message_names_is_never_markup(odd: Mock) -> None:

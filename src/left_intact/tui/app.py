@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from textual.app import App
 from textual.binding import Binding, BindingType
 
+from left_intact.tui.filter import NoControls
 from left_intact.tui.jobs import Job, JobEnded, JobProgress, Jobs, was_stopped
 from left_intact.tui.look import DARK, LIGHT, LOOKS, Look
 from left_intact.tui.protocol import GoToStop, Open
@@ -18,10 +19,11 @@ from left_intact.workbench import ShelfRow, Workbench
 from left_intact.worker.call import call
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from textual.actions import ActionParseResult
     from textual.dom import DOMNode
+    from textual.filter import LineFilter
 
     from left_intact.core.model.errors import LeftIntactError
     from left_intact.tui.screens.stage import StageScreen
@@ -44,6 +46,7 @@ class LeftIntactApp(App[int]):
     ]
 
     def __init__(self, bench: Workbench, rows: list[ShelfRow], link: Link, *, subtitle: str = "") -> None:
+        self._gate = NoControls()
         super().__init__()
         self.bench = bench
         self.first_rows = rows
@@ -53,6 +56,9 @@ class LeftIntactApp(App[int]):
         for look in LOOKS.values():
             self.register_theme(look.theme())
         self.theme = DARK.name
+
+    def get_line_filters(self) -> Sequence[LineFilter]:
+        return [*super().get_line_filters(), self._gate]
 
     @property
     def look(self) -> Look:
