@@ -325,6 +325,20 @@ def test_words_that_no_command_knows(name: str, tmp_path: Path, capfd: pytest.Ca
         assert "no install of this name or path: nowhere" in err
 
 
+@pytest.mark.parametrize("name", ["x\x1b[31m", "x\x9b31m", "x\u202ey", "x\ny", "x\x07"])
+@pytest.mark.parametrize(
+    ("words", "code"),
+    [("survey NAME", 3), ("plan ROOT NAME", 3), ("update ROOT NEXT --allow NAME", 2), ("NAME", 2)],
+)
+def test_no_message_speaks_to_the_terminal(
+    words: str, code: int, name: str, tmp_path: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
+    mock = Mock(tmp_path / "all")
+    places = {"NAME": name, "ROOT": str(mock.root), "NEXT": str(mock.next)}
+    _, err = Line(mock, capfd)(*(places.get(word, word) for word in words.split()), code=code)
+    assert err.endswith("\n") and not set(err[:-1]) & {"\x1b", "\x9b", "\u202e", "\n", "\x07"}
+
+
 def test_all_that_may_be_passed_is_listed() -> None:
     """`--allow` takes the codes of blockers that may be passed, as the planning says them, and no others."""
     planning = Path(left_intact.__file__).parent / "core" / "planning"

@@ -17,6 +17,7 @@ from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import PASSABLE, LeftIntactError, Misuse, reason_of
 from left_intact.core.model.update import State
 from left_intact.home import default_home
+from left_intact.words import bearable
 from left_intact.workbench import refuse_blocked
 
 # What a command does not answer is not imported for it.
@@ -650,4 +651,4 @@ def _own_fault(error: Exception) -> int:
 
 
 def _say(line: str) -> None:
-    print(f"left-intact: {line}".encode("utf-8", "replace").decode(), file=sys.stderr)
+    print(bearable(f"left-intact: {line}"), file=sys.stderr)  # what it names may be anybody's

@@ -215,7 +215,7 @@ def open_application(home: str, *, subtitle: str = "") -> int:
     except LeftIntactError as error:
         import sys
 
-        print(f"left-intact: {error.line()}", file=sys.stderr)
+        print(bearable(f"left-intact: {error.line()}"), file=sys.stderr)
         return error.exit_code
     os.environ.setdefault("TEXTUAL_ANIMATIONS", "none")
     link = ProcessLink(bench.home)
