@@ -309,8 +309,8 @@ def _known(part: str) -> str:
 
 
 def _forget(part: str) -> None:
-    with suppress(OSError):
-        os.unlink(part + ".of")
+    with suppress(OSError), open_private(part + ".of"):
+        pass
 
 
 def _size(path: str) -> int:
