@@ -249,7 +249,7 @@ def test_news_and_a_pack_whose_names_and_texts_are_strange(
     server = follow_strange_outlet(mock)
     try:
         screen = start(terminal, str(tmp_path / "home"), size=size)
-        screen.until("1 install", "Mock[@cl")
+        screen.until("1 install", "Mock[@c")
         screen.keys("n")
         screen.until("never looked at")
         screen.keys("c")
