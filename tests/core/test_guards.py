@@ -445,3 +445,56 @@ def test_what_speaks_against_the_program_where_a_release_denies_it() -> None:
     # What nothing speaks for counts less among theirs; a weight of nothing speaks for nothing.
     quiet = scores([says("name", FileClass.SAVES, 2.0), says("name", FileClass.STATES, 0.0)])
     assert quiet[FileClass.STATES] == quiet[FileClass.CACHE] < quiet[FileClass.SAVES]
+
+
+# ---------------------------------------------------------------- what a system cannot do
+
+
+@LINKS
+@pytest.mark.parametrize(
+    ("code", "ends"),
+    [(errno.ENOSYS, False), (errno.EINVAL, False), (errno.EEXIST, "changed-meanwhile"), (errno.EIO, OSError)],
+)
+def test_a_rename_that_the_system_refuses(code: int, ends: object, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A call that is not there is no error: it is done another way."""
+    import ctypes
+
+    from left_intact.core.files import place
+
+    class Refusing:
+        def renameat2(self, *words: object) -> int:
+            ctypes.set_errno(code)
+            return -1
+
+    monkeypatch.setattr(place, "_libc", Refusing)
+    spot = place.Spot(None, "a")
+    if ends is False:
+        assert place._renamed(spot, spot, 0, "a") is False
+    elif ends is OSError:
+        with pytest.raises(OSError) as refused:
+            place._renamed(spot, spot, 0, "a")
+        assert refused.value.errno == code
+    else:
+        with pytest.raises(LeftIntactError) as error:
+            place._renamed(spot, spot, 0, "a")
+        assert error.value.code == ends
+
+
+def test_a_picture_that_is_too_large_is_not_read(tmp_path: Path) -> None:
+    from left_intact.core.proving.pictures import picture_bytes
+
+    small, large = tmp_path / "a.png", tmp_path / "b.png"
+    small.write_bytes(b"1234")
+    with open(large, "wb") as file:
+        file.truncate((16 << 20) + 1)
+    assert picture_bytes(str(small)) == b"1234"
+    assert picture_bytes(str(large)) == picture_bytes("") == picture_bytes(str(tmp_path / "none")) == b""
+
+
+def test_routes_that_are_none_yet_do_not_fit(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    fits = {choice.name.value: choice.fits for choice in mock.plan().routes}
+    assert fits["in-place"] and not any(
+        fit for name, fit in fits.items() if name not in ("in-place", "content-pack")
+    )
+    assert len(fits) >= 6
