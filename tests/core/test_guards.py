@@ -498,3 +498,59 @@ def test_routes_that_are_none_yet_do_not_fit(mock: Mock) -> None:
         fit for name, fit in fits.items() if name not in ("in-place", "content-pack")
     )
     assert len(fits) >= 6
+
+
+# ---------------------------------------------------------------- single comparisons
+
+
+@pytest.mark.parametrize(
+    ("agreed", "there", "kind", "modes", "runs", "weaker"),
+    [
+        (0o755, 0o655, "file", True, True, True),
+        (0o755, 0o655, "file", True, False, False),  # nothing here can be run at all
+        (0o644, 0o444, "file", True, False, True),
+        (0o644, 0o244, "file", True, False, True),
+        (0o644, 0o640, "file", True, True, False),  # what others may is not the owner's
+        (0o755, 0o055, "file", False, True, False),
+        (0o755, 0o055, "folder", True, True, False),
+        (None, 0o000, "file", True, True, False),
+        (0o755, None, "file", True, True, False),
+    ],
+)
+def test_which_rights_are_missed(
+    agreed: int | None, there: int | None, kind: str, modes: bool, runs: bool, weaker: bool
+) -> None:
+    from left_intact.core.model.entry import Entry, Kind
+    from left_intact.core.proving.compare import Now, Tally, _compare_rights
+
+    now, tally = Now((), (), modes=modes), Tally()
+    now.holds_rights = runs
+    entries = [Entry(path="a", kind=Kind(kind), mode=mode) for mode in (agreed, there)]
+    _compare_rights(tally, "a", entries[0], entries[1], now)
+    assert (tally.weaker == ["a"]) is weaker
+
+
+@LINKS
+def test_a_root_that_was_exchanged_while_it_was_worked_on_is_noticed(mock: Mock) -> None:
+    """What was laid went into the folder that was looked at, not into the one that lies there now."""
+    mock.arrive(release("1.1"))
+    before, away = mock.state(), mock.folder / "away"
+    moved: list[bool] = []
+
+    def report(progress: Any) -> None:
+        if progress.stage == "laying" and progress.done == progress.total and not moved:
+            moved.append(True)
+            os.rename(mock.root, away)
+            os.mkdir(mock.root)
+
+    if os.name == "nt":
+        pytest.skip("this system moves no folder that is open")
+    with pytest.raises(LeftIntactError):
+        mock.update(report=report)
+    assert moved and not any(mock.root.iterdir())
+    os.rmdir(mock.root)
+    os.rename(away, mock.root)
+    if mock.bench.shelf.interrupted():
+        mock.bench.updates.recover(mock.install, False)
+    now = mock.state()
+    assert now.pop("/") and before.pop("/") and now == before

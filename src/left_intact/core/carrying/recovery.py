@@ -34,14 +34,6 @@ from left_intact.core.model.stages import Sign
 from left_intact.core.model.update import TORN, RunKind, Settled, StageState, State, Update, WaitsFor
 
 
-def unfinished(box: Strongbox) -> Update | None:
-    """The run that was cut off, if there is one."""
-    if not box.exists:
-        return None
-    with Journal(box.journal_path) as journal:
-        return journal.unfinished()
-
-
 @contextmanager
 def _opened(
     box: Strongbox, outside: Outside, root: str, report: Report
