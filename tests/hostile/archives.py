@@ -8,6 +8,7 @@ import io
 import struct
 import tarfile
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -92,6 +93,13 @@ def _window(log: int) -> bytes:
     return b"\x28\xb5\x2f\xfd" + bytes([0x00, (log - 10) << 3]) + struct.pack("<I", 0x000001)[:3]
 
 
+def _sevenzip_of(files: int) -> bytes:
+    """A 7z whose header says that it has so many files. Source: the format's description."""
+    header = b"\x01\x05\xff" + struct.pack("<Q", files) + bytes(2)
+    start = struct.pack("<QQI", 0, len(header), zlib.crc32(header))
+    return b"7z\xbc\xaf\x27\x1c\0\4" + struct.pack("<I", zlib.crc32(start)) + start + header
+
+
 def _flipped(data: bytes, at: int) -> bytes:
     return data[:at] + bytes([data[at] ^ 0xFF]) + data[at + 1 :]
 
@@ -161,6 +169,8 @@ REFUSED: dict[str, tuple[Make, str]] = {
     "gzip that is none": (packed("n.tar.gz", lambda: b"\x1f\x8b\x08" + b"\xff" * 99), "broken"),
     "a zip that is none": (packed("n.zip", lambda: b"PK\x03\x04" + b"\xff" * 99), "broken"),
     "7z that is none": (packed("n.7z", lambda: b"7z\xbc\xaf\x27\x1c" + b"\xff" * 99), "broken"),
+    "8,000,000 files in 45 bytes of 7z": (packed("m.7z", lambda: _sevenzip_of(8_000_000)), "broken"),
+    "more files than numbers in 7z": (packed("m.7z", lambda: _sevenzip_of(1 << 62)), "broken"),
     "a tar damaged in its midst": (packed("d.tar", lambda: _flipped(_plain_tar(9), 1024 * 4 + 3)), "broken"),
     "a tar cut between two members": (packed("c.tar", lambda: _plain_tar(9)[: 1024 * 4]), "broken"),
     "bytes changed under Zstandard": (

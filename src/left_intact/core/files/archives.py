@@ -25,6 +25,7 @@ from left_intact.core.files.streams import Damaged, unpacked_stream
 from left_intact.core.files.vetting import (
     HEADER_MOST,
     LINK_MOST,
+    MEMBERS_MOST,
     MODE_MASK,
     Member,
     broken,
@@ -375,6 +376,10 @@ class TarSource:
 _TAR_NAMES = (".tgz", ".tbz2", ".tbz", ".txz", ".tzst", ".tar.gz", ".tar.bz2", ".tar.xz", ".tar.zst")
 
 
+_DIRECTORY_MOST = 64 << 20
+"""Bytes of an unpacked header of 7z."""
+
+
 class SevenZipSource:
     """7z, by py7zr."""
 
@@ -387,7 +392,11 @@ class SevenZipSource:
     def _opened(self) -> Iterator[Any]:
         import py7zr
         import py7zr.exceptions
+        from py7zr import archiveinfo
 
+        # It makes room for as many members as a header says there are, before it has read one.
+        archiveinfo.MAX_NUMFILES = archiveinfo.MAX_SUBSTREAMS = MEMBERS_MOST
+        archiveinfo.MAX_HEADER_SIZE = _DIRECTORY_MOST
         try:
             # A file object, not a path: py7zr then works in one thread and in order.
             with open(self.path, "rb") as file, py7zr.SevenZipFile(file) as archive:
