@@ -326,6 +326,27 @@ def test_two_that_fetch_the_same_at_once_both_have_it(
     assert sum(path.startswith("/files/mock") for path, _, _ in outlet.log) == 1
 
 
+def test_another_process_that_fetches_the_same_is_waited_for(outlet: OutletServer, tmp_path: Path) -> None:
+    import subprocess
+    import sys
+
+    into = tmp_path / "f"
+    got(outlet, into)  # the folder and its lock are there
+    holds = (
+        "import sys\nfrom left_intact.core.database import alone\n"
+        f"with alone({str(into / 'lock.sqlite')!r}, 'busy'):\n print('held', flush=True)\n sys.stdin.read()\n"
+    )
+    with subprocess.Popen(
+        [sys.executable, "-c", holds], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as other:
+        assert other.stdout is not None and other.stdout.readline() == "held\n"
+        with pytest.raises(LeftIntactError) as error:
+            got(outlet, into)
+        assert error.value.code == "busy" and "is fetching this" in error.value.line()
+        other.communicate("")
+    assert got(outlet, into).path
+
+
 def test_a_full_disk_loses_the_results_of_no_others(
     mock: Mock, outlet: OutletServer, monkeypatch: pytest.MonkeyPatch
 ) -> None:

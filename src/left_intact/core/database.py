@@ -61,14 +61,24 @@ class _Connection(sqlite3.Connection):
 class Database:
     """An SQLite file. Every call of its users is one transaction; a refusal becomes one line."""
 
-    def __init__(self, path: str, what: str, migrations: Sequence[Migration], *, way_out: str) -> None:
-        """Open or make it. Raises `WHAT-newer`, `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`."""
+    def __init__(
+        self,
+        path: str,
+        what: str,
+        migrations: Sequence[Migration],
+        *,
+        way_out: str,
+        patience: float = 10.0,
+    ) -> None:
+        """Open or make it; another that writes to it is waited for so many seconds. Raises `WHAT-newer`,
+        `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`.
+        """
         self.path, self.what, self.way_out = path, what, way_out
         self.db: _Connection
         with self.worded():
             _for_owner_alone(path)
             self.db = sqlite3.connect(
-                path, isolation_level=None, timeout=10, check_same_thread=False, factory=_Connection
+                path, isolation_level=None, timeout=patience, check_same_thread=False, factory=_Connection
             )
             self.db.fault = self._error
             try:
@@ -187,3 +197,25 @@ def _for_owner_alone(path: str) -> None:
             raise OSError(0, "this is no file", path) from None
         if hasattr(os, "getuid") and info.st_uid == os.getuid() and stat.S_IMODE(info.st_mode) & 0o077:
             os.chmod(path, 0o600)
+
+
+@contextmanager
+def alone(path: str, busy: str) -> Iterator[None]:
+    """Hold a lock that is a file of its own, for one process; a crash lets go of it by itself. Raises `busy`
+    with those words, `no-room`.
+    """
+    way_out = "Remove it if no Left Intact is at work."
+    base: Database | None = None
+    try:
+        try:
+            base = Database(path, "lock", (), way_out=way_out, patience=0.2)
+            base.db.execute("BEGIN EXCLUSIVE")
+        except LeftIntactError as error:
+            if error.code != "busy":
+                raise
+            folder = os.path.dirname(path)
+            raise LeftIntactError("busy", busy, path=folder, way_out="Wait for it.") from error
+        yield
+    finally:
+        if base is not None:
+            base.close()

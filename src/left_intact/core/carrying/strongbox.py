@@ -274,27 +274,14 @@ class Strongbox:
     def locked(self) -> Iterator[None]:
         """Hold the strongbox for one process; a crash lets go of it by itself. Raises `busy`, `no-room`."""
         self.make()
-        path = os.path.join(self.folder, "lock.sqlite")
-        from left_intact.core.database import Database
+        from left_intact.core.database import alone
 
-        base = Database(path, "lock", (), way_out="Remove it if no Left Intact is at work.")
         try:
-            base.db.execute("PRAGMA busy_timeout = 200")
-            with base.worded():
-                try:
-                    base.db.execute("BEGIN EXCLUSIVE")
-                except LeftIntactError as error:
-                    if error.code != "busy":
-                        raise
-                    raise LeftIntactError(
-                        "busy",
-                        "another Left Intact is at work on this install",
-                        path=self.folder,
-                        way_out="Wait for it.",
-                    ) from error
-            yield
+            with alone(
+                os.path.join(self.folder, "lock.sqlite"), "another Left Intact is at work on this install"
+            ):
+                yield
         finally:
-            base.close()
             self.close()
 
 
