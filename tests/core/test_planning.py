@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 import unicodedata
 from dataclasses import replace
 from pathlib import Path
@@ -214,6 +215,15 @@ def test_one_name_in_two_forms_of_unicode_is_one_name(mock: Mock, mine: str) -> 
     assert [b.code for b in blockers] == ["names"] and "two forms of Unicode" in blockers[0].says
     mock.arrive(arriving | {unicodedata.normalize(mine, name): "new"})  # type: ignore[arg-type]
     assert not mock.plan().blockers
+
+
+@pytest.mark.skipif(os.name == "nt", reason="such names cannot be had on this system")
+def test_controls_in_the_names_of_a_folder_that_arrives_block_the_plan(mock: Mock) -> None:
+    """An archive with such a name is refused; a folder was made by somebody, and may hold names of theirs."""
+    odd = {"lib/a\x1b[31m.so": "new", "lib/b\u00e9": "fine"}
+    mock.next = plant(mock.folder / "mocklet-1.1", release("1.1") | odd)
+    blockers = mock.plan().blockers
+    assert [b.code for b in blockers] == ["names"] and "1 name with control characters" in blockers[0].says
 
 
 def test_few_files_that_have_nothing_to_do_with_it_are_a_stranger(mock: Mock) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import unicodedata
 from collections.abc import Mapping
 from types import MappingProxyType
 
@@ -85,3 +86,8 @@ def needs_other_name(path: str) -> bool:
         _RESERVED.match(part) or part.endswith((" ", ".")) or re.search(r'[<>:"|?*\x00-\x1f]', part)
         for part in path.split("/")
     )
+
+
+def has_controls(path: str) -> bool:
+    """Whether a name would move the cursor or ring the bell of whoever lists it: no release has one."""
+    return not path.isprintable() and any(unicodedata.category(c) == "Cc" for c in path)

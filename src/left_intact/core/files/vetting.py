@@ -10,7 +10,7 @@ import unicodedata
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from left_intact.core.files.names import STRONGBOX_FOLDER, link_stays_inside, safe_path
+from left_intact.core.files.names import STRONGBOX_FOLDER, has_controls, link_stays_inside, safe_path
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 
@@ -77,7 +77,7 @@ def safe_member(archive: str, name: str) -> str:
     clean = safe_path(name)
     if clean is None:
         raise hostile(archive, f"the path {name!r} leaves its root")
-    if any(unicodedata.category(c) == "Cc" for c in clean):
+    if has_controls(clean):
         raise hostile(archive, f"the name {clean!r} has control characters")
     if any(part.casefold() == STRONGBOX_FOLDER for part in clean.split("/")):
         raise hostile(archive, f"{clean} would be taken for a strongbox of ours")

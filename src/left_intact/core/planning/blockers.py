@@ -7,7 +7,7 @@ import re
 import stat
 from collections.abc import Iterable, Iterator
 
-from left_intact.core.files.names import needs_other_name
+from left_intact.core.files.names import has_controls, needs_other_name
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.pages import COLUMNS, Page, pages_in
@@ -152,7 +152,8 @@ def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Cir
     barred = sorted(_touched(changing) & set(facts.unwritable))
     if barred:
         listed = ", ".join(barred[:3]) + (" …" if len(barred) > 3 else "")
-        says = f"{len(barred)} folders may not be written: {listed}"
+        folders = "1 folder" if len(barred) == 1 else f"{len(barred):,} folders"
+        says = f"{folders} may not be written: {listed}"
         found.append(Fault(code="no-rights", says=says, way_out="Give yourself the right to write there."))
     return [*found, *_name_faults([m for m in changing if m.after is not None and m.before is None], facts)]
 
@@ -174,11 +175,14 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     found = []
     if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
         found.append(
-            Fault(code="names", says=f"this file system cannot hold {len(bad)} names: {bad[0]}", way_out=way)
+            Fault(code="names", says=f"this file system cannot hold {_names(bad)}: {bad[0]}", way_out=way)
         )
+    if odd := [m.path for m in arriving if has_controls(m.path)]:
+        says = f"{_names(odd)} with control characters: {odd[0]}"
+        found.append(Fault(code="names", says=says, way_out="Rename them in what arrives."))
     if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:
         shown = long[0] if len(long[0]) < _SHOWN else long[0][:_SHOWN] + "…"
-        says = f"{len(long)} names are too long for this file system: {shown}"
+        says = f"{_names(long)} too long for this file system: {shown}"
         found.append(
             Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install.")
         )
@@ -187,6 +191,10 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     ):
         found.append(Fault(code="names", says=f"this file system holds no links: {links[0]}", way_out=way))
     return found
+
+
+def _names(paths: list[str]) -> str:
+    return "1 name" if len(paths) == 1 else f"{len(paths):,} names"
 
 
 def _too_long(path: str, facts: Circumstances) -> bool:
@@ -201,5 +209,6 @@ def reading_warnings(survey: Survey) -> list[Fault]:
     if not unread:
         return []
     first = unread[0]
-    says = f"{len(unread)} entries could not be read and are left alone: {first.path} ({first.fault})"
+    number = "1 entry" if len(unread) == 1 else f"{len(unread):,} entries"
+    says = f"{number} could not be read and left alone: {first.path} ({first.fault})"
     return [Fault(code="unreadable", says=says)]
