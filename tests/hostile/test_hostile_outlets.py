@@ -210,6 +210,15 @@ def test_names_and_passwords_are_in_no_message_and_no_library(mock: Mock, outlet
     )
 
 
+@MODES
+def test_what_an_older_version_wrote_down_is_cleaned(mock: Mock, outlet: OutletServer) -> None:
+    outlets, install = mock.bench.outlets, mock.install
+    host = outlet.url.removeprefix("http://")
+    outlets.surveys.library.follow(install, "feed", f"http://keeper:salt@{host}/feed.xml")
+    assert outlets.look_for_news([install])[0].outlets[0].place == f"{outlet.url}/feed.xml"
+    assert outlet.said_to_be == ["keeper:salt"] and len(outlets.followed(install)) == 1
+
+
 # ---------------------------------------------------------------- files
 
 

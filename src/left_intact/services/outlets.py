@@ -75,7 +75,15 @@ class Outlets(Service):
         return without_secrets(url)
 
     def followed(self, install: Install) -> list[Outlet]:
-        return self.library.outlets(install)
+        """The outlets of an install; a name and a password that an older version wrote down with an address
+        go where they belong.
+        """
+        found = self.library.outlets(install)
+        for outlet in found:
+            if (clean := self._without_secrets(outlet.place)) != outlet.place:
+                self.library.follow(install, outlet.kind.value, clean)
+                self.library.unfollow(install, outlet.place)
+        return found if all("@" not in one.place for one in found) else self.library.outlets(install)
 
     def held(self, install: Install) -> Hold | None:
         return self.library.hold(install)
@@ -106,7 +114,7 @@ class Outlets(Service):
         from left_intact.core.outlets.fetch import check
 
         chosen = list(installs) or self.library.installs()
-        asked = [(install, outlet) for install in chosen for outlet in self.library.outlets(install)]
+        asked = [(install, outlet) for install in chosen for outlet in self.followed(install)]
         now, cancel = time.time(), cancel or CancelToken()
         with asker(self.secrets()) as ask, ThreadPoolExecutor(_AT_ONCE) as pool:
             waiting = [pool.submit(check, outlet, install.name, ask, now) for install, outlet in asked]
@@ -146,7 +154,7 @@ class Outlets(Service):
             installed=summary.get("version", ""),
             ranked=ranked,
             lines=tuple(first),
-            outlets=tuple(self.library.outlets(install)),
+            outlets=tuple(self.followed(install)),
             hold=hold,
         )
 
