@@ -375,3 +375,42 @@ def test_a_full_disk_loses_the_results_of_no_others(
     )
     assert [isinstance(got, Fetched) for _, got in found] == [False, True]
     assert "could not be kept (no space left on device)" in found[0][1].line()  # type: ignore[union-attr]
+
+
+# ---------------------------------------------------------------- what holds from the beginning
+
+
+def test_a_certificate_that_nobody_vouches_for_is_refused(outlet: OutletServer) -> None:
+    import ssl
+
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(Path(__file__).parent / "nobody-vouches.pem")
+    outlet.socket = context.wrap_socket(outlet.socket, server_side=True)
+    place = f"{outlet.url.replace('http', 'https')}/feed.xml"
+    with asker() as ask:
+        checked = check(Outlet(id=1, install=1, kind=OutletKind.FEED, place=place), "Mocklet", ask, 1.0)
+    assert "certificate" in checked.outlet.trouble.lower() and checked.offers is None
+    assert not outlet.log
+
+
+@pytest.mark.parametrize(
+    "doctype",
+    [
+        '<!DOCTYPE x [<!ENTITY e SYSTEM "file:///etc/passwd">]>',
+        '<!DOCTYPE x [<!ENTITY e0 "'
+        + "a" * 999
+        + '">'
+        + "".join(f'<!ENTITY e{n} "' + f"&e{n - 1};" * 99 + '">' for n in range(1, 9))
+        + '<!ENTITY e "&e8;">]>',
+        '<!DOCTYPE x SYSTEM "http://127.0.0.1:9/x.dtd">',
+    ],
+    ids=["a file", "a bomb", "elsewhere"],
+)
+def test_entities_are_no_part_of_a_feed(doctype: str) -> None:
+    body = FEED.format(href="/x.zip", length="1", digest="", notes="&e;")
+    try:
+        offers = read_feed((doctype + body).encode(), "https://a.pier/feed")
+    except LeftIntactError as error:
+        assert error.code == "bad-feed"
+    else:
+        assert all("root:" not in offer.notes and len(offer.notes) < 99 for offer in offers)
