@@ -13,6 +13,7 @@ from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.outlet import Hold, Offer
+from left_intact.standins.outlet import OutletServer
 from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.screens.news import NewsScreen, OfferRow
 from left_intact.tui.screens.pack import PackScreen
@@ -22,7 +23,7 @@ from left_intact.tui.screens.survey import SurveyScreen
 from left_intact.tui.widgets.lines import Lines
 from tests.builders import LATER, Mock, plant, release
 from tests.tui.strange import NAME, ODD, follow_strange_outlet
-from tests.tui.test_screens import press, running, words
+from tests.tui.test_screens import press, running, settled, words
 
 pytestmark = pytest.mark.skipif(sys.platform == "win32", reason="such names cannot be had on this system")
 
@@ -192,3 +193,21 @@ async def test_what_a_message_names_is_never_markup(odd: Mock) -> None:
         assert "\x1b" not in said(app) and "\u202e" not in said(app)
         assert not any(note.markup for note in app._notifications)
         await pilot.pause()
+
+
+async def test_what_has_come_is_shown_while_one_that_hangs_is_waited_for(followed: Mock) -> None:
+    hanging = OutletServer(str(followed.folder / "outlet"), 0, "hang").start()
+    followed.bench.outlets.follow(followed.install, f"{hanging.url}/feed.xml")
+    async with running(followed) as (app, pilot):
+        await press(app, pilot, "n")
+        await pilot.press("c")
+        for _ in range(50_000):
+            await pilot.pause()
+            if "20 Nov 2026" in words(app):
+                break
+        assert "20 Nov 2026" in words(app) and app.jobs.running is not None and not hanging.ended.is_set()
+        hanging.ended.set()
+        await settled(app, pilot)
+        assert "cannot be reached" in words(app)
+    hanging.shutdown()
+    hanging.server_close()
