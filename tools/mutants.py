@@ -5,7 +5,7 @@
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
 condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
-command line and the corpus that run over the changed line are run, the quickest first, until one fails. What
+command line and the corpus that run over the changed line are run, the likeliest first, until one fails. What
 decorators say (`frozen=True`) is left alone. Prints the share that was caught,
 and those that were not. No package takes a seeded sample of a part against a time budget, so this is our own.
 """

@@ -1,5 +1,6 @@
 #!/bin/sh
-# The core's tests, those of strangers, and the whole demo with a Windows Python; says so in one line where that cannot be had.
+# The core's tests, those of strangers, and the whole demo with a Windows Python; says so in one line where
+# that cannot be had.
 set -u
 cd "$(dirname "$0")/.."
 sh tools/windows.sh build/windows

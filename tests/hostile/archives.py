@@ -88,6 +88,12 @@ def _many(number: int) -> Make:
     return zipped(*((f"l{n}", LINK, b"f") for n in range(number)), ("f", FILE, b"x"))
 
 
+def _linked(number: int, target: str) -> list[tarfile.TarInfo]:
+    return [
+        member(f"l{n}", kind=tarfile.SYMTYPE, link=target.format(before=max(0, n - 1))) for n in range(number)
+    ]
+
+
 def _window(log: int) -> bytes:
     """A Zstandard frame that wants a window of 2 to the power of `log` bytes."""
     return b"\x28\xb5\x2f\xfd" + bytes([0x00, (log - 10) << 3]) + struct.pack("<I", 0x000001)[:3]
@@ -162,6 +168,18 @@ REFUSED: dict[str, tuple[Make, str]] = {
     ),
     "100 folders deep": (zipped(("a/" * 100 + "x", FILE, b"1")), "hostile"),
     "a link of a megabyte": (zipped(("l", LINK, b"a" * (1 << 20))), "hostile"),
+    "links deeper than folders go": (
+        tar(*_linked(2_000, "/".join(["a"] * 2_000)), mode="w:gz"),
+        "hostile",
+    ),
+    "links by way of forty others": (
+        tar(*_linked(20_000, "l{before}/" + "b/../" * 25), mode="w:gz"),
+        "hostile",
+    ),
+    "240,000 empty files in a megabyte": (
+        tar(*(member(f"d{n}") for n in range(240_000)), mode="w:gz"),
+        "hostile",
+    ),
     "a window of two gigabytes": (packed("w.tar.zst", lambda: _window(31)), "broken"),
     "Zstandard that is none": (packed("n.tar.zst", lambda: b"\x28\xb5\x2f\xfd" + b"\xff" * 99), "broken"),
     "xz that is none": (packed("n.tar.xz", lambda: b"\xfd7zXZ\0" + b"\xff" * 99), "broken"),

@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 import zipfile
+from contextlib import nullcontext
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,8 @@ from hypothesis import strategies as st
 
 from left_intact.core.arrival.look import look_into
 from left_intact.core.files.names import link_stays_inside
+from left_intact.core.files.vetting import CROWDED, Member, vetted
+from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 from tests.builders import LINKS, MODES, Mock, plant, release
 from tests.hostile.archives import READ, REFUSED, zipped
@@ -130,6 +133,13 @@ def test_where_links_lead_is_where_the_system_goes(links: dict[str, str]) -> Non
             inside = real == root or real.startswith(root + os.sep)
             # One that comes back in after it was out is refused all the same.
             assert inside or not link_stays_inside(path, target, links), (path, target)
+
+
+@pytest.mark.parametrize(("packed", "refused"), [(25_000 * CROWDED, False), (25_000 * CROWDED - 1, True)])
+def test_many_files_are_read_that_their_bytes_can_hold(packed: int, refused: bool) -> None:
+    crowd = (Member(path=f"f{n}", kind=Kind.FILE, bytes=1, mode=None, mtime_ns=0) for n in range(25_000))
+    with pytest.raises(LeftIntactError) if refused else nullcontext():
+        assert len(vetted("it.tar.xz", crowd, packed)) == 25_000
 
 
 LEADS = (

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.outlets.asking import asker
+from left_intact.core.outlets.asking import asker, whole_length
 from left_intact.core.outlets.ranged import RangedFile, directory, lift
 from left_intact.standins.outlet import OutletServer
 
@@ -98,3 +98,19 @@ def test_an_outlet_that_sends_something_else_gives_no_pack(
         assert error.code in ("archive-broken", "fetch-failed", "outlet-refused", "no-ranges")
     else:
         assert got == SOUND
+
+
+@pytest.mark.parametrize(("name", "fault", "says"), [("pack", "whole", "no-ranges"), ("none", "", "404")])
+def test_an_outlet_that_gives_no_parts_says_so(
+    outlet: OutletServer, tmp_path: Path, name: str, fault: str, says: str
+) -> None:
+    (Path(outlet.folder) / "pack.zip").write_bytes(bytes(4 << 20))
+    outlet.faults |= {fault}
+    with asker() as ask, pytest.raises(LeftIntactError) as error:
+        RangedFile(f"{outlet.url}/files/{name}.zip", ask)
+    assert says in error.value.code + error.value.line()
+
+
+@pytest.mark.parametrize("said", ["bytes 0-1/\u00b2", "bytes 0-1/*", "", "bytes 0-1/" + "9" * 5_000])
+def test_a_length_that_is_none_is_not_believed(said: str) -> None:
+    assert whole_length({"content-range": said}) == -1

@@ -12,7 +12,7 @@ from left_intact.core.model.errors import Misuse
 from left_intact.words import count, date, size
 
 if TYPE_CHECKING:
-    from left_intact.core.model.keeping import Held
+    from left_intact.core.model.keeping import Held, Holdings
 
 _UNITS = {"": 1, "K": 1000, "M": 1000**2, "G": 1000**3, "T": 1000**4}
 
@@ -41,24 +41,8 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
     match does:
         case "list":
             kept = keeping.look(target)
-            said |= {
-                "objects": [
-                    {"digest": h.digest, "bytes": h.bytes, "needed": h.needed, "yours": h.yours}
-                    | {"paths": list(h.places), "update": h.update or None, "since": h.since or None}
-                    for h in kept.held
-                ],
-                "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in kept.frees],
-                "budget": kept.budget,
-                "over": kept.over,
-            }
-            lines = [f"{count(len(kept.held), 'copy', 'copies')}, {size(kept.bytes)}"]
-            lines += [
-                f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {_since(h):24} {', '.join(h.places)}"
-                for h in kept.held
-            ]
-            lines += ["what frees room"] * bool(kept.frees)
-            lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in kept.frees]
-            lines += [f"over its budget by {size(kept.over)}"] * bool(kept.over)
+            said |= _as_json(kept)
+            lines = _as_lines(kept)
         case "take":
             if not to:
                 raise Misuse(
@@ -88,6 +72,31 @@ def strongbox(install: str, does: str, path: str, to: str | None, budget: str | 
                 "no-such-word", f"strongbox does not {does}", way_out="It can list, take, verify or free."
             )
     _say(said, lines, as_json)
+
+
+def _as_json(kept: Holdings) -> dict[str, object]:
+    return {
+        "objects": [
+            {"digest": h.digest, "bytes": h.bytes, "needed": h.needed, "yours": h.yours}
+            | {"paths": list(h.places), "update": h.update or None, "since": h.since or None}
+            for h in kept.held
+        ],
+        "frees": [{"by": f.by, "bytes": f.bytes, "says": f.says} for f in kept.frees],
+        "budget": kept.budget,
+        "over": kept.over,
+    }
+
+
+def _as_lines(kept: Holdings) -> list[str]:
+    lines = [f"{count(len(kept.held), 'copy', 'copies')}, {size(kept.bytes)}"]
+    lines += [
+        f"  {size(h.bytes):>9}  {_why(h.needed, h.yours):22} {_since(h):24} {', '.join(h.places)}"
+        for h in kept.held
+    ]
+    lines += ["what frees room"] * bool(kept.frees)
+    lines += [f"  {size(f.bytes):>9}  {f.by:6} {f.says}" for f in kept.frees]
+    lines += [f"over its budget by {size(kept.over)}"] * bool(kept.over)
+    return lines
 
 
 def _say(said: dict[str, object], lines: list[str], as_json: bool) -> None:

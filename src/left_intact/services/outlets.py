@@ -78,12 +78,14 @@ class Outlets(Service):
         """The outlets of an install; a name and a password that an older version wrote down with an address
         go where they belong.
         """
+        from left_intact.core.outlets.asking import secret_in
+
         found = self.library.outlets(install)
-        for outlet in found:
-            if (clean := self._without_secrets(outlet.place)) != outlet.place:
-                self.library.follow(install, outlet.kind.value, clean)
-                self.library.unfollow(install, outlet.place)
-        return found if all("@" not in one.place for one in found) else self.library.outlets(install)
+        open_ones = [outlet for outlet in found if secret_in(outlet.place)]
+        for outlet in open_ones:
+            self.library.follow(install, outlet.kind.value, self._without_secrets(outlet.place))
+            self.library.unfollow(install, outlet.place)
+        return self.library.outlets(install) if open_ones else found
 
     def held(self, install: Install) -> Hold | None:
         return self.library.hold(install)

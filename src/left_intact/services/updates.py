@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
@@ -67,21 +67,14 @@ class Updates(Runs):
             )
         _refuse_overlap(install, arrival)
         known_sheet = self.surveys.sheet_of(install, sheet)
-        base = self.surveys.baseline(install, baseline, names)
-        known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
-        survey = self.surveys.read(install, known, known_sheet, report, cancel, just_read)
-        noted: tuple[Fault, ...] = ()
-        if baseline is not None and base is not None:
-            recorded = self.surveys.baseline(install, None)
-            try:
-                refuse_other_version(base, survey, baseline)
-            except LeftIntactError as error:
-                if recorded is None:
-                    raise
-                noted = (Fault(code=error.code, says=f"{error.says}; what is on record counts"),)
-                base = recorded
-                known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
-                survey = self.surveys.read(install, known, known_sheet, report, cancel, survey)
+        comes = arrival.release
+
+        def read_by(base: Release | None, before: Survey | None) -> Survey:
+            known = self.surveys.inputs_for(install, base, known_sheet, comes)
+            return self.surveys.read(install, known, known_sheet, report, cancel, before)
+
+        named = self.surveys.baseline(install, baseline, names)
+        base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
@@ -96,6 +89,29 @@ class Updates(Runs):
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
+
+    def _by_fitting(
+        self,
+        install: Install,
+        path: str | None,
+        named: Release | None,
+        read_by: Callable[[Release | None, Survey | None], Survey],
+        just_read: Survey | None,
+    ) -> tuple[Release | None, Survey, tuple[Fault, ...]]:
+        """The baseline at `path`, or what is on record where that one is of another release; with what was
+        read by it. Raises `baseline-mismatch` where nothing is on record.
+        """
+        survey = read_by(named, just_read)
+        try:
+            if path is not None and named is not None:
+                refuse_other_version(named, survey, path)
+            return named, survey, ()
+        except LeftIntactError as error:
+            recorded = self.surveys.baseline(install, None)
+            if recorded is None:
+                raise
+            noted = Fault(code=error.code, says=f"{error.says}; what is on record counts")
+            return recorded, read_by(recorded, survey), (noted,)
 
     def update(
         self,

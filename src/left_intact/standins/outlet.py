@@ -5,7 +5,8 @@ The folder holds the files and an `outlet.json`: {"title", "releases": [{"file",
 way, `wrong` sends other bytes, `slow` trickles, `stale` serves a feed without its newest release, `hang`
 never answers, `drip` sends a byte now and then, `huge` sends a feed without end, `packed` answers packed
 though asked not to, `long` sends more of a file than it says, `unsaid` says no length, `shifted` sends
-another part than was asked for, `untagged` says nothing that tells a file from its successor.
+another part than was asked for, `untagged` says nothing that tells a file from its successor, `whole`
+knows no parts of files.
 """
 
 from __future__ import annotations
@@ -26,7 +27,7 @@ from urllib.parse import quote, unquote, urlparse
 from left_intact.core.outlets.feed import ATOM, OURS
 
 _SLOW_CHUNK, _SLOW_PAUSE = 16_384, 0.05
-FAULTS = ("hang", "drip", "huge", "packed", "long", "unsaid", "shifted", "untagged")
+FAULTS = ("hang", "drip", "huge", "packed", "long", "unsaid", "shifted", "untagged", "whole")
 
 
 class OutletServer(ThreadingHTTPServer):
@@ -196,6 +197,8 @@ class _Handler(BaseHTTPRequestHandler):
         wanted = self.headers.get("Range", "")
         if self.headers.get("If-Range", tag) != tag:
             wanted = ""  # it is another file by now: all of it comes
+        if "whole" in self.server.faults:
+            wanted = ""
         if wanted.startswith("bytes="):
             first, _, last = wanted[6:].partition("-")
             start = int(first) if first else max(0, size - int(last))

@@ -57,14 +57,16 @@ class _Look:
 
     def __init__(self, member: Member, budget: _Budget) -> None:
         self.member = member
-        self.digest = blake3()
+        self._hasher: blake3 | None = blake3()
+        self.digest = ""
         self.kept = bytearray()
         self.format: str | None = None
         self.budget = budget
         self.wanted = False
 
     def write(self, data: bytes) -> None:
-        self.digest.update(data)
+        assert self._hasher is not None
+        self._hasher.update(data)
         if self.format is None and len(self.kept) < HEAD_BYTES:
             self.kept += data
             if len(self.kept) >= min(HEAD_BYTES, self.member.bytes):
@@ -73,6 +75,8 @@ class _Look:
             self.kept += data
 
     def close(self) -> None:
+        assert self._hasher is not None
+        self.digest, self._hasher = self._hasher.hexdigest(), None  # two kilobytes that many files would keep
         if self.format is None:
             self._decide()
 
@@ -183,7 +187,7 @@ def _entries(inside: list[Member], root: str, looks: dict[str, _Look]) -> dict[s
             bytes=member.bytes,
             mode=mode,
             mtime_ns=member.mtime_ns,
-            digest=look.digest.hexdigest() if look else "",
+            digest=look.digest if look else "",
             format=file_format,
             link=member.link,
         )

@@ -6,6 +6,7 @@ import os
 import re
 import unicodedata
 from collections.abc import Mapping
+from functools import lru_cache
 from types import MappingProxyType
 
 STRONGBOX_FOLDER = ".left-intact"
@@ -30,40 +31,51 @@ def safe_path(name: str) -> str | None:
 
 _LINKS_MOST = 40
 """Links on one way, beyond which systems take it for a circle."""
+_DEEPEST = 256
+"""Folders below its root that a link may pass; the paths of a release are much shorter."""
 
 
 def link_stays_inside(path: str, target: str, links: Mapping[str, str] = MappingProxyType({})) -> bool:
     """Whether a relative link at `path` points to something below the same root, by way of other links too:
     `links` are those that lie there, by path. One that goes in a circle leads nowhere, and so not out.
     """
-    at, left, followed = path.split("/")[:-1], _parts_of(target), 1
-    if left is None:
-        return False
+    return way_inside(path, target, links) is not None
+
+
+def way_inside(path: str, target: str, links: Mapping[str, str]) -> int | None:
+    """The steps from a link to what it points to; None where it leads out. See `link_stays_inside`."""
+    at, first, followed, steps = path.split("/")[:-1], _parts_of(target), 1, 0
+    if first is None:
+        return None
+    left = list(first)
     while left:
-        part = left.pop()
+        part, steps = left.pop(), steps + 1
         if part == "..":
             if not at:
-                return False
+                return None
             at.pop()
             continue
+        if len(at) >= _DEEPEST:
+            return None
         at.append(part)
         if (further := links.get("/".join(at))) is not None:
             followed += 1
             if followed > _LINKS_MOST:
-                return True
+                return steps
             at.pop()
             if (more := _parts_of(further)) is None:
-                return False
+                return None
             left += more
-    return True
+    return steps
 
 
-def _parts_of(target: str) -> list[str] | None:
+@lru_cache(maxsize=1024)
+def _parts_of(target: str) -> tuple[str, ...] | None:
     """What a link says, the last part first; None where it begins at a root of its own."""
     target = target.replace("\\", "/")
     if not target or target.startswith("/") or _DRIVE.match(target) or "\0" in target:
         return None
-    return [part for part in reversed(target.split("/")) if part not in ("", ".")]
+    return tuple(part for part in reversed(target.split("/")) if part not in ("", "."))
 
 
 def lies_in(path: str, folder: str) -> bool:

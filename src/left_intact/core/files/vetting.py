@@ -10,7 +10,7 @@ import unicodedata
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from left_intact.core.files.names import STRONGBOX_FOLDER, has_controls, link_stays_inside, safe_path
+from left_intact.core.files.names import STRONGBOX_FOLDER, has_controls, safe_path, way_inside
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 
@@ -19,12 +19,16 @@ BOMB_RATIO = 200
 BOMB_FLOOR = 32 << 20
 """Below this many unpacked bytes no archive is a bomb."""
 MEMBERS_MOST = 250_000
+CROWD, CROWDED = 20_000, 16
+"""From so many members on, each takes at least so many packed bytes: what has content takes more."""
 PATH_MOST, DEPTH_MOST = 8_192, 64
 """Letters of a path, and folders in it; what a file system allows is less, and said when a plan is drawn."""
 NAMES_MOST = 64 << 20
 """Letters of all paths and links together."""
 LINK_MOST = 4_096
 """Bytes of where a link points."""
+STEPS_MOST = 400_000
+"""Names that all links together may pass on their ways: each may lead by way of many others."""
 HEADER_MOST = 1 << 16
 """Bytes of what a header may carry beside its fixed fields: long names, attributes."""
 MODE_MASK = 0o755
@@ -112,6 +116,8 @@ def vetted(path: str, members: Iterator[Member], packed: int) -> tuple[Member, .
             raise hostile(path, f"it unpacks to over {BOMB_RATIO} times its size")
         if len(seen) > MEMBERS_MOST:
             raise hostile(path, f"it has over {MEMBERS_MOST:,} members")
+        if len(seen) > CROWD and len(seen) * CROWDED > packed:
+            raise hostile(path, "it has more members than its few bytes can hold")
         result.append(member)
     _refuse_paths_through_files(path, result)
     refuse_links_out(path, {m.path: m.link for m in result if m.kind is Kind.LINK})
@@ -120,9 +126,14 @@ def vetted(path: str, members: Iterator[Member], packed: int) -> tuple[Member, .
 
 def refuse_links_out(path: str, links: Mapping[str, str]) -> None:
     """`archive-hostile` for the first link that leads out of its root, by itself or by way of others."""
+    steps = 0
     for link, target in links.items():
-        if len(target) > LINK_MOST or not link_stays_inside(link, target, links):
+        way = way_inside(link, target, links) if len(target) <= LINK_MOST else None
+        if way is None:
             raise hostile(path, f"the link {link} points out of it, to {target[:200]}")
+        steps += way
+        if steps > STEPS_MOST:
+            raise hostile(path, "its links lead through one another further than any release's")
 
 
 def _refuse_paths_through_files(path: str, members: list[Member]) -> None:

@@ -5,11 +5,9 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 
-from left_intact.core.files.names import lies_in
+from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install
-
-_OURS = ".left-intact"
 
 
 def why_no_install(root: str, home: str, others: Sequence[Install]) -> LeftIntactError | None:
@@ -26,7 +24,7 @@ def why_no_install(root: str, home: str, others: Sequence[Install]) -> LeftIntac
     if root == person or lies_in(person, root):
         way = "Name the folder of the program, or look for installs: left-intact find."
         return _refused("too-wide", "this is a home with everything in it, no install", root, way)
-    if lies_in(root, os.path.realpath(home)) or _OURS in root.split(os.sep):
+    if lies_in(root, os.path.realpath(home)) or STRONGBOX_FOLDER in root.split(os.sep):
         return _refused(
             "ours", "here this program keeps its own things", root, "Name the folder of a program."
         )

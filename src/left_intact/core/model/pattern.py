@@ -21,8 +21,10 @@ by the hundred thousand must be told quickly.
 
 def why_no_pattern(text: str) -> str:
     """Why a text can be no pattern; empty where it can."""
-    if not text or "\0" in text:
+    if not text:
         return "it is empty"
+    if "\0" in text:
+        return "it has a character that no path can have"
     if len(text) > _LONGEST:
         return f"it is longer than {_LONGEST:,} letters"
     names = text.split("/")

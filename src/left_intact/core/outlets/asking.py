@@ -59,6 +59,12 @@ def _split(url: str) -> SplitResult | None:
         return None
 
 
+def whole_length(headers: Mapping[str, str]) -> int:
+    """The length of the whole that an answer is a part of, -1 where none is said. Source: RFC 9110, 14.4."""
+    said = headers.get("content-range", "").rpartition("/")[2]
+    return int(said) if said.isdecimal() and len(said) < 20 else -1
+
+
 class Asker:
     """Asks over HTTP for what is wanted, and for no more of it than was agreed."""
 
@@ -66,12 +72,22 @@ class Asker:
         """`secrets` are `name:password` by origin."""
         self.client, self.secrets = client, dict(secrets or {})
 
-    def get(self, url: str, *, most: int, seconds: float, headers: Mapping[str, str] | None = None) -> Answer:
-        """A whole answer of at most so many bytes, within so many seconds. Raises `LeftIntactError`."""
+    def get(
+        self,
+        url: str,
+        *,
+        most: int,
+        seconds: float,
+        headers: Mapping[str, str] | None = None,
+        only: int | None = None,
+    ) -> Answer:
+        """A whole answer of at most so many bytes, within so many seconds; where `only` one status is of use,
+        the content of another is not read. Raises `LeftIntactError`.
+        """
         until, says = time.monotonic() + seconds, list[str]()
         content = bytearray()
         with self.stream(url, headers=headers, says=says) as answer:
-            for chunk in answer.iter_raw():
+            for chunk in answer.iter_raw() if only in (None, answer.status_code) else ():
                 content += chunk
                 if len(content) > most:
                     raise refused(url, f"it answers with more than {most:,} bytes")

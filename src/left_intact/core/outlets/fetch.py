@@ -18,11 +18,12 @@ from dataclasses import dataclass, replace
 from threading import Lock
 from typing import IO, TYPE_CHECKING, Any
 
+from left_intact.core.files.names import needs_other_name
 from left_intact.core.files.private import open_private
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.outlet import Fetched, Offer, Outlet, OutletKind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.outlets.asking import Asker, asker, without_secrets
+from left_intact.core.outlets.asking import Asker, asker, whole_length, without_secrets
 from left_intact.core.outlets.feed import read_feed
 from left_intact.core.outlets.folder import read_folder, read_sums
 
@@ -175,10 +176,7 @@ def name_for(said: str) -> str:
     bare = re.split(r"[/\\]", said)[-1]
     clean = re.sub(r'[\x00-\x1f\x7f-\x9f<>:"|?*\u202a-\u202e\u2066-\u2069]', "-", bare).strip(" .")
     clean = clean.encode("utf-8", "replace")[-180:].decode("utf-8", "ignore")
-    return clean if clean and clean.partition(".")[0].upper() not in _DEVICES else f"download-{clean}"
-
-
-_DEVICES = frozenset(("CON", "PRN", "AUX", "NUL", *(f"{n}{i}" for n in ("COM", "LPT") for i in range(10))))
+    return clean if clean and not needs_other_name(clean) else f"download-{clean}"
 
 
 def _sum_beside(offer: Offer, ask: Asker) -> str:
@@ -233,7 +231,7 @@ def _one_try(
     headers = {"Range": f"bytes={have}-"} if have else {}
     headers |= {"If-Range": same} if have and same else {}
     with ask.stream(offer.place, headers=headers, says=says) as answer:
-        if answer.status_code == 416 and have and _whole(answer) == have:
+        if answer.status_code == 416 and have and whole_length(answer.headers) == have:
             return  # it was all there; nobody had said how much that is
         if answer.status_code not in (200, 206):
             if answer.status_code == 416:
@@ -248,8 +246,13 @@ def _one_try(
         length = int(said) if (said := answer.headers.get("content-length", "")).isdecimal() else 0
         total = offer.bytes or (have + length if length else 0)
         _note(part, answer)
-        with open_private(part, append=bool(have)) as sink:
-            have = _pour(offer, answer, sink, have, total, report, cancel)
+        try:
+            with open_private(part, append=bool(have)) as sink:
+                have = _pour(offer, answer, sink, have, total, report, cancel)
+        except LeftIntactError as error:
+            if error.code == "wrong-length":
+                _begin_anew(part)
+            raise
         if total and have < total:
             raise httpx.RemoteProtocolError("the connection ended too early")
 
@@ -268,7 +271,6 @@ def _pour(
     for chunk in answer.iter_raw():
         cancel.check()
         if have + len(chunk) > most:
-            sink.truncate(0)
             raise LeftIntactError(
                 "wrong-length",
                 f"more came than the {most:,} bytes that were said; it was thrown away",
@@ -278,12 +280,6 @@ def _pour(
         have += sink.write(chunk)
         report(Progress(stage="fetching", done=have, total=total, bytes_done=have, path=offer.name))
     return have
-
-
-def _whole(answer: httpx.Response) -> int:
-    """The length of the whole that a range is of; -1 where it is not said."""
-    said = answer.headers.get("content-range", "").rpartition("/")[2]
-    return int(said) if said.isdecimal() else -1
 
 
 def _starts_at(answer: httpx.Response) -> int:

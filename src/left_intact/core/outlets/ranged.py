@@ -12,7 +12,7 @@ import zlib
 from left_intact.core.files.vetting import BOMB_FLOOR, BOMB_RATIO, MEMBERS_MOST, safe_member
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.outlets.asking import Answer, Asker, without_secrets
+from left_intact.core.outlets.asking import Answer, Asker, whole_length, without_secrets
 from left_intact.core.outlets.fetch import TRIES
 
 _TAIL = 1 << 10
@@ -38,14 +38,14 @@ class RangedFile(io.RawIOBase):
             self.windows.append((start, data))
             return
         answer = self._get(f"bytes=-{_TAIL}")
-        said = answer.headers.get("content-range", "")
-        if answer.status != 206 or "/" not in said or not said.rpartition("/")[2].isdigit():
-            raise LeftIntactError(
-                "no-ranges", "this outlet gives no parts of files", path=url, way_out="Fetch the whole pack."
-            )
-        self.size = int(said.rpartition("/")[2])
+        self.size = whole_length(answer.headers)
+        if answer.status not in (200, 206):
+            raise self._failed(f"the outlet answered {answer.status}")
+        if answer.status != 206 or self.size < 0:
+            says, way_out = "this outlet gives no parts of files", "Fetch the whole pack."
+            raise LeftIntactError("no-ranges", says, path=without_secrets(url), way_out=way_out)
         if len(answer.content) > min(_TAIL, self.size):
-            raise self._broken("more came than was asked for")
+            raise _broken(self, "more came than was asked for")
         self._take_directory(self.size - len(answer.content), answer.content)
 
     def _take_directory(self, start: int, tail: bytes) -> None:
@@ -56,7 +56,7 @@ class RangedFile(io.RawIOBase):
         if at >= 0 and at + 22 <= len(tail):
             length, offset = struct.unpack_from("<II", tail, at + 12)
             if length > _DIRECTORY_MOST:
-                raise self._broken("its directory is larger than any pack needs")
+                raise _broken(self, "its directory is larger than any pack needs")
             if offset < start and offset + length <= self.size:
                 tail = self._get(f"bytes={offset}-{start - 1}", start - offset).content + tail
                 start = offset
@@ -74,21 +74,19 @@ class RangedFile(io.RawIOBase):
         seconds = _PART_SECONDS + length / _LEAST_A_SECOND
         for attempt in range(TRIES):
             try:
-                answer = self.ask.get(self.url, most=length, seconds=seconds, headers={"Range": wanted})
+                answer = self.ask.get(
+                    self.url, most=length, seconds=seconds, headers={"Range": wanted}, only=206
+                )
                 break
             except httpx.HTTPError as error:
                 if attempt == TRIES - 1:
-                    raise LeftIntactError(
-                        "fetch-failed",
-                        f"it could not be fetched ({error})",
-                        path=without_secrets(self.url),
-                        way_out="Try again.",
-                    ) from error
+                    raise self._failed(str(error) or type(error).__name__) from error
         self.over_the_wire += len(answer.content)
         return answer
 
-    def _broken(self, why: str) -> LeftIntactError:
-        return _broken(self, why)
+    def _failed(self, why: str) -> LeftIntactError:
+        says = f"it could not be fetched ({why})"
+        return LeftIntactError("fetch-failed", says, path=without_secrets(self.url), way_out="Try again.")
 
     def prefetch(self, start: int, stop: int) -> None:
         """Ask for a stretch in one request."""
@@ -113,12 +111,12 @@ class RangedFile(io.RawIOBase):
         if stop <= self.at:
             return b""
         if not self._window(self.at, stop):
+            if stop - self.at > _DIRECTORY_MOST:
+                raise _broken(self, "its directory is larger than any pack needs")
             self.prefetch(self.at, stop)
         window = self._window(self.at, stop)
         if window is None:
-            raise LeftIntactError(
-                "fetch-failed", "the outlet sent less than was asked for", path=self.url, way_out="Try again."
-            )
+            raise self._failed("the outlet sent less than was asked for")
         start, data = window
         said = data[self.at - start : stop - start]
         self.at = stop
