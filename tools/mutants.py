@@ -1,7 +1,7 @@
 """Mutants: one small change to the heart at a time, and whether a test notices.
 
     python tools/mutants.py cover              which tests run over which line (minutes; kept in build/)
-    python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show]
+    python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
 condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
@@ -14,19 +14,27 @@ from __future__ import annotations
 
 import argparse
 import ast
+import importlib.abc
+import importlib.util
 import json
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
+import threading
 import time
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cache
+from importlib.machinery import ModuleSpec
 from pathlib import Path
+from types import ModuleType
+from typing import NoReturn
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "left_intact" / "core"
@@ -138,6 +146,11 @@ class Changes(ast.NodeTransformer):
             node.lineno, f"`{ast.unparse(node)[:60]}` not called"
         ):
             return ast.copy_location(ast.Pass(), node)
+        return node
+
+    def visit_keyword(self, node: ast.keyword) -> ast.AST:
+        if node.arg != "strict":  # of zip: columns of one length, which nothing could make otherwise
+            node.value = self.visit(node.value)
         return node
 
     def visit_Constant(self, node: ast.Constant) -> ast.AST:
@@ -291,45 +304,114 @@ def _is_outside(mutant: Mutant) -> bool:
 # ---------------------------------------------------------------- running them
 
 
-RUN = """
-import ast, importlib.abc, importlib.util, sys
+SERVER = """
+import importlib, json, os, signal, sys
 sys.path.insert(0, {root!r} + "/tools"); sys.path.insert(0, {root!r})
-from pathlib import Path
-import mutants
-PATH = mutants.SOURCE / {path!r}
-class Loader(importlib.abc.Loader):
-    def create_module(self, spec): return None
-    def exec_module(self, module):
-        exec(compile(mutants.mutated(PATH, {number}, guards={guards}), str(PATH), "exec"), module.__dict__)
-class Finder(importlib.abc.MetaPathFinder):
-    def find_spec(self, name, path, target=None):
-        if name == {name!r}:
-            return importlib.util.spec_from_file_location(name, PATH, loader=Loader())
-sys.meta_path.insert(0, Finder())
-import pytest
-plain = ["-x", "-q", "-o", "addopts=--strict-markers", "-p", "no:cacheprovider", "-p", "no:xdist"]
-sys.exit(pytest.main({tests!r} + plain))
-"""
-
-
-def is_caught(mutant: Mutant, tests: list[str], *, guards: bool) -> bool:
-    """Whether one of some tests fails with the change."""
-    name = "left_intact.core." + mutant.path.removesuffix(".py").replace("/", ".").removesuffix(".__init__")
-    code = RUN.format(
-        root=str(ROOT), path=mutant.path, number=mutant.number, guards=guards, name=name, tests=tests
-    )
+for name in {ready!r}.split():
     try:
-        done = subprocess.run(
-            [sys.executable, "-c", code],
+        importlib.import_module(name)
+    except ImportError:
+        pass
+import mutants
+for line in sys.stdin:
+    job = json.loads(line)
+    child = os.fork()
+    if child == 0:
+        os.setpgid(0, 0)
+        mutants.run_one(**job)
+    print(mutants.ended(child), flush=True)
+"""
+READY = (
+    "pytest _pytest.assertion.rewrite hypothesis hypothesis.strategies blake3 ruamel.yaml lxml.etree tomlkit "
+    "configupdater pefile elftools.elf.elffile httpx zstandard py7zr psutil pydantic rich.console regex"
+)
+"""Packages of others that are loaded once for all changes: nothing of ours is."""
+
+
+class _Changed(importlib.abc.Loader, importlib.abc.MetaPathFinder):
+    """Loads one module of ours with one change in it."""
+
+    def __init__(self, path: str, number: int, guards: bool) -> None:
+        self.path, self.number, self.guards = SOURCE / path, number, guards
+        self.name = "left_intact.core." + path.removesuffix(".py").replace("/", ".").removesuffix(".__init__")
+
+    def find_spec(self, name: str, path: object, target: object = None) -> ModuleSpec | None:
+        if name != self.name:
+            return None
+        return importlib.util.spec_from_file_location(name, self.path, loader=self)
+
+    def create_module(self, spec: ModuleSpec) -> None:
+        return None
+
+    def exec_module(self, module: ModuleType) -> None:
+        tree = mutated(self.path, self.number, guards=self.guards)
+        exec(compile(tree, str(self.path), "exec"), module.__dict__)
+
+
+def run_one(path: str, number: int, guards: bool, tests: list[str]) -> NoReturn:
+    """In a process of its own: the tests, over the change."""
+    code = 1
+    try:
+        import pytest
+
+        quiet = os.open(os.devnull, os.O_RDWR)
+        for one in (0, 1, 2):
+            os.dup2(quiet, one)
+        sys.meta_path.insert(0, _Changed(path, number, guards))
+        plain = ["-x", "-q", "-o", "addopts=--strict-markers", "-p", "no:cacheprovider", "-p", "no:xdist"]
+        code = int(pytest.main([*tests, *plain]))
+    finally:
+        os._exit(code)
+
+
+def ended(child: int) -> int:
+    """How a process ended; one that takes too long is ended, and counts as a test that failed."""
+    until = time.monotonic() + SECONDS
+    while time.monotonic() < until:
+        done, status = os.waitpid(child, os.WNOHANG)
+        if done:
+            _end(child)
+            return os.waitstatus_to_exitcode(status)
+        time.sleep(0.02)
+    _end(child)
+    os.waitpid(child, 0)
+    return 1
+
+
+def _end(group: int) -> None:
+    with suppress(ProcessLookupError):
+        os.killpg(group, signal.SIGKILL)
+
+
+class Lane:
+    """A process that has the packages of others loaded, and tries one change after the other."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", SERVER.format(root=str(ROOT), ready=READY)],
             cwd=ROOT,
             env=FEW,
-            capture_output=True,
-            timeout=SECONDS,
-            check=False,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
         )
-    except subprocess.TimeoutExpired:
-        return True
-    return done.returncode != 0
+
+    def is_caught(self, mutant: Mutant, tests: list[str], *, guards: bool) -> bool:
+        """Whether one of some tests fails with the change."""
+        assert self.process.stdin is not None and self.process.stdout is not None
+        job = {"path": mutant.path, "number": mutant.number, "guards": guards, "tests": tests}
+        print(json.dumps(job), file=self.process.stdin, flush=True)
+        return self.process.stdout.readline().strip() != "0"
+
+
+_OF_THREAD = threading.local()
+
+
+def _lane() -> Lane:
+    known = getattr(_OF_THREAD, "lane", None)
+    if known is None:
+        known = _OF_THREAD.lane = Lane()
+    return known
 
 
 def main() -> int:
@@ -339,11 +421,17 @@ def main() -> int:
     said.add_argument("--guards", action="store_true")
     said.add_argument("--only", default="")
     said.add_argument("--show", action="store_true")
+    said.add_argument("--those", help="a file that an earlier run was printed to: what it names")
     asked = said.parse_args()
     if asked.count == "cover":
         cover()
         return 0
     chosen = list(_chosen(asked))
+    if asked.those:
+        said_before = {
+            line.removeprefix("not noticed: ") for line in Path(asked.those).read_text().splitlines()
+        }
+        chosen = [mutant for mutant in chosen if str(mutant) in said_before]
     if asked.show:
         print("\n".join(map(str, chosen)))
         return 0
@@ -359,7 +447,7 @@ def main() -> int:
 
     def judged(mutant: Mutant) -> bool:
         tests = tests_over(mutant, known)
-        return any(is_caught(mutant, some, guards=asked.guards) for some in tests)
+        return any(_lane().is_caught(mutant, some, guards=asked.guards) for some in tests)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for mutant, caught in zip(chosen, pool.map(judged, chosen), strict=True):

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival, Release
+    from left_intact.core.model.stages import Shipped
     from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
@@ -231,7 +232,7 @@ class Updates(Runs):
             if stage.shipped.over:
                 before = release or self.on_record(install, update.id)
                 if before is not None:  # a part alone says nothing of the rest
-                    release = _laid_over(before, came, stage.shipped.paths)
+                    release = _laid_over(before, came, stage.shipped)
             else:
                 release = came
         if release is not None:
@@ -505,10 +506,12 @@ def _refuse_overlap(install: Install, arrival: Arrival) -> None:
         )
 
 
-def _laid_over(before: Release, came: Release, paths: tuple[str, ...]) -> Release:
+def _laid_over(before: Release, came: Release, shipped: Shipped) -> Release:
     """The release on record with some entries of another laid over it."""
-    entries = {p: e for p, e in came.entries.items() if not paths or p in paths}
-    texts = {**before.texts, **{p: t for p, t in came.texts.items() if p in entries}}
+    paths = shipped.paths
+    names = dict(zip(shipped.members or paths, paths, strict=True)) or {p: p for p in came.entries}
+    entries = {names[p]: replace(e, path=names[p]) for p, e in came.entries.items() if p in names}
+    texts = {**before.texts, **{names[p]: t for p, t in came.texts.items() if p in names}}
     return replace(
         before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts)
     )

@@ -109,6 +109,10 @@ def plan_json(plan: Plan) -> Json:
         },
         "stages": [stage_json(stage) for stage in plan.stages],
         "on_failure": plan.on_failure.value,
+        "parts": [
+            {"path": p.path, "came": p.came, "before": p.before or None, "after": p.after or None}
+            for p in plan.parts
+        ],
     }
 
 

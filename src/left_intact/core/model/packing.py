@@ -288,14 +288,24 @@ def shipped_to_record(shipped: Shipped | None) -> Record | None:
     return (
         None
         if shipped is None
-        else {"arrival": shipped.arrival, "over": shipped.over, "paths": list(shipped.paths)}
+        else {
+            "arrival": shipped.arrival,
+            "over": shipped.over,
+            "paths": list(shipped.paths),
+            "members": list(shipped.members),
+        }
     )
 
 
 def shipped_from_record(said: Mapping[str, Any] | None) -> Shipped | None:
     if said is None:
         return None
-    return Shipped(arrival=said["arrival"], over=said.get("over", False), paths=tuple(said.get("paths", ())))
+    return Shipped(
+        arrival=said["arrival"],
+        over=said.get("over", False),
+        paths=tuple(said.get("paths", ())),
+        members=tuple(said.get("members", ())),
+    )
 
 
 def hand_to_record(step: HandStep) -> Record:

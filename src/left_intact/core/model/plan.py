@@ -22,6 +22,7 @@ __all__ = [
     "KeyLine",
     "Merge",
     "Move",
+    "PartChange",
     "Plan",
     "Question",
     "Room",
@@ -109,6 +110,19 @@ class Space:
         return next((room for room in rooms if room.needed > room.free), None)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartChange:
+    """One part that is swapped alone."""
+
+    path: str
+    """The name that the program expects."""
+    came: str
+    """What it is called in what came."""
+    before: str
+    """Version; empty where none could be read."""
+    after: str
+
+
 @dataclass(frozen=True, kw_only=True)
 class Plan:
     """A pure function of survey, arrivals, baseline, keepsheet and answers."""
@@ -133,6 +147,8 @@ class Plan:
     arrivals: tuple[Arrival, ...] = ()
     baseline: Release | None = None
     on_failure: OnFailure = OnFailure.UNDO
+    parts: tuple[PartChange, ...] = ()
+    """On the route for them: the parts that are swapped."""
     inputs: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
     """What it was drawn from, for the journal: answers, rulings, sheet; plain values only."""
     undoes: tuple[int, ...] = ()

@@ -153,6 +153,8 @@ class Shipped:
     """Whether it only adds to the release on record, as a single part does."""
     paths: tuple[str, ...] = ()
     """With `over`: which of its entries count."""
+    members: tuple[str, ...] = ()
+    """With `paths`: what each of them is called in what came, where parts go by other names there."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

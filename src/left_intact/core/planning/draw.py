@@ -53,11 +53,13 @@ def draw_up(inputs: PlanInputs) -> Plan:
         arrivals=(arrival,),
         baseline=drawing.baseline,
         on_failure=drawing.on_failure,
+        parts=drawing.parts,
         inputs=MappingProxyType(
             {
                 "arrival_digest": arrival.digest,
                 "version_places": [list(pair) for pair in inputs.sheet.version_places],
                 "things_by": [asdict(rule) for rule in inputs.sheet.things],
+                "parts": [asdict(part) for part in drawing.parts],
             }
         ),
     )

@@ -11,7 +11,7 @@ from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
-from left_intact.core.model.plan import Merge, Question, Route, RouteChoice
+from left_intact.core.model.plan import Merge, PartChange, Question, Route, RouteChoice
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
@@ -55,6 +55,7 @@ class Drawing:
     to_version: str | None = None
     """Where it is not the one of the arrival."""
     on_failure: OnFailure = OnFailure.UNDO
+    parts: tuple[PartChange, ...] = ()
 
 
 class RoutePlanner(Protocol):

@@ -26,6 +26,7 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.parts import are_loose
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
 from left_intact.core.planning.three_way import Joined, Policy, join
@@ -57,6 +58,9 @@ class InPlace:
             return RouteChoice(name=self.name, fits=False, because="a single file is no whole release")
         if not inputs.arrival.release.entries:
             return RouteChoice(name=self.name, fits=False, because="there is nothing in what came")
+        if are_loose(inputs.survey, inputs.arrival):
+            because = "what came are parts of it, none where it belongs"
+            return RouteChoice(name=self.name, fits=False, because=because)
         return RouteChoice(name=self.name, fits=True, because="a whole release, laid over the install")
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:

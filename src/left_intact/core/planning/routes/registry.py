@@ -10,8 +10,9 @@ from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.content_pack import ContentPack
 from left_intact.core.planning.routes.in_place import InPlace
+from left_intact.core.planning.routes.single_part import SinglePart
 
-ROUTES: tuple[RoutePlanner, ...] = (InPlace(), ContentPack())
+ROUTES: tuple[RoutePlanner, ...] = (InPlace(), SinglePart(), ContentPack())
 _NOT_YET = "Left Intact cannot do this yet"
 
 

@@ -1,0 +1,295 @@
+"""Single part: one core, library, launcher or plug-in is replaced under the name that the program expects.
+
+The old one is kept in the strongbox alone, outside of the install, where the program cannot load it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+
+from blake3 import blake3
+
+from left_intact.core.files.headers import platform_of
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Finding
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import kept_of
+from left_intact.core.model.place import at_of
+from left_intact.core.model.plan import Merge, Move, PartChange, Question, Route, RouteChoice, Verb
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped
+from left_intact.core.planning import blockers
+from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.laid import laid, member_of
+from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.parts import (
+    Part,
+    are_loose,
+    key_of_old,
+    part_key,
+    parts_here,
+    parts_that_came,
+    version_here,
+    version_there,
+)
+from left_intact.core.planning.questions import key_questions
+from left_intact.core.settings.formats.registry import may_merge
+from left_intact.core.settings.merge import merge_settings
+
+_FEW = 3
+"""So many parts may come where they lie, and still be parts rather than a release."""
+
+
+class SinglePart:
+    """The route."""
+
+    name = Route.SINGLE_PART
+    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        found = [p for p in parts_that_came(inputs.survey, inputs.arrival) if not p.settings]
+        known = [p for p in found if p.places]
+        one = inputs.arrival.shape == "file"
+        fits = bool(known) and (one or are_loose(inputs.survey, inputs.arrival) or len(found) <= _FEW)
+        if not found:
+            because = "no core, library, launcher or plug-in came alone"
+        elif not known:
+            because = "nothing here goes by the name of what came"
+        elif not fits:
+            because = "more than a few parts came, so it is a release"
+        elif len(known) == 1:
+            because = f"it is {known[0].places[0]}, all else stays"
+        else:
+            because = f"it is {len(known)} parts of what lies here, all else stays"
+        return RouteChoice(name=self.name, fits=fits, because=because)
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        found = [p for p in parts_that_came(inputs.survey, inputs.arrival) if not p.settings]
+        if not any(part.places for part in found):
+            says = f"nothing in {inputs.install} goes by the name of {inputs.arrival.release.name}"
+            way = "Check the name, or lay it by another route."
+            return (Fault(code="no-such-part", says=says, way_out=way),)
+        faults: list[Fault] = []
+        for part, place in _placed(inputs, found):
+            mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
+            faults += _machine_faults(place, mine, coming)
+            if mine is None or not mine.entry.same_content(coming):
+                faults += _version_faults(inputs, part, place)[0]
+        return tuple(faults)
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        sketch = _Sketch(inputs)
+        found = parts_that_came(inputs.survey, inputs.arrival)
+        questions = _which(inputs, found)
+        for part, place in _placed(inputs, found):
+            if part.settings:
+                _lay_settings(sketch, part, place)
+            else:
+                _lay(sketch, part, place)
+        for part in found:
+            if not part.places:
+                says = f"{part.came} stays out: nothing here goes by its name"
+                sketch.warnings.append(Fault(code="no-such-part", says=says))
+        keys, chosen = key_questions(dict(sorted(sketch.merges.items())), inputs.answers, questions)
+        for place, by_key in chosen.items():
+            _merge(sketch, sketch.settings[place], place, by_key)
+        labels = [label for label, _ in inputs.survey.roots]
+        moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
+        kept = kept_of(inputs.survey.findings, "no part of what came", labels).without(m.at for m in moves)
+        members = {m.at.path: m.source.member for m in moves if isinstance(m.source, FromArrival)}
+        shipped = Shipped(arrival=0, over=True, paths=tuple(members), members=tuple(members.values()))
+        return Drawing(
+            stages=(Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),),
+            kept=kept,
+            merges=MappingProxyType(sketch.merges),
+            questions=(*questions, *keys),
+            warnings=tuple(sketch.warnings),
+            to_version=inputs.survey.version_text,
+            parts=tuple(sketch.parts),
+        )
+
+
+@dataclass(slots=True)
+class _Sketch:
+    inputs: PlanInputs
+    moves: dict[str, Move] = field(default_factory=dict)
+    merges: dict[str, Merge] = field(default_factory=dict)
+    settings: dict[str, Part] = field(default_factory=dict)
+    warnings: list[Fault] = field(default_factory=list)
+    parts: list[PartChange] = field(default_factory=list)
+
+
+def _which(inputs: PlanInputs, found: tuple[Part, ...]) -> list[Question]:
+    """One question a part that may be one of several here."""
+    questions = []
+    for part in found:
+        if len(part.places) < 2 or part.came in part.places:
+            continue
+        name = f"part-{part_key(part.came.rpartition('/')[2])}" + ("-settings" if part.settings else "")
+        answer = inputs.answers.get(name)
+        questions.append(
+            Question(
+                id=name,
+                asks=f"{part.came}: {len(part.places)} files here go by its name; which is it?",
+                options=part.places,
+                leads_to=tuple(f"{place} is replaced" for place in part.places),
+                default=part.places[0],
+                answer=answer if answer in part.places else None,
+                paths=part.places,
+            )
+        )
+    return questions
+
+
+def _placed(inputs: PlanInputs, found: tuple[Part, ...] | list[Part]) -> list[tuple[Part, str]]:
+    """Each part with the place it goes to; of two that came for one place the newer goes there."""
+    asked = {q.paths: q.choice for q in _which(inputs, tuple(found))}
+    by_place: dict[str, Part] = {}
+    for part in (p for p in found if p.places):
+        place = part.came if part.came in part.places else asked.get(part.places, part.places[0])
+        rival = by_place.get(place)
+        if rival is None or _is_newer(inputs, part, rival):
+            by_place[place] = part
+    return [(part, place) for place, part in by_place.items()]
+
+
+def _is_newer(inputs: PlanInputs, part: Part, rival: Part) -> bool:
+    one, other = (version_there(inputs.arrival, p.came) for p in (part, rival))
+    if one is None or other is None or one.version is None or other.version is None:
+        return other is None and one is not None
+    return one.version.compare(other.version) == 1
+
+
+def _mine(inputs: PlanInputs, place: str) -> Finding | None:
+    return inputs.survey.findings.find(place)
+
+
+def _machine_faults(place: str, mine: Finding | None, coming: Entry) -> list[Fault]:
+    here, there = platform_of(mine.entry.format) if mine else "", platform_of(coming.format)
+    if not here or not there or here == there:
+        return []
+    says = f"{coming.path} is for {there}, {place} is for {here}"
+    way = "Get the one for this machine, or pass it with --allow other-platform."
+    return [Fault(code="other-platform", says=says, way_out=way, passable=True)]
+
+
+def _version_faults(inputs: PlanInputs, part: Part, place: str) -> tuple[list[Fault], list[Fault]]:
+    """(blockers, warnings), each naming the part."""
+    mine = _mine(inputs, place)
+    here = version_here(inputs, place, mine.entry) if mine else None
+    there = version_there(inputs.arrival, part.came)
+    faults, warnings = blockers.version_faults(here, there)
+    return [replace(f, says=f"{place}: {f.says}") for f in faults], [
+        replace(f, says=f"{place}: {f.says}") for f in warnings
+    ]
+
+
+def _lay(sketch: _Sketch, part: Part, place: str) -> None:
+    inputs = sketch.inputs
+    mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
+    before = mine.entry if mine else None
+    here = version_here(inputs, place, before) if before else None
+    there = version_there(inputs.arrival, part.came)
+    sketch.parts.append(
+        PartChange(
+            path=place, came=part.came, before=here.text if here else "", after=there.text if there else ""
+        )
+    )
+    if before is not None and before.same_content(coming):
+        sketch.warnings.append(Fault(code="same-version", says=f"{place} is the very one that came"))
+        return
+    sketch.warnings += _version_faults(inputs, part, place)[1]
+    sketch.warnings += _loadable(inputs, place)
+    after = replace(laid(coming, before), path=place)
+    versions = f"{here.text} → {there.text}" if here and there else there.text if there else "another build"
+    named = "" if part.came == place else f"; {part.came} goes by the name that the program expects"
+    sketch.moves[place] = Move(
+        at=at_of(place, [label for label, _ in inputs.survey.roots]),
+        verb=Verb.REPLACE,
+        file_class=mine.file_class if mine else FileClass.PROGRAM,
+        because=f"{versions}{named}; the old one is kept outside of the install",
+        bytes=coming.bytes,
+        before=before,
+        after=after,
+        source=member_of(inputs.arrival, part.came),
+        unproven=not _is_on_record(inputs, place, before),
+    )
+
+
+def _is_on_record(inputs: PlanInputs, place: str, before: Entry | None) -> bool:
+    base = inputs.baseline.entries.get(place) if inputs.baseline else None
+    return before is not None and base is not None and base.same_content(before)
+
+
+def _loadable(inputs: PlanInputs, place: str) -> list[Fault]:
+    """A warning where an older one of a part lies beside it, under a name that a program may load."""
+    folder, _, name = place.rpartition("/")
+    key = part_key(name)
+    old = [
+        f.path
+        for f in parts_here(inputs.survey)
+        if f.path != place
+        and f.path.rpartition("/")[0] == folder
+        and key_of_old(f.path.rpartition("/")[2]) == key
+    ]
+    if not old:
+        return []
+    more = f" and {len(old) - 1} more" if len(old) > 1 else ""
+    says = f"{old[0]}{more}: an older {name}, where the program may load it"
+    return [Fault(code="fallback-loadable", says=says, way_out="Move it out of the install.")]
+
+
+# ---------------------------------------------------------------- settings that came with a part
+
+
+def _lay_settings(sketch: _Sketch, part: Part, place: str) -> None:
+    inputs = sketch.inputs
+    mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
+    if mine is None:
+        sketch.moves[place] = Move(
+            at=at_of(place, [label for label, _ in inputs.survey.roots]),
+            verb=Verb.ADD,
+            file_class=FileClass.SETTINGS,
+            because="settings that came with the part",
+            bytes=coming.bytes,
+            after=replace(laid(coming, None), path=place),
+            source=member_of(inputs.arrival, part.came),
+        )
+    elif not mine.entry.same_content(coming) and may_merge(mine.entry.format, coming.format):
+        sketch.settings[place] = part
+        _merge(sketch, part, place, {})
+
+
+def _merge(sketch: _Sketch, part: Part, place: str, answers: Mapping[tuple[str, ...], str]) -> None:
+    inputs, mine = sketch.inputs, _mine(sketch.inputs, place)
+    yours = inputs.read(place)
+    coming = inputs.arrival.release.texts.get(part.came)
+    if mine is None or yours is None or coming is None:
+        return
+    base = inputs.baseline.texts.get(place) if inputs.baseline else None
+    merge = merge_settings(
+        base,
+        yours,
+        coming,
+        file_format=mine.entry.format,
+        answers=answers,
+        renames=inputs.sheet.renames_in(place),
+    )
+    if merge.trouble:
+        says = f"{place} stays as it is: {merge.trouble}"
+        sketch.warnings.append(Fault(code="not-merged", says=says))
+        return
+    sketch.merges[place] = merge
+    digest = blake3(merge.content).hexdigest()
+    sketch.moves[place] = Move(
+        at=at_of(place, [label for label, _ in inputs.survey.roots]),
+        verb=Verb.MERGE,
+        file_class=FileClass.SETTINGS,
+        because="your values stay, the options that the part brings are added",
+        bytes=len(merge.content),
+        before=mine.entry,
+        after=replace(mine.entry, bytes=len(merge.content), digest=digest, stamp=(0, 0, 0)),
+        source=Made(digest, merge.content, merge.lines),
+    )
