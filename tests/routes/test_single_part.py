@@ -60,9 +60,9 @@ def test_one_file_goes_where_the_program_expects_it(house: House) -> None:
 
 
 def test_the_fallback_is_nowhere_in_the_install(house: House) -> None:
-    names = {p for p in house.root.rglob("*")}
+    names = set(house.root.rglob("*"))
     house.update(house.comes("otter_core-1.3.2.so", core("otter", "1.3.2")))
-    assert {p for p in house.root.rglob("*")} == names
+    assert set(house.root.rglob("*")) == names
     old = core("otter", "1.3.1")
     assert not any(p.is_file() and p.read_bytes() == old for p in house.root.rglob("*"))
     assert house.bench.updates.strongbox(house.install).objects()

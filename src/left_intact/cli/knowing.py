@@ -318,11 +318,12 @@ def roots(install: str, find: bool, add: str | None, label: str, drop: str | Non
 @commands.command("find")
 @click.argument("place", metavar="DIR", help="a disk, a home folder, anything")
 @click.option("--take", is_flag=True, help="put all that are found on the shelf")
+@click.option("--for", "arrival", metavar="ARRIVAL", help="what came: those that hold most of it first")
 @AS_JSON
-def find(place: str, take: bool, as_json: bool) -> None:
-    """Find what looks like an install below a folder."""
+def find(place: str, take: bool, arrival: str | None, as_json: bool) -> None:
+    """Find what looks like an install below a folder, or which of many something that came is for."""
     work = bench()
-    found = work.shelf.find_installs(place)
+    found = work.shelf.find_installs(place, like=work.surveys.programs_paths(arrival) if arrival else ())
     taken = [work.shelf.take_up(one).name for one in found if not one.known] if take else []
     if as_json:
         rows = [
@@ -334,6 +335,7 @@ def find(place: str, take: bool, as_json: bool) -> None:
                 "score": c.score,
                 "why": list(c.why),
                 "known": c.known,
+                **({"share": c.share, "used": c.used} if arrival else {}),
             }
             for c in found
         ]
@@ -346,7 +348,8 @@ def find(place: str, take: bool, as_json: bool) -> None:
             + f": probably {article(one.role)}{on}; {'; '.join(one.why)}"
         )
     if not found:
-        say(f"nothing in {os.path.abspath(place)} looks like an install")
+        looks = "holds anything of what came" if arrival else "looks like an install"
+        say(f"nothing in {os.path.abspath(place)} {looks}")
     if taken:
         say(f"on the shelf now: {', '.join(taken)}")
 

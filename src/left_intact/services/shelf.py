@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -154,9 +154,16 @@ class Shelf(Service):
         self.library.set_waiting(install, arrival.source, arrival.release.version_text)
 
     def find_installs(
-        self, place: str, *, report: Report = silent, cancel: CancelToken | None = None
+        self,
+        place: str,
+        *,
+        like: Collection[str] = (),
+        report: Report = silent,
+        cancel: CancelToken | None = None,
     ) -> list[Candidate]:
-        """What looks like an install at or below a folder. Raises `no-folder`."""
+        """What looks like an install at or below a folder; with `like`, paths of what came, those that hold
+        most of it first. Raises `no-folder`.
+        """
         from left_intact.core.survey.finding import find_installs
 
         place = os.path.abspath(os.path.expanduser(place))
@@ -165,7 +172,7 @@ class Shelf(Service):
                 "no-folder", "there is no folder here", path=place, way_out="Check the path."
             )
         known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
-        return find_installs(place, known, report=report, cancel=cancel)
+        return find_installs(place, known, like=like, report=report, cancel=cancel)
 
     def take_up(self, candidate: Candidate) -> Install:
         """Put a candidate on the shelf."""

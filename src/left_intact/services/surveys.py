@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Arrival, Reading, Release
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.core.survey.donor import Donor
     from left_intact.core.survey.inputs import SurveyInputs
     from left_intact.core.survey.read import PreviousSurvey
 
@@ -196,6 +197,31 @@ class Surveys(Service):
             report=report,
             cancel=cancel,
         )
+
+    def programs_paths(self, path: str) -> tuple[str, ...]:
+        """The paths of the program's files in something that came, whomever it is for. Raises what looking
+        into it raises.
+        """
+        from left_intact.core.arrival.look import look_into
+        from left_intact.core.keepsheet.sheet import NO_SHEET
+
+        arrival = look_into(path)
+        donor = self.donor(arrival, NO_SHEET)
+        return tuple(sorted(donor.taken if donor is not None else arrival.release.entries))
+
+    def donor(self, arrival: Arrival, sheet: Keepsheet, *, always: bool = False) -> Donor | None:
+        """What is whose in what came; None where no name in it speaks of a person, unless `always`."""
+        from left_intact.core.model.pages import pages_in
+        from left_intact.core.survey.classify import sort_out
+        from left_intact.core.survey.donor import donor_of, may_be_somebodys
+        from left_intact.core.survey.inputs import SurveyInputs
+
+        if arrival.shape == "file":
+            return None
+        pages = pages_in(arrival.release.entries)
+        if not always and not may_be_somebodys(pages):
+            return None
+        return donor_of(sort_out(pages, SurveyInputs(sheet=sheet.classes)))
 
     def _keep_pages(self, place: str, pages: Sequence[Page]) -> None:
         with suppress(LeftIntactError):  # only spares the next look; this one is whole without it

@@ -53,6 +53,7 @@ class Updates(Runs):
         `just_read` is a survey of the disk as it is now, and spares another.
         """
         from left_intact.core.files.roots import roots_reader
+        from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.routes.registry import route_named
         from left_intact.core.survey.weights import weights
@@ -87,6 +88,7 @@ class Updates(Runs):
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
+            donor=self.surveys.donor(arrival, known_sheet, always=wanted is Route.GRAFT),
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
@@ -234,7 +236,7 @@ class Updates(Runs):
                 if before is not None:  # a part alone says nothing of the rest
                     release = _laid_over(before, came, stage.shipped)
             else:
-                release = came
+                release = _without(came, stage.shipped.without)
         if release is not None:
             self.library.set_baseline(install, update.id, release)
         if whole or any(one.path == update.arrival for one in self.library.arrivals(install)):
@@ -504,6 +506,16 @@ def _refuse_overlap(install: Install, arrival: Arrival) -> None:
             path=arrival.source,
             way_out="Name the folder or archive of the new build.",
         )
+
+
+def _without(came: Release, paths: tuple[str, ...]) -> Release:
+    """A release without what was somebody's in it."""
+    if not paths:
+        return came
+    gone = frozenset(paths)
+    entries = {p: e for p, e in came.entries.items() if p not in gone}
+    texts = {p: t for p, t in came.texts.items() if p not in gone}
+    return replace(came, entries=MappingProxyType(entries), texts=MappingProxyType(texts))
 
 
 def _laid_over(before: Release, came: Release, shipped: Shipped) -> Release:

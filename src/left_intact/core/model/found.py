@@ -23,6 +23,10 @@ class Candidate:
     why: tuple[str, ...]
     known: bool = False
     """Whether it is on the shelf already."""
+    share: float = 0.0
+    """How much of what came lies there under the same paths, where one looks for something that came."""
+    used: float = 0.0
+    """When something in it was last written, in seconds since 1970; with `share` alone."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

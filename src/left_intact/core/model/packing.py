@@ -293,6 +293,7 @@ def shipped_to_record(shipped: Shipped | None) -> Record | None:
             "over": shipped.over,
             "paths": list(shipped.paths),
             "members": list(shipped.members),
+            "without": list(shipped.without),
         }
     )
 
@@ -305,6 +306,7 @@ def shipped_from_record(said: Mapping[str, Any] | None) -> Shipped | None:
         over=said.get("over", False),
         paths=tuple(said.get("paths", ())),
         members=tuple(said.get("members", ())),
+        without=tuple(said.get("without", ())),
     )
 
 

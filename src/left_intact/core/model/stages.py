@@ -155,6 +155,8 @@ class Shipped:
     """With `over`: which of its entries count."""
     members: tuple[str, ...] = ()
     """With `paths`: what each of them is called in what came, where parts go by other names there."""
+    without: tuple[str, ...] = ()
+    """Which of its entries no release ships: what was somebody's in a donor's tree."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

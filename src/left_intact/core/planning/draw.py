@@ -30,7 +30,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     drawing = planner.draw(inputs)
     moves = [move for stage in drawing.stages if isinstance(stage, Carry) for move in stage.moves]
     space = room_for(moves, inputs.facts)
-    arrival = inputs.arrival
+    arrival = drawing.arrival or inputs.arrival
     return Plan(
         install=inputs.install,
         roots=roots_of(inputs.survey, inputs.facts),

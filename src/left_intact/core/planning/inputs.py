@@ -17,6 +17,7 @@ from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.survey.donor import Donor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,6 +37,8 @@ class PlanInputs:
     retire_at: float = 0.99
     noted: tuple[Fault, ...] = ()
     """Warnings of what was read: they are shown with those of the plan."""
+    donor: Donor | None = None
+    """What is whose in what came, where it may be a tree of somebody's."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
 
@@ -56,6 +59,8 @@ class Drawing:
     """Where it is not the one of the arrival."""
     on_failure: OnFailure = OnFailure.UNDO
     parts: tuple[PartChange, ...] = ()
+    arrival: Arrival | None = None
+    """What is laid of what came, where that is less."""
 
 
 class RoutePlanner(Protocol):

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 from left_intact.core.files.headers import is_binary_program, recognise
 from left_intact.core.model.classes import FileClass
@@ -51,6 +52,8 @@ _LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
 _ENOUGH = 4.0
 _LOOK_AT = 12
 _HEAD = 128
+_COMPARED = 400
+"""So many of the paths of what came are looked for in a candidate."""
 
 
 @dataclass(slots=True)
@@ -65,12 +68,17 @@ def find_installs(
     place: str,
     known: frozenset[str] = frozenset(),
     *,
+    like: Collection[str] = (),
     report: Report = silent,
     cancel: CancelToken | None = None,
 ) -> list[Candidate]:
     """Every folder at or below a place that looks like an install, the likest first. `known` are real
     paths.
+
+    With `like`, paths of what came, a folder counts where enough of those lie in it, whatever it looks like,
+    and those that hold the most of them come first; among equals the one that was used last.
     """
+    tops = frozenset(path.partition("/")[0] for path in like)
     cancel = cancel or CancelToken()
     found: list[Candidate] = []
     todo, seen = [(os.path.abspath(place), 0)], 0
@@ -84,6 +92,8 @@ def find_installs(
         if seen % 200 == 0:
             report(Progress(stage="finding", done=seen, path=path))
         candidate = _judge(folder, known)
+        if candidate is None and tops and _holds(folder, tops):
+            candidate = _unlike(folder, known)
         if candidate is not None:
             found.append(candidate)
         elif depth < _DEPTH:
@@ -93,7 +103,59 @@ def find_installs(
                 if normalised_name(name) not in _SKIP
             ]
     report(Progress(stage="finding", done=seen, total=seen))
+    if like:
+        compared = [_compared(one, like, cancel) for one in found]
+        return sorted((c for c in compared if c.share), key=lambda c: (-c.share, -c.used, c.path))
     return sorted(found, key=lambda c: (-c.score, c.path))
+
+
+def _holds(folder: _Folder, tops: frozenset[str]) -> bool:
+    """Whether at least half of what lies at the top of what came lies here, and more than one thing."""
+    here = len(tops.intersection(folder.files)) + len(tops.intersection(folder.folders))
+    return here > 1 and here >= len(tops) / 2
+
+
+def _unlike(folder: _Folder, known: frozenset[str]) -> Candidate:
+    """A candidate that looks like no install by itself."""
+    base = os.path.basename(folder.path)
+    found = version_in_name(base)
+    return Candidate(
+        path=folder.path,
+        name=(name_without_version(base) or base).title(),
+        role="launcher",
+        version=found.text if found else "",
+        score=0.0,
+        why=(),
+        known=os.path.realpath(folder.path) in known,
+    )
+
+
+def _compared(candidate: Candidate, like: Collection[str], cancel: CancelToken) -> Candidate:
+    """A candidate with how much of what came lies in it, and when it was last used."""
+    cancel.check()
+    paths = sorted(like)
+    some = paths[:: max(1, len(paths) // _COMPARED)]
+    here = sum(os.path.lexists(os.path.join(candidate.path, path)) for path in some)
+    share = here / len(some) if some else 0.0
+    used = _last_used(candidate.path)
+    when = datetime.fromtimestamp(used).date().isoformat() if used else "never"
+    why = (f"{here} of {len(some)} files of what came lie here", f"last written to on {when}", *candidate.why)
+    return replace(candidate, share=round(share, 3), used=used, why=why)
+
+
+def _last_used(path: str) -> float:
+    """When something in a folder or right below it was last written."""
+    last = 0.0
+    for folder in (path, *(os.path.join(path, name) for name in (_list(path) or _Folder(path)).folders)):
+        try:
+            with os.scandir(folder) as inside:
+                times = [
+                    i.stat(follow_symlinks=False).st_mtime for i in inside if i.is_file(follow_symlinks=False)
+                ]
+        except OSError:
+            continue
+        last = max(last, *times, 0.0)
+    return last
 
 
 def _list(path: str) -> _Folder | None:

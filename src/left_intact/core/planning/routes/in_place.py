@@ -23,6 +23,7 @@ from left_intact.core.model.proof import MAY_STAY_OLD
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Made, Shipped, Source
 from left_intact.core.planning import blockers
+from left_intact.core.planning.donors import donor_faults
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
@@ -61,12 +62,16 @@ class InPlace:
         if are_loose(inputs.survey, inputs.arrival):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)
+        if inputs.donor is not None and inputs.donor.is_somebodys:
+            because = "it is a tree of somebody's, with saves and settings of theirs"
+            return RouteChoice(name=self.name, fits=False, because=because)
         return RouteChoice(name=self.name, fits=True, because="a whole release, laid over the install")
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         survey, arrival = inputs.survey, inputs.arrival
         return (
             *blockers.identity_faults(inputs.install, survey, arrival, known),
+            *donor_faults(inputs),
             *blockers.platform_faults(survey, arrival),
             *blockers.version_faults(survey.reading, arrival.release.reading)[0],
         )

@@ -9,10 +9,11 @@ from left_intact.core.model.plan import Route, RouteChoice
 from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.content_pack import ContentPack
+from left_intact.core.planning.routes.graft import Graft
 from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.core.planning.routes.single_part import SinglePart
 
-ROUTES: tuple[RoutePlanner, ...] = (InPlace(), SinglePart(), ContentPack())
+ROUTES: tuple[RoutePlanner, ...] = (InPlace(), SinglePart(), Graft(), ContentPack())
 _NOT_YET = "Left Intact cannot do this yet"
 
 

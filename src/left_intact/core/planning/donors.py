@@ -1,0 +1,26 @@
+"""What a route says of a tree that is somebody's."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.model.errors import Fault
+from left_intact.core.planning.inputs import PlanInputs
+
+
+def counted(findings: Iterable[Finding]) -> str:
+    """`3 saves, 2 settings, 1 extras`."""
+    found = Counter(f.file_class for f in findings)
+    return ", ".join(f"{found[kind]:,} {kind.value}" for kind in FileClass if found[kind])
+
+
+def donor_faults(inputs: PlanInputs) -> tuple[Fault, ...]:
+    """A blocker where somebody's tree would be laid whole, their saves and account with it."""
+    if inputs.donor is None or not inputs.donor.is_somebodys:
+        return ()
+    says = f"this tree is somebody's: it holds {counted(inputs.donor.own)} that would come along"
+    way = "Take the route graft, or pass it with --allow donor."
+    return (Fault(code="donor", says=says, way_out=way, passable=True),)

@@ -1,0 +1,145 @@
+"""Graft: the program's files are taken out of a tree from another machine; what is somebody's stays out.
+
+Such a tree holds saves, settings, an account and caches of its own. Only what is the program's comes to
+lie in the install, and from there on it is an update in place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from types import MappingProxyType
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Finding
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.kept import Kept
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
+from left_intact.core.model.release import Arrival, Release
+from left_intact.core.model.stages import Carry, Shipped
+from left_intact.core.planning.donors import counted
+from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.routes.in_place import InPlace
+
+QUESTION = "donor-unsorted"
+"""What becomes of what nobody can tell in the donor's tree."""
+_LEANS = 0.5
+"""Where so much of it leans to the program, it is taken unless the person says otherwise."""
+
+
+class Graft:
+    """The route."""
+
+    name = Route.GRAFT
+    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        donor = inputs.donor
+        if donor is None or not donor.is_somebodys:
+            because = "nothing in it is somebody's: it comes from who makes the program"
+            return RouteChoice(name=self.name, fits=False, because=because)
+        return RouteChoice(
+            name=self.name, fits=True, because=f"it is somebody's: {counted(donor.own)} stay out"
+        )
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        taken = _taken(inputs)
+        if not taken.release.entries:
+            says = "nothing in this tree can be told to be the program's"
+            return (Fault(code="empty-arrival", says=says, way_out="Check that it is the right tree."),)
+        return InPlace().blockers(replace(inputs, arrival=taken, donor=None), known)
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        taken = _taken(inputs)
+        drawing = InPlace().draw(replace(inputs, arrival=taken, donor=None))
+        question = _question(inputs)
+        out = _left_out(inputs, taken)
+        labels = [label for label, _ in inputs.survey.roots]
+        rest = (*drawing.kept.rest, *_drops(inputs, out, drawing))
+        warnings = list(drawing.warnings)
+        if out:
+            says = f"the donor's own stays out: {counted(out)}"
+            warnings.insert(
+                0, Fault(code="donor", says=says, way_out="Take from it by hand what you want of it.")
+            )
+        without = tuple(f.path for f in out)
+        stages = tuple(
+            _on_record(stage, without) if isinstance(stage, Carry) else stage for stage in drawing.stages
+        )
+        return replace(
+            drawing,
+            stages=stages,
+            kept=Kept(drawing.kept.pages, drawing.kept.because, labels, rest),
+            questions=(*drawing.questions, *question),
+            warnings=tuple(warnings),
+            arrival=taken,
+        )
+
+
+def _on_record(stage: Carry, without: tuple[str, ...]) -> Carry:
+    shipped = stage.shipped or Shipped(arrival=0)
+    return replace(stage, shipped=replace(shipped, without=without))
+
+
+def _question(inputs: PlanInputs) -> tuple[Question, ...]:
+    unsorted = inputs.donor.unsorted if inputs.donor else ()
+    if not unsorted:
+        return ()
+    leaning = sum(1 for f in unsorted if f.leaning is FileClass.PROGRAM or f.file_class is FileClass.PROGRAM)
+    options = ("leave", "take")
+    answer = inputs.answers.get(QUESTION)
+    number = "1 file" if len(unsorted) == 1 else f"{len(unsorted):,} files"
+    it = "it" if len(unsorted) == 1 else "them"
+    return (
+        Question(
+            id=QUESTION,
+            asks=f"{number} of the donor's, as {unsorted[0].path}: nobody can tell whose; take {it}?",
+            options=options,
+            leads_to=(f"the program does without {it}", f"{it} may be the donor's own"),
+            default="take" if leaning >= len(unsorted) * _LEANS else "leave",
+            answer=answer if answer in options else None,
+            paths=tuple(f.path for f in unsorted),
+            note=f"{leaning} lean to the program",
+        ),
+    )
+
+
+def _taken(inputs: PlanInputs) -> Arrival:
+    """What came, without what is the donor's own."""
+    arrival, donor = inputs.arrival, inputs.donor
+    if donor is None:
+        return arrival
+    wanted = donor.taken
+    for question in _question(inputs):
+        if question.choice == "take":
+            wanted |= frozenset(question.paths)
+    entries: dict[str, Entry] = {p: e for p, e in arrival.release.entries.items() if p in wanted}
+    texts = {p: t for p, t in arrival.release.texts.items() if p in wanted}
+    release = replace(arrival.release, entries=MappingProxyType(entries), texts=MappingProxyType(texts))
+    return replace(arrival, release=release)
+
+
+def _left_out(inputs: PlanInputs, taken: Arrival) -> tuple[Finding, ...]:
+    if inputs.donor is None:
+        return ()
+    every = sorted((*inputs.donor.own, *inputs.donor.unsorted), key=lambda f: f.path)
+    return tuple(f for f in every if f.path not in taken.release.entries)
+
+
+def _drops(inputs: PlanInputs, out: tuple[Finding, ...], drawing: Drawing) -> list[Move]:
+    """What is left out and has no counterpart here, as lines of the plan."""
+    spoken = {m.path for m in drawing.kept.rest}
+    spoken |= {m.path for stage in drawing.stages if isinstance(stage, Carry) for m in stage.moves}
+    return [
+        Move(
+            at=At("", f.path),
+            verb=Verb.DROP,
+            file_class=f.file_class,
+            because="the donor's own: it stays out",
+            bytes=f.entry.bytes,
+        )
+        for f in out
+        if f.path not in spoken and inputs.survey.findings.find(f.path) is None
+    ]

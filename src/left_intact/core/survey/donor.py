@@ -1,0 +1,77 @@
+"""A tree that came from somebody's machine rather than from who makes the program: what in it is theirs.
+
+It is sorted like an install. What is the program's may be taken; the rest is another person's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.pages import Page
+from left_intact.core.survey.names import folder_evidence, name_evidence
+from left_intact.core.survey.weights import weights
+
+_OWN = (FileClass.SAVES, FileClass.STATES)
+_TRACES = (FileClass.SETTINGS, FileClass.CACHE, FileClass.EXTRAS, *_OWN)
+_SURE = 0.75
+"""A save or a state must be one with this certainty to show that somebody lived here."""
+_TAKEN = 0.5
+"""What is the program's with this certainty is taken from a donor; it replaces nothing of the person's."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Donor:
+    """What lies in a tree of somebody's."""
+
+    taken: frozenset[str]
+    """Paths of what is the program's."""
+    own: tuple[Finding, ...]
+    """What is the other person's, ordered by path."""
+    unsorted: tuple[Finding, ...]
+    """What nobody can tell, ordered by path."""
+
+    @property
+    def is_somebodys(self) -> bool:
+        """Whether it holds somebody's saves or states, and other traces of a person beside those."""
+        sure = [f for f in self.own if f.file_class in _OWN and f.certainty >= _SURE]
+        kinds = {f.file_class for f in self.own if f.file_class in _TRACES}
+        return bool(sure) and (len(kinds) > 1 or len(sure) > 1)
+
+
+def may_be_somebodys(pages: Sequence[Page]) -> bool:
+    """Whether names in a tree speak of what runs make, so that it is worth sorting. Cheap."""
+    least = weights().spoken["subtree-least"]
+
+    def speaks(page: Page) -> bool:
+        if any(e.speaks_for in _OWN and e.weight >= least for e in folder_evidence(page.folder)):
+            return bool(page.names)
+        return any(
+            e.speaks_for in _OWN and e.weight >= least for name in page.names for e in name_evidence(name)
+        )
+
+    return any(map(speaks, pages))
+
+
+def donor_of(findings: SortedPages) -> Donor:
+    """What may be taken of a tree that was sorted, and what stays out."""
+    taken, own, unsorted = set[str](), [], []
+    for number, page in enumerate(findings.pages):
+        for at in range(len(page.names)):
+            finding = findings.one(number, at)
+            if finding.file_class is FileClass.PROGRAM and finding.certainty >= _TAKEN:
+                taken.add(finding.path)
+            elif finding.file_class in (FileClass.UNSORTED, FileClass.PROGRAM):
+                unsorted.append(finding)
+            else:
+                own.append(finding)
+        if page.folder in findings.folders:
+            taken.add(page.folder)
+    return Donor(
+        taken=frozenset(taken),
+        own=tuple(sorted(own, key=lambda f: f.path)),
+        unsorted=tuple(sorted(unsorted, key=lambda f: f.path)),
+    )
