@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from left_intact.services.beside import Beside
 from left_intact.services.home import Home
 from left_intact.services.questions import (
     may_be_replaced,
@@ -61,7 +62,7 @@ class Workbench:
     def __init__(self, home: str) -> None:
         self._at = Home(home)
         self.home = self._at.folder
-        self.shelf = Shelf(self._at, Records(self._at))
+        self.shelf = Shelf(self._at, Beside(self._at))
         """The installs, and what waits."""
 
     @cached_property

@@ -50,6 +50,7 @@ class GoingBack(Runs):
         """
         from left_intact.core.planning.back import draw_back
 
+        install = self.now(install)
         self.refuse_if_open(install)
         inputs = self.inputs(install, number, answers or {}, behind, report)
         plan = draw_back(inputs)
@@ -153,10 +154,12 @@ class GoingBack(Runs):
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import housekeeping
 
+        install = self.now(install)
         self.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
         drawn = self.with_things(install, drawn)
         box = self.strongbox(install)
+        install = self.moves(install, box, drawn)
         with self.noting(install, box):
             run = carry_out(
                 drawn, box, self.outside(install), install_id=str(install.id), report=report, cancel=cancel
@@ -168,6 +171,7 @@ class GoingBack(Runs):
             return WentBack(update=undone, restored=0, kept=kept, waits=run)
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
         with it_stands("the update is taken back"):
+            install = self.now(install)
             self.waits_again(install, undone)
             proof = self.prove_run(install, run, report, just_done=True)
         if not missing and not run.missing:  # what could not be put back may yet be got from its copy

@@ -10,17 +10,17 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.update import RunKind, State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
-    from left_intact.core.proving.told import Told
+    from left_intact.core.proving.told import Behind, Told
     from left_intact.services.home import Home
 
-from left_intact.services.records import Records
+from left_intact.services.beside import Beside, leaves_behind
 from left_intact.services.surveys import Surveys
 
 
@@ -39,7 +39,20 @@ def it_stands(stands: str) -> Iterator[None]:
         ) from error
 
 
-class Runs(Records):
+def _behind(inputs: Mapping[str, Any]) -> Behind | None:
+    """The folder that a run left behind, as its journal tells."""
+    from left_intact.core.proving.told import Behind
+
+    said = inputs.get("behind")
+    if not said:
+        return None
+    left = tuple(said.get("left", ()))
+    return Behind(
+        label=said["label"], moved=dict(said.get("moved", ())), left=left, back=said.get("back", False)
+    )
+
+
+class Runs(Beside):
     """What an update and a going back have in common: nobody at work, and the proof afterwards."""
 
     def __init__(self, home: Home, surveys: Surveys) -> None:
@@ -54,9 +67,11 @@ class Runs(Records):
         except BaseException:
             with suppress(LeftIntactError, OSError):  # what went wrong before is what is to be said
                 self.note_box(install, box)
+                self.lies_at(install)
             raise
         with it_stands("it came to its end"):
             self.note_box(install, box)
+            self.lies_at(install)
 
     def refuse_running(self, install: Install) -> None:
         from left_intact.core.files import host
@@ -97,7 +112,10 @@ class Runs(Records):
             whole = any(stage.shipped and not stage.shipped.over for stage in stages)
             held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
             told = self._told(install, update, inputs, held, whole=whole)
-            proof = prove(install.root, witness, told, deep=deep, report=report, cancel=cancel)
+            # Going back to a folder that was left behind is proven in both: what it took away is gone there.
+            back = update.kind is RunKind.BACK and leaves_behind(update)
+            root = update.roots[0].place if back else install.root
+            proof = prove(root, witness, told, deep=deep, report=report, cancel=cancel)
         finally:
             box.close()
         self.library.set_proof(install, update.id, proof_json(proof))
@@ -138,6 +156,7 @@ class Runs(Records):
             starts=find_starts(install.root, start_folders()),
             look_at=self.library.look_at(install),
             pictures=captures(inputs.get("picture", "")),
+            behind=_behind(inputs) if leaves_behind(update) else None,
         )
 
     def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:
@@ -160,6 +179,20 @@ class Runs(Records):
             "picture": picture or newest_capture(plan.survey),
         }
         return replace(plan, inputs={**plan.inputs, **more})
+
+    def moves(self, install: Install, box: Strongbox, plan: Plan) -> Install:
+        """Before a run: the install as it lies for it. Where the run ends with the install in another folder,
+        the box is known beforehand, wherever that folder may be.
+        """
+        from left_intact.core.planning.side import OLD
+
+        old = next((root.place for root in plan.roots if root.label == OLD), "")
+        if not old:
+            return install
+        box.make()
+        card = box.claim(install.root, str(install.id))
+        self.library.set_box(install, card.id, box.folder, needed=True)
+        return self.begins_to_move(install, old, plan.root)
 
     def waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""

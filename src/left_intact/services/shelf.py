@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
@@ -17,20 +17,20 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
 
-from left_intact.services.records import Records
+from left_intact.services.beside import Beside
 from left_intact.services.values import ShelfRow
 
 
 class Shelf(Service):
     """The installs that a person keeps, and what waits."""
 
-    def __init__(self, home: Home, records: Records) -> None:
+    def __init__(self, home: Home, records: Beside) -> None:
         super().__init__(home)
         self.records = records
 
     def installs(self) -> list[Install]:
         """All of them, in the order in which they came."""
-        return self.library.installs()
+        return [self.records.lies_at(install) for install in self.library.installs()]
 
     def register(
         self, root: str, *, name: str = "", role: str = "emulator", version_command: Sequence[str] = ()
@@ -53,7 +53,7 @@ class Shelf(Service):
         known = {install.id for install in self.library.installs()}
         install = self.library.find(word)
         if install.id in known:
-            return install
+            return self.records.lies_at(install)
         from left_intact.core.survey.finding import guess_role
 
         role = guess_role(install.root)
@@ -62,7 +62,7 @@ class Shelf(Service):
 
     def known(self, word: str) -> Install:
         """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""
-        return self.library.known(word)
+        return self.records.lies_at(self.library.known(word))
 
     def forget(self, install: Install) -> str:
         """Take it off the shelf; where its strongbox stays, if it has one. Nothing on disk is touched.
@@ -101,7 +101,7 @@ class Shelf(Service):
 
     def rows(self) -> list[ShelfRow]:
         """All installs with what is known about them; reads no install."""
-        return [self._row(install) for install in self.library.installs()]
+        return [self._row(install) for install in self.installs()]
 
     def _row(self, install: Install) -> ShelfRow:
         summary, hold = self.library.summary(install), self.library.hold(install)
@@ -112,7 +112,7 @@ class Shelf(Service):
             arrivals=tuple(self.library.arrivals(install)),
             updates=updates,
             trouble=trouble,
-            missing=not os.path.isdir(install.root),
+            missing=not os.path.isdir(install.root) and not any(u.state in UNFINISHED for u in updates),
             held=(hold.beyond, hold.reason, hold.until) if hold else None,
             newest=self._newest_known(install, summary),
         )

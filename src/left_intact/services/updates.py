@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
+from left_intact.services.beside import Beside, leaves_behind
 from left_intact.services.going_back import GoingBack
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys, refuse_other_version
@@ -58,9 +59,10 @@ class Updates(Runs):
         from left_intact.core.planning.routes.registry import route_named
         from left_intact.core.survey.weights import weights
 
-        wanted = route_named(route)
-        if into:
+        wanted = Route.SIDE_BY_SIDE if into and route is None else route_named(route)
+        if into and wanted is not Route.SIDE_BY_SIDE:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
+        install = self.now(install)
         self.refuse_if_open(install)
         names = self.surveys.names_of(install) if isinstance(arrival, str) or baseline else None
         if isinstance(arrival, str):
@@ -77,18 +79,29 @@ class Updates(Runs):
 
         named = self.surveys.baseline(install, baseline, names)
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
+        facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
+        side = None
+        if wanted is Route.SIDE_BY_SIDE or (wanted is None and self.is_named_for_a_version(install)):
+            side = self.side(install, into or self.new_folder(install, arrival), arrival)
+            facts = Beside.circumstances(self, install, facts, side)
+            wanted = Route.SIDE_BY_SIDE if arrival.shape != "file" else wanted
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
             arrival=arrival,
             baseline=base,
             sheet=known_sheet,
-            facts=self.surveys.circumstances(install, survey, arrival.release.version_text),
+            facts=facts,
+            side=side,
             read=roots_reader(install.root, survey.roots),
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
-            donor=self.surveys.donor(arrival, known_sheet, always=wanted is Route.GRAFT),
+            donor=self.surveys.donor(
+                arrival,
+                known_sheet,
+                always=wanted is Route.GRAFT or (side is not None and side.place == arrival.source),
+            ),
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
@@ -134,6 +147,7 @@ class Updates(Runs):
         from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
 
         refuse_if_blocked(plan, frozenset(allowed))
+        install = self.now(install)
         self.refuse_running(install)
         is_idle = not plan.changes and len(plan.carries) == len(plan.stages)
         if is_idle and any(u.state is State.ON_TRIAL for u in self.history(install)):
@@ -145,6 +159,7 @@ class Updates(Runs):
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         self._refuse_shared(install, plan.roots)
+        install = self.moves(install, box, plan)
         with self.noting(install, box):
             update = carry_out(
                 plan,
@@ -159,7 +174,7 @@ class Updates(Runs):
             return Outcome(update=update, proven=None)
         with it_stands("the update is carried out and on trial"):
             self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
-            if plan.baseline is not None and self._lays_a_release(plan):
+            if plan.baseline is not None and self._lays_a_release(plan) and not leaves_behind(update):
                 from left_intact.core.model.pages import pages_in
 
                 self.surveys.learn_from_update(
@@ -261,6 +276,7 @@ class Updates(Runs):
 
         Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
+        install = self.now(install)
         self.refuse_if_open(install)
         last = self.in_force(install)
         back = self.went_back(install)
@@ -371,6 +387,7 @@ class Updates(Runs):
         """Confirm the update on trial and free the program's old files."""
         from left_intact.core.carrying.recovery import settle
 
+        install = self.now(install)
         box = self.strongbox(install)
         with self.noting(install, box):
             return settle(box)
@@ -381,11 +398,12 @@ class Updates(Runs):
         """
         from left_intact.core.carrying.recovery import recover
 
+        install = self.now(install)
         box = self.strongbox(install)
         with self.noting(install, box):
             run = recover(box, self.back.outside(install), install.root, forward, report)
         with it_stands("what was cut off is ended"):
-            return self._ended(install, run)
+            return self._ended(self.now(install), run)
 
     def go_on(
         self,
@@ -402,6 +420,7 @@ class Updates(Runs):
         """
         from left_intact.core.carrying.recovery import go_on
 
+        install = self.now(install)
         self.refuse_running(install)
         box = self.strongbox(install)
         if not box.exists:

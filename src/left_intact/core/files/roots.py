@@ -30,13 +30,17 @@ def read_roots(
     roots: Sequence[tuple[str, str]],
     *,
     known: Callable[[], Mapping[str, Page]] | None = None,
+    may_lack: bool = False,
     report: Report = silent,
     cancel: CancelToken | None = None,
 ) -> Tree:
     """Read a root and those beside it, as `read_tree` does. A root beside it that is gone is a fault, not
-    an error.
+    an error; with `may_lack` the first may be gone too, and counts as empty.
     """
-    tree = read_tree(root, known=known, report=report, cancel=cancel)
+    if may_lack and not os.path.lexists(root):
+        tree = Tree(root=root, pages=())
+    else:
+        tree = read_tree(root, known=known, report=report, cancel=cancel)
     if not roots:
         return tree
     before = known() if known else {}

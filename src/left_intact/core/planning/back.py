@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
+from typing import Any
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
@@ -20,6 +21,7 @@ from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.side import OLD
 from left_intact.core.planning.space import room_for
 from left_intact.core.planning.today import Today
 
@@ -119,7 +121,15 @@ def draw_back(inputs: BackInputs) -> Plan:
         space=space,
         survey=inputs.today.survey,
         undoes=(inputs.update,),
+        inputs=_told(inputs),
     )
+
+
+def _told(inputs: BackInputs) -> Mapping[str, Any]:
+    """For the journal: which folder is the install again, where it was left behind."""
+    if not any(root.label == OLD for root in inputs.roots):
+        return MappingProxyType({})
+    return MappingProxyType({"behind": {"label": OLD, "back": True}})
 
 
 def _unreadable(inputs: BackInputs) -> list[Fault]:

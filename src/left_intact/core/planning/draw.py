@@ -49,7 +49,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         ),
         warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
         space=space,
-        survey=inputs.survey,
+        survey=drawing.survey or inputs.survey,
         arrivals=(arrival,),
         baseline=drawing.baseline,
         on_failure=drawing.on_failure,
@@ -59,6 +59,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 "arrival_digest": arrival.digest,
                 "version_places": [list(pair) for pair in inputs.sheet.version_places],
                 "things_by": [asdict(rule) for rule in inputs.sheet.things],
+                **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
             }
         ),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Protocol
+from typing import Any, Protocol
 
 from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
@@ -17,6 +17,7 @@ from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.side import Side
 from left_intact.core.survey.donor import Donor
 
 
@@ -39,6 +40,8 @@ class PlanInputs:
     """Warnings of what was read: they are shown with those of the plan."""
     donor: Donor | None = None
     """What is whose in what came, where it may be a tree of somebody's."""
+    side: Side | None = None
+    """The new folder, on the route that has one."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
 
@@ -59,6 +62,10 @@ class Drawing:
     """Where it is not the one of the arrival."""
     on_failure: OnFailure = OnFailure.UNDO
     parts: tuple[PartChange, ...] = ()
+    survey: Survey | None = None
+    """What lies in all folders of the plan, where that is more than the install."""
+    told: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
+    """What the journal keeps for the proof, beside what it keeps of all plans."""
     arrival: Arrival | None = None
     """What is laid of what came, where that is less."""
 

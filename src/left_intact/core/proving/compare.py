@@ -18,14 +18,17 @@ from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Total
 
 _STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
+_CARRIED = (Verb.CARRY, Verb.REHOME)
 
 
 class Now:
     """What lies in the roots now, by place."""
 
     def __init__(self, pages: Sequence[Page], labels: Sequence[str], *, modes: bool = True) -> None:
-        """`modes` says whether this system keeps modes of files at all."""
-        self.entries, self.labels = PagedEntries(pages), ("", *labels)
+        """`labels` are those of the roots that are there, the first one's empty; `modes` says whether this
+        system keeps modes of files at all.
+        """
+        self.entries, self.labels = PagedEntries(pages), tuple(labels)
         self._closed = frozenset(page.folder for page in pages if page.fault)
         self.modes = modes
         self.holds_rights = modes and any(_may_run(page) for page in pages)
@@ -77,6 +80,18 @@ class Tally:
     trouble: Counter[FileClass] = field(default_factory=Counter)
     since: Counter[FileClass] = field(default_factory=Counter)
     untold: Counter[FileClass] = field(default_factory=Counter)
+    behind: str = ""
+    """How paths begin that lie in a folder which was left behind: what is there now counts nowhere."""
+    back: bool = False
+    """Whether that folder is the install again, and alone counts."""
+
+    def adds_before(self, path: str) -> bool:
+        """Whether what lay at a path before counts as before."""
+        return not self.behind or path.startswith(self.behind)
+
+    def adds_after(self, path: str) -> bool:
+        """Whether what lies at a path now counts as after."""
+        return not self.behind or path.startswith(self.behind) is self.back
 
 
 def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
@@ -121,10 +136,12 @@ def _compare_page(tally: Tally, kept: KeptPage, page: Page | None, now: Now, car
 
 def _count_equal(tally: Tally, kept: KeptPage) -> None:
     """Names that all have the bytes they had; so their sizes are what they were, too."""
+    start = kept.page.folder + "/"
+    before, after = tally.adds_before(start), tally.adds_after(start)
     for kind, total in kept.totals().items():
-        tally.before[kind] += total
-        tally.after[kind] += total
-        tally.equal[kind] += total.files
+        tally.before[kind] += total if before else Total()
+        tally.after[kind] += total if after else Total()
+        tally.equal[kind] += total.files if after else 0
         tally.counts[Verb.KEEP] += total.files
         if kind.is_the_persons:
             tally.kept += total
@@ -160,7 +177,8 @@ def _look_for_new(tally: Tally, page: Page, kept: KeptPage | None, spoken: set[s
         if name not in known and name not in spoken:
             entry = page.entry(at)
             tally.appeared.append(entry.path)
-            tally.after[FileClass.UNSORTED] += Total(files=1, bytes=entry.bytes)
+            if tally.adds_after(entry.path):
+                tally.after[FileClass.UNSORTED] += Total(files=1, bytes=entry.bytes)
 
 
 def _total(entry: Entry | None) -> Total:
@@ -173,8 +191,8 @@ def _compare(
     tally: Tally, path: str, row: Witnessed, there: Entry | None, now: Now, carried_at: float
 ) -> None:
     kind = row.file_class
-    tally.before[kind] += _total(row.before)
-    tally.after[kind] += _total(there)
+    tally.before[kind] += _total(row.before) if tally.adds_before(path) else Total()
+    tally.after[kind] += _total(there) if tally.adds_after(path) else Total()
     if _cannot_tell(row, there, now, path):
         tally.unread.append(path)
         tally.untold[kind] += 1
@@ -194,10 +212,11 @@ def _compare(
     if stays:
         _compare_kept(tally, path, row, there, now, carried_at)
     elif row.agreed is not None and there is not None and _lies_as(there, row.agreed):
-        tally.counts[row.verb] += 1
-        tally.agreed[kind] += there.kind is not Kind.FOLDER
+        tally.counts[row.verb] += row.verb not in _CARRIED or there.kind is not Kind.FOLDER
+        carried = row.verb in _CARRIED and bool(tally.behind)
+        (tally.equal if carried else tally.agreed)[kind] += there.kind is not Kind.FOLDER
         _compare_rights(tally, path, row.agreed, there, now)
-    elif row.verb is Verb.MERGE:
+    elif row.verb is Verb.MERGE or (row.verb in _CARRIED and kind.is_the_persons):
         _altered(tally, path, kind, there, carried_at)
     else:
         tally.not_laid.append(path)
@@ -232,7 +251,7 @@ def _compare_kept(
         return
     if there is not None and _lies_as(there, before):
         tally.counts[Verb.KEEP] += 1
-        tally.equal[kind] += before.kind is not Kind.FOLDER
+        tally.equal[kind] += before.kind is not Kind.FOLDER and tally.adds_after(path)
         if kind.is_the_persons:
             tally.kept += _total(before)
         _compare_rights(tally, path, before, there, now)

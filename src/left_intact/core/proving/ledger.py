@@ -13,11 +13,21 @@ from left_intact.core.model.proof import LedgerLine, Witness
 from left_intact.core.model.things import Counted, Thing, ThingLine
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things, joined
-from left_intact.core.proving.told import Told
+from left_intact.core.proving.told import Behind, Told
 
 
-def _items_before(witness: Witness, *, agreed: bool) -> Iterator[Item]:
-    """What lay there before, or of that what the plan meant to lie there still."""
+def _items_before(witness: Witness, *, agreed: bool, behind: Behind | None) -> Iterator[Item]:
+    """What lay there before, or of that what the plan meant to lie there still. Where a folder was left
+    behind that is what lay in it, under the paths that the new folder has.
+    """
+    for path, kind, file_format in _items_of(witness, agreed=agreed):
+        if behind is None:
+            yield path, kind, file_format
+        elif inside := behind.path(path):
+            yield inside, kind, file_format
+
+
+def _items_of(witness: Witness, *, agreed: bool) -> Iterator[Item]:
     for kept in witness.kept.pages:
         for at in kept.places:
             yield kept.page.path(at), CLASSES[kept.classes[at]], ""
@@ -26,8 +36,17 @@ def _items_before(witness: Witness, *, agreed: bool) -> Iterator[Item]:
             yield place.shown, row.file_class, row.before.format
 
 
-def _items_now(witness: Witness, now: Now) -> Iterator[Item]:
+def _items_now(witness: Witness, now: Now, behind: Behind | None) -> Iterator[Item]:
     """What is new has the class of most of its folder."""
+    for path, kind, file_format in _items_there(witness, now):
+        apart = behind is not None and path.startswith(f"{behind.label}:/")
+        if behind is None or (not apart and not behind.back):
+            yield path, kind, file_format
+        elif apart and (behind.back or behind.stays(behind.path(path))):
+            yield behind.path(path), kind, file_format
+
+
+def _items_there(witness: Witness, now: Now) -> Iterator[Item]:
     rows = {at.shown: row.file_class for at, row in witness.rows.items()}
     kept = {one.page.folder: one for one in witness.kept.pages}
     for page in now.entries.pages:
@@ -49,14 +68,15 @@ def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple
     read = roots_reader(root, witness.roots)
 
     def by_files(agreed: bool) -> list[Counted]:
-        counted = count_things(_items_before(witness, agreed=agreed), read, of_files)
+        items = _items_before(witness, agreed=agreed, behind=told.behind)
+        counted = count_things(items, read, of_files)
         return [one for one in counted if one.thing not in by_list or one.thing in ruled]
 
     before = by_files(False)
     # Counting all of it once more is for updates that take something away.
     stays = by_files(True) if any(r.before and not r.agreed for r in witness.rows.values()) else before
     starts = told.starts if Thing.STARTS in by_list else ()
-    after = count_things(_items_now(witness, now), read, known, starts)
+    after = count_things(_items_now(witness, now, told.behind), read, known, starts)
     return compared(joined((*told.things, *before)), after, joined((*told.things, *stays)))
 
 

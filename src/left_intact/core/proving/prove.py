@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from left_intact.core.files.roots import read_roots
 from left_intact.core.files.tree import Tree, text_reader
@@ -34,7 +35,7 @@ from left_intact.core.proving.checks import (
 )
 from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
-from left_intact.core.proving.told import NOTHING_TOLD, Told
+from left_intact.core.proving.told import NOTHING_TOLD, Behind, Told
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""
@@ -62,15 +63,19 @@ def prove(
         (label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place)
     )
     known = {} if deep else _told_by_stamps(witness, most)
-    tree = read_roots(root, roots, known=(lambda: known) if known else None, report=report, cancel=cancel)
-    now = Now(tree.pages, [label for label, _ in roots], modes=told.modes)
-    tally = Tally()
+    known_pages = (lambda: known) if known else None
+    tree = read_roots(root, roots, known=known_pages, may_lack="" in gone, report=report, cancel=cancel)
+    there = [label for label, place in (("", root), *roots) if label or os.path.lexists(place)]
+    now = Now(tree.pages, there, modes=told.modes)
+    behind = told.behind
+    tally = Tally(behind=f"{behind.label}:/" if behind else "", back=behind is not None and behind.back)
     compare(tally, witness, now, told.carried_at)
     unchanged = _told(known, now)
     appeared = tally.appeared
-    version = version_now(tree, told.name, told.readings, told.version_places)
+    home = _home(tree, witness, behind)
+    version = version_now(home, told.name, told.readings, told.version_places)
     old = stayed_old(witness, now, told.shipped)
-    lines = ledger_of_things(witness, now, root, told)
+    lines = ledger_of_things(witness, now, home.root, told)
     checks = [
         person_check(tally),
         program_check(tally, witness),
@@ -108,6 +113,19 @@ def prove(
         seconds=time.monotonic() - began,
         told_by_stamps=unchanged,
     )
+
+
+def _home(tree: Tree, witness: Witness, behind: Behind | None) -> Tree:
+    """The tree of the folder that the install lies in."""
+    if behind is None or not behind.back:
+        return tree
+    start = f"{behind.label}:"
+    pages = tuple(
+        replace(page, folder=page.folder[len(start) + 1 :])
+        for page in tree.pages
+        if page.folder == start or page.folder.startswith(start + "/")
+    )
+    return Tree(root=dict(witness.roots)[behind.label], pages=pages)
 
 
 def _told_by_stamps(witness: Witness, most: int) -> dict[str, Page]:

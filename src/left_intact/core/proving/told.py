@@ -2,11 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from types import MappingProxyType
 
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Behind:
+    """A folder that was left behind: what lay in it was before, what lies in it now counts no more."""
+
+    label: str
+    """Of its root."""
+    moved: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    """Paths in it, and those that the new folder has for them where they are other ones."""
+    left: tuple[str, ...] = ()
+    """Folders of it that are used from where they are."""
+    back: bool = False
+    """Whether it is the install again: then it alone counts, before and after."""
+
+    def path(self, shown: str) -> str:
+        """A path of the folder left behind as the new folder has it; empty for a path of another folder."""
+        start = f"{self.label}:/"
+        inside = shown[len(start) :] if shown.startswith(start) else ""
+        return self.moved.get(inside, inside)
+
+    def stays(self, path: str) -> bool:
+        """Whether a path is used from the folder left behind."""
+        return any(path.startswith(folder + "/") for folder in self.left)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +64,8 @@ class Told:
     """What the person wants to tick."""
     pictures: tuple[str, str] = ("", "")
     """A scene before and after."""
+    behind: Behind | None = None
+    """The folder that was left behind, where the install got a new one."""
 
 
 NOTHING_TOLD = Told()

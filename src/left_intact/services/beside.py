@@ -1,0 +1,209 @@
+"""The folder that a new build gets for itself, and where the install lies once it is there.
+
+The journal decides where an install lies; what the library says of it is brought in line with that, at once
+or, where a crash came between, when the install is next asked for.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import Root
+from left_intact.core.model.update import State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.release import Arrival
+    from left_intact.core.planning.circumstances import Circumstances
+    from left_intact.core.planning.side import Side
+
+from left_intact.services.records import Records
+
+_TAKEN_BACK = (State.GONE_BACK, State.ABANDONED)
+
+
+class Beside(Records):
+    """Folders beside an install."""
+
+    def side(self, install: Install, into: str | None, arrival: Arrival) -> Side:
+        """The new folder as it lies now: the one that is named, else a sibling that is named for the new
+        version. Raises what `vetted` raises.
+        """
+        from left_intact.core.files.tree import read_tree, text_reader
+        from left_intact.core.planning.side import Side
+
+        known = arrival.release.version_text
+        place = self._vetted(install, into or folder_for(install.root, known))
+        existed = os.path.isdir(place)
+        return Side(
+            place=place,
+            was=install.root,
+            pages=read_tree(place).pages if existed else (),
+            existed=existed,
+            read=text_reader(place) if existed else (lambda path: None),
+        )
+
+    def is_named_for_a_version(self, install: Install) -> bool:
+        """Whether its folder bears its version: whoever keeps it so gives each build a folder."""
+        from left_intact.core.model.version import version_in_name
+
+        return version_in_name(os.path.basename(install.root)) is not None
+
+    def new_folder(self, install: Install, arrival: Arrival) -> str | None:
+        """What came, where it is a folder beside the install: it was unpacked to where it is to stay."""
+        beside = os.path.dirname(arrival.source) == os.path.dirname(install.root)
+        return arrival.source if arrival.shape == "folder" and beside and not arrival.root else None
+
+    def _vetted(self, install: Install, into: str) -> str:
+        """The whole path of a new folder. Raises `bad-into` with what is wrong with it."""
+        from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
+
+        place = os.path.abspath(os.path.expanduser(into))
+        above = os.path.realpath(os.path.dirname(place))
+        place = os.path.join(above, os.path.basename(place))
+
+        def bad(says: str) -> LeftIntactError:
+            return LeftIntactError("bad-into", says, path=place, way_out="Name another folder with --into.")
+
+        if not os.path.isdir(above):
+            raise bad("the folder that it is to lie in is not there")
+        if os.path.lexists(place) and (os.path.islink(place) or not os.path.isdir(place)):
+            raise bad("the new folder must be a folder, and this is something else")
+        if STRONGBOX_FOLDER in place.split(os.sep) or lies_in(place, os.path.realpath(self.home)):
+            raise bad("here this program keeps its own things")
+        roots = [(install.name, install.root), *((install.name, p) for _, p in self.library.roots(install))]
+        roots += [(other.name, other.root) for other in self.library.installs() if other.id != install.id]
+        for name, root in roots:
+            real = os.path.realpath(root)
+            if lies_in(place, real) or lies_in(real, place):
+                raise bad(f"this and a folder of {name} lie in each other")
+        return place
+
+    def circumstances(self, install: Install, facts: Circumstances, side: Side) -> Circumstances:
+        """What the machine says of the two folders, from what it says of the install."""
+        from left_intact.core.carrying.boxes import strongbox_for
+        from left_intact.core.files import host
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.planning.circumstances import BOX
+        from left_intact.core.planning.side import OLD
+
+        box = strongbox_for(install.root, install.name, self.home, self.library.box(install))
+        new = Root(label="", place=side.place, identity=identity_of(side.place), existed=side.existed)
+        first, *others = facts.roots
+        roots = (new, replace(first, label=OLD), *others)
+        above = side.place if side.existed else os.path.dirname(side.place)
+        folders = ["", *(page.folder for page in side.pages)]
+        name_bytes, path_bytes = host.longest_names(above)
+        return replace(
+            facts,
+            roots=roots,
+            free=host.free_bytes(above),
+            unwritable=host.unwritable(above, folders if side.existed else [""]),
+            narrow_names=host.narrow_names(above),
+            folds_case=host.folds_case(above),
+            running=(*facts.running, *(host.running_from(side.place) if side.existed else ())),
+            name_bytes=name_bytes,
+            path_bytes=path_bytes,
+            rooms=host.rooms({BOX: box.folder, **{root.label: root.place for root in roots}}),
+        )
+
+    # ------------------------------------------------------------ where the install lies
+
+    def now(self, install: Install) -> Install:
+        """An install as the library knows it now, in the folder that it lies in: a run may have moved it."""
+        fresh = next((one for one in self.library.installs() if one.id == install.id), install)
+        return self.lies_at(fresh)
+
+    def begins_to_move(self, install: Install, old: str, new: str) -> Install:
+        """Before a run that ends with the install in another folder: from now on the run's journal tells."""
+        self.library.set_choice(_name(install), json.dumps([old, new]))
+        self.library.set_place(install, new)
+        return replace(install, root=new)
+
+    def lies_at(self, install: Install) -> Install:
+        """An install with the folder that its journal says it lies in: another one only after a run that
+        moves it.
+
+        Raises nothing: where the journal cannot be read the library counts.
+        """
+        said = self.library.choice(_name(install))
+        if not said:
+            return install
+        old, new = json.loads(said)
+        if install.root not in (old, new):
+            self.library.set_choice(_name(install), "")  # the person said that it lies elsewhere by now
+            return install
+        try:
+            updates, run = self.runs(install)
+        except LeftIntactError:
+            return install
+        if run is not None:
+            return self._at(install, new)
+        moving = next((u for u in updates if leaves_behind(u) == old and u.roots[0].place == new), None)
+        back = moving is None or moving.state in _TAKEN_BACK
+        self.library.set_choice(_name(install), "")
+        return self._at(install, old if back else new, update=moving)
+
+    def _at(self, install: Install, place: str, update: Update | None = None) -> Install:
+        if install.root != place:
+            self.library.set_place(install, place)
+            install = replace(install, root=place)
+        if update is not None:
+            self.strongbox(install).claim(place, str(install.id))
+        if update is not None:
+            self._content_left(install, update)
+        return install
+
+    def _content_left(self, install: Install, update: Update) -> None:
+        """Content that stays in the old folder is read with the install, as long as it uses it from there."""
+        from left_intact.core.carrying.journal import Journal
+
+        with Journal(self.strongbox(install).journal_path) as journal:
+            left = journal.inputs(update.id).get("behind", {}).get("left", [])
+        old = leaves_behind(update)
+        known = dict(self.library.roots(install))
+        for folder in left:
+            label, place = label_for(folder), os.path.join(old, *folder.split("/"))
+            if update.state in _TAKEN_BACK:
+                if known.get(label) == place:
+                    self.library.set_root(install, label, None)
+            elif label not in known:
+                self.library.set_root(install, label, place)
+
+
+def label_for(folder: str) -> str:
+    """What a folder that stays where it is is called as a root."""
+    return "".join(c if c.isalnum() else "-" for c in folder.lower()).strip("-") or "content"
+
+
+def leaves_behind(update: Update) -> str:
+    """The folder that an update leaves behind; empty where it leaves none."""
+    from left_intact.core.planning.side import OLD
+
+    return next((root.place for root in update.roots if root.label == OLD), "")
+
+
+def folder_for(root: str, version: str) -> str:
+    """A sibling of an install that is named for a version: in place of the one in its name, else after it.
+
+    Raises `no-into` where no version is known to name it for.
+    """
+    from left_intact.core.model.version import version_in_name
+
+    above, base = os.path.split(root)
+    if not version:
+        says = "no version is known that the new folder could be named for"
+        raise Misuse("no-into", says, way_out="Name the new folder with --into.")
+    clean = "".join(c if c.isalnum() or c in ".-_ " else "-" for c in version)
+    known = version_in_name(base)
+    if known is not None and known.text in base:
+        return os.path.join(above, base.replace(known.text, clean))
+    return os.path.join(above, f"{base}-{clean}")
+
+
+def _name(install: Install) -> str:
+    return f"moves-{install.id}"
