@@ -144,9 +144,12 @@ def test_blockers(mock: Mock) -> None:
     assert "other-program" in _codes(mock)
     mock.arrive({f"quite/{n}.bin": b"x" + bytes([n]) for n in range(12)} | {"VERSION": "1.1"}, "mocklet-1.1")
     assert "stranger" in _codes(mock)
-    mock.next = mock.folder / "libcore.so"
+    mock.next = mock.folder / "heron.so"
     mock.next.write_bytes(elf("mocklet 1.1", b"z"))
     assert "not-a-release" in _codes(mock)
+    mock.next = mock.folder / "libcore.so"  # that one is a part of it
+    mock.next.write_bytes(elf("mocklet 1.1", b"z"))
+    assert not _codes(mock)
 
 
 def test_blockers_of_the_machine(mock: Mock) -> None:
@@ -285,11 +288,11 @@ def test_what_cannot_be_an_arrival(mock: Mock) -> None:
     install = mock.bench.shelf.find(str(mock.root))
     mock.arrive(release("1.1"))
     with pytest.raises(Misuse):
-        mock.bench.updates.draft(install, str(mock.next), route="side-by-side")
+        mock.bench.updates.draft(install, str(mock.next), route="ladder")
     with pytest.raises(Misuse):
         mock.bench.updates.draft(install, str(mock.next), route="by balloon")
     with pytest.raises(Misuse):
-        mock.bench.updates.draft(install, str(mock.next), into="x")
+        mock.bench.updates.draft(install, str(mock.next), route="in-place", into="x")
 
 
 def test_a_script_program_keeps_its_right_to_run(mock: Mock) -> None:

@@ -29,7 +29,7 @@ _TAKEN_BACK = (State.GONE_BACK, State.ABANDONED)
 class Beside(Records):
     """Folders beside an install."""
 
-    def side(self, install: Install, into: str | None, arrival: Arrival) -> Side:
+    def side(self, install: Install, into: str | None, arrival: Arrival, facts: Circumstances) -> Side:
         """The new folder as it lies now: the one that is named, else a sibling that is named for the new
         version. Raises what `vetted` raises.
         """
@@ -39,13 +39,14 @@ class Beside(Records):
         known = arrival.release.version_text
         place = self._vetted(install, into or folder_for(install.root, known))
         existed = os.path.isdir(place)
-        return Side(
+        side = Side(
             place=place,
             was=install.root,
             pages=read_tree(place).pages if existed else (),
             existed=existed,
             read=text_reader(place) if existed else (lambda path: None),
         )
+        return replace(side, facts=self._circumstances(install, facts, side))
 
     def is_named_for_a_version(self, install: Install) -> bool:
         """Whether its folder bears its version: whoever keeps it so gives each build a folder."""
@@ -83,7 +84,7 @@ class Beside(Records):
                 raise bad(f"this and a folder of {name} lie in each other")
         return place
 
-    def circumstances(self, install: Install, facts: Circumstances, side: Side) -> Circumstances:
+    def _circumstances(self, install: Install, facts: Circumstances, side: Side) -> Circumstances:
         """What the machine says of the two folders, from what it says of the install."""
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
-from left_intact.services.beside import Beside, leaves_behind
+from left_intact.services.beside import leaves_behind
 from left_intact.services.going_back import GoingBack
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys, refuse_other_version
@@ -82,9 +82,7 @@ class Updates(Runs):
         facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
         side = None
         if wanted is Route.SIDE_BY_SIDE or (wanted is None and self.is_named_for_a_version(install)):
-            side = self.side(install, into or self.new_folder(install, arrival), arrival)
-            facts = Beside.circumstances(self, install, facts, side)
-            wanted = Route.SIDE_BY_SIDE if arrival.shape != "file" else wanted
+            side = self.side(install, into or self.new_folder(install, arrival), arrival, facts)
         inputs = PlanInputs(
             install=install.name,
             survey=survey,

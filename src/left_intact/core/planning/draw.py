@@ -29,11 +29,12 @@ def draw_up(inputs: PlanInputs) -> Plan:
     planner = choose(inputs)
     drawing = planner.draw(inputs)
     moves = [move for stage in drawing.stages if isinstance(stage, Carry) for move in stage.moves]
-    space = room_for(moves, inputs.facts)
+    facts = drawing.facts or inputs.facts
+    space = room_for(moves, facts)
     arrival = drawing.arrival or inputs.arrival
     return Plan(
         install=inputs.install,
-        roots=roots_of(inputs.survey, inputs.facts),
+        roots=roots_of(inputs.survey, facts),
         from_version=inputs.survey.version_text,
         to_version=arrival.release.version_text if drawing.to_version is None else drawing.to_version,
         route=planner.name,
@@ -45,7 +46,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         blockers=(
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,
-            *blockers.machine_faults(inputs.install, moves, space, inputs.facts),
+            *blockers.machine_faults(inputs.install, moves, space, facts),
         ),
         warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
         space=space,

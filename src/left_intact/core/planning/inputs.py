@@ -62,6 +62,8 @@ class Drawing:
     """Where it is not the one of the arrival."""
     on_failure: OnFailure = OnFailure.UNDO
     parts: tuple[PartChange, ...] = ()
+    facts: Circumstances | None = None
+    """What the machine says of the folders of the plan, where those are others than the install's."""
     survey: Survey | None = None
     """What lies in all folders of the plan, where that is more than the install."""
     told: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))

@@ -13,6 +13,7 @@ from left_intact.core.files.tree import ReadText
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.pages import Page, PagedEntries
+from left_intact.core.planning.circumstances import Circumstances
 
 FIRST_START = 900
 """Seconds that a first start, with a look around, may take from the first file that it writes."""
@@ -32,6 +33,8 @@ class Side:
     """What lies there; empty where nothing does."""
     existed: bool = False
     read: ReadText = field(default=lambda path: None)
+    facts: Circumstances = field(default_factory=Circumstances)
+    """What the machine says of the new folder and of the old one."""
 
     @cached_property
     def entries(self) -> PagedEntries:

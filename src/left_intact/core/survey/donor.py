@@ -19,6 +19,9 @@ _OWN = (FileClass.SAVES, FileClass.STATES)
 _TRACES = (FileClass.SETTINGS, FileClass.CACHE, FileClass.EXTRAS, *_OWN)
 _SURE = 0.75
 """A save or a state must be one with this certainty to show that somebody lived here."""
+_HOUR = 3_600 * 10**9
+_MANY = 3
+"""So many kinds of traces tell somebody's tree where times do not."""
 _TAKEN = 0.5
 """What is the program's with this certainty is taken from a donor; it replaces nothing of the person's."""
 
@@ -33,13 +36,21 @@ class Donor:
     """What is the other person's, ordered by path."""
     unsorted: tuple[Finding, ...]
     """What nobody can tell, ordered by path."""
+    built: int = 0
+    """When the newest of the program's files was written, in nanoseconds since 1970."""
 
     @property
     def is_somebodys(self) -> bool:
-        """Whether it holds somebody's saves or states, and other traces of a person beside those."""
+        """Whether it holds somebody's saves or states, written after the program was built, and other traces
+        of a person; a release may bring a save to try. Where all has one time, caches must be among those.
+        """
         sure = [f for f in self.own if f.file_class in _OWN and f.certainty >= _SURE]
         kinds = {f.file_class for f in self.own if f.file_class in _TRACES}
-        return bool(sure) and (len(kinds) > 1 or len(sure) > 1)
+        if not sure or len(kinds) < 2:
+            return False
+        if any(f.entry.mtime_ns > self.built + _HOUR for f in sure):
+            return True
+        return FileClass.CACHE in kinds and len(kinds) >= _MANY
 
 
 def may_be_somebodys(pages: Sequence[Page]) -> bool:
@@ -58,12 +69,13 @@ def may_be_somebodys(pages: Sequence[Page]) -> bool:
 
 def donor_of(findings: SortedPages) -> Donor:
     """What may be taken of a tree that was sorted, and what stays out."""
-    taken, own, unsorted = set[str](), [], []
+    taken, own, unsorted, built = set[str](), [], [], 0
     for number, page in enumerate(findings.pages):
         for at in range(len(page.names)):
             finding = findings.one(number, at)
             if finding.file_class is FileClass.PROGRAM and finding.certainty >= _TAKEN:
                 taken.add(finding.path)
+                built = max(built, finding.entry.mtime_ns)
             elif finding.file_class in (FileClass.UNSORTED, FileClass.PROGRAM):
                 unsorted.append(finding)
             else:
@@ -74,4 +86,5 @@ def donor_of(findings: SortedPages) -> Donor:
         taken=frozenset(taken),
         own=tuple(sorted(own, key=lambda f: f.path)),
         unsorted=tuple(sorted(unsorted, key=lambda f: f.path)),
+        built=built,
     )

@@ -14,7 +14,7 @@ from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.core.planning.routes.side_by_side import SideBySide
 from left_intact.core.planning.routes.single_part import SinglePart
 
-ROUTES: tuple[RoutePlanner, ...] = (InPlace(), SideBySide(), SinglePart(), Graft(), ContentPack())
+ROUTES: tuple[RoutePlanner, ...] = (InPlace(), Graft(), SinglePart(), SideBySide(), ContentPack())
 _NOT_YET = "Left Intact cannot do this yet"
 
 
@@ -30,9 +30,13 @@ def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
 
 
 def choose(inputs: PlanInputs) -> RoutePlanner:
-    """The route that was asked for, else the first that fits, else the first. Raises `Misuse`."""
+    """The route that was asked for, else the recommended one: side by side where the install's folder bears
+    its version, else the first that fits, else the first. Raises `Misuse`.
+    """
     if inputs.route is not None:
         return planner_named(inputs.route)
+    if inputs.side is not None and (beside := planner_named(Route.SIDE_BY_SIDE)).fits(inputs).fits:
+        return beside
     return next((planner for planner in ROUTES if planner.fits(inputs).fits), ROUTES[0])
 
 

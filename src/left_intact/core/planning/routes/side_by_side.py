@@ -62,7 +62,7 @@ class SideBySide:
     later: Mapping[str, LaterPlanner] = MappingProxyType({})
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
-        whole = InPlace().fits(replace(inputs, donor=None))
+        whole = InPlace().fits(_undonated(inputs))
         if not whole.fits:
             return RouteChoice(name=self.name, fits=False, because=whole.because)
         because = "in a folder of its own, the old one stays whole until you let go of it"
@@ -99,6 +99,7 @@ class SideBySide:
             blockers=(*sketch.drawing.blockers, *sketch.blockers),
             warnings=(*sketch.drawing.warnings, *sketch.warnings),
             baseline=sketch.drawing.baseline,
+            facts=side.facts,
             survey=survey,
             told=_told(sketch),
         )
@@ -480,8 +481,9 @@ def _content_question(sketch: _Sketch) -> tuple[Question, ...]:
     """How tens of gigabytes get there; asked only where copying them is dear."""
     bulk = {p: w for p, w in sketch.wanted.items() if w.old and w.file_class in _BULK and w.before is None}
     amount = sum(one.entry.bytes for one in bulk.values() if one.entry.kind is Kind.FILE)
-    rooms = sketch.inputs.facts.rooms
-    new, old = rooms.get("", (0, sketch.inputs.facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
+    facts = sketch.side.facts
+    rooms = facts.rooms
+    new, old = rooms.get("", (0, facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
     if amount < min(_DEAR, new[1]):
         return ()
     told = f"{amount / 1e9:.1f} GB"
@@ -489,7 +491,7 @@ def _content_question(sketch: _Sketch) -> tuple[Question, ...]:
     if new[0] == old[0]:
         ways["links"] = "one copy under two names: no room, but a program that writes into one changes both"
     folders = _whole_folders(sketch, bulk)
-    if folders and sketch.inputs.facts.links:
+    if folders and facts.links:
         ways["leave"] = "it stays where it is, with a link to it: no room, but the old folder must stay"
     answer = sketch.inputs.answers.get(CONTENT)
     default = "copy" if amount <= new[1] // 2 or len(ways) == 1 else "links" if "links" in ways else "leave"
@@ -638,11 +640,12 @@ def _folders(sketch: _Sketch) -> list[Move]:
 
 
 def _times(sketch: _Sketch) -> tuple[tuple[At, int], ...]:
-    """Folders that hold nothing but what is carried keep the time that they had."""
+    """Folders that are made for nothing but what is carried have the time that they had."""
     known = {f.path: f.mtime_ns for f in sketch.inputs.survey.folders if not is_apart(f.path)}
     mixed = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if not one.old}
     folders = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if one.old} - mixed
-    return tuple((At("", f), known[f]) for f in sorted(folders) if f and f in known)
+    new = [f for f in sorted(folders) if f in known and f and sketch.side.entry(f) is None]
+    return tuple((At("", f), known[f]) for f in new)
 
 
 def _kept(sketch: _Sketch, labels: list[str], rest: list[Move]) -> Kept:

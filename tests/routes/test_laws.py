@@ -1,0 +1,180 @@
+"""Laws of the routes: back is byte for byte in all folders, also after a kill at a step and days of play."""
+
+from __future__ import annotations
+
+import signal
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.proof import Verdict
+from left_intact.core.model.update import State
+from left_intact.demo.unattended import snapshot
+from left_intact.workbench import Workbench
+from tests.builders import FORKS, Tree, examples, in_memory, zipped
+from tests.chains import Count, KillAt, in_child
+from tests.core.test_laws import _clean, trees
+from tests.routes.beside import Pier, coming
+from tests.routes.parts import House, core
+from tests.routes.test_graft import Loom
+
+Evening = tuple[Any, Callable[[], dict[str, Any]], Callable[..., Any]]
+"""(what has bench and install, all its folders whole, the update)."""
+
+
+def beside(folder: Path) -> Evening:
+    pier = Pier(folder)
+    pier.started()
+
+    def update(**more: Any) -> Any:
+        return pier.bench.updates.update(pier.plan(), pier.install, **more)
+
+    return pier, pier.state, update
+
+
+def part(folder: Path) -> Evening:
+    house = House(folder)
+    house.comes("otter_core-1.3.2.so", core("otter", "1.3.2"))
+    house.comes("plover_core-1.0.so", core("plover", "1.0"))
+    return house, lambda: {"it": house.state()}, lambda **more: house.update(house.downloads, **more)
+
+
+def graft(folder: Path) -> Evening:
+    loom = Loom(folder)
+    whole = loom.folder
+
+    def state() -> dict[str, Any]:
+        return {"it": snapshot(str(loom.root)), "donor": snapshot(str(whole / "from the attic"))}
+
+    return loom, state, lambda **more: loom.bench.updates.update(loom.plan(), loom.install, **more)
+
+
+ROUTES = {"side by side": beside, "single part": part, "graft": graft}
+
+
+@pytest.mark.parametrize("route", ROUTES)
+@FORKS
+def test_killed_at_a_step_it_ends_either_way_and_back_is_byte_for_byte(route: str) -> None:
+    number = _reports_of(route)
+    for forward in (True, False):
+        for at in range(1 if forward else 2, number + 1, max(2, number // examples(90))):
+            with in_memory() as folder:
+                _killed_at(route, Path(folder), at, forward)
+
+
+def _reports_of(route: str) -> int:
+    count = Count()
+    with in_memory() as folder:
+        _, _, update = ROUTES[route](Path(folder))
+        update(report=count)
+    return count.number
+
+
+def _killed_at(route: str, folder: Path, at: int, forward: bool) -> None:
+    evening, state, update = ROUTES[route](folder)
+    before = state()
+    assert in_child(lambda: update(report=KillAt(at))) == signal.SIGKILL
+    bench = Workbench(str(folder / "home"))
+    install = bench.shelf.find(evening.install.name)
+    cut = bench.updates.open_run(install)
+    if cut is not None:
+        ended = bench.updates.recover(install, forward)
+        assert ended.state is (State.ON_TRIAL if forward else State.ABANDONED), (at, forward)
+    if cut is not None and forward:
+        proof = bench.updates.prove(install).proof
+        assert proof.verdict is Verdict.INTACT, (at, [c for c in proof.checks if c.state == "failed"])
+        bench.updates.back.go(install)
+    elif any(u.state is State.ON_TRIAL for u in bench.updates.history(install)):
+        bench.updates.back.go(install)  # it was over, and the kill came after
+    assert state() == before, (at, forward)
+    install = bench.shelf.find(evening.install.name)
+    assert install.root == evening.install.root
+    assert update().proof.verdict is Verdict.INTACT
+
+
+@FORKS
+@pytest.mark.parametrize("route", ROUTES)
+def test_a_going_back_that_is_killed_ends_either_way(route: str) -> None:
+    for at in (1, 3, 8, 15, 22, 31):
+        for forward in (True, False):
+            with in_memory() as folder:
+                evening, state, update = ROUTES[route](Path(folder))
+                before = state()
+                update()
+                on_trial = state()
+                bench = Workbench(str(Path(folder) / "home"))
+                if not in_child(lambda b=bench, i=evening.install, n=at: b.updates.back.go(i, KillAt(n))):
+                    assert state() == before
+                    continue
+                install = bench.shelf.find(evening.install.name)
+                was_open = bench.updates.open_run(install) is not None
+                if was_open:
+                    bench.updates.recover(install, forward)
+                    install = bench.shelf.find(evening.install.name)
+                if bench.updates.on_trial(install):
+                    assert state() == on_trial and (forward or not was_open)
+                    assert bench.updates.prove(install).proof.verdict is Verdict.INTACT
+                    bench.updates.back.go(install)
+                assert state() == before, (at, forward)
+                assert bench.shelf.find(evening.install.name).root == evening.install.root
+
+
+@given(theirs=trees, stubs=trees, arriving=trees, baseline=st.booleans(), started=st.booleans())
+@settings(max_examples=examples(40))
+def test_beside_nothing_of_yours_is_missing_and_back_is_byte_for_byte(
+    theirs: Tree, stubs: Tree, arriving: Tree, baseline: bool, started: bool
+) -> None:
+    with in_memory() as folder:
+        pier = Pier(Path(folder), _clean(theirs))
+        pier.archive = zipped(_clean(coming() | arriving), pier.archive, "mocklet-1.1")
+        if started:
+            pier.started(_clean({p: c for p, c in stubs.items() if not _meets(p, coming())}))
+        before = pier.state()
+        draft = pier.draft(baseline=baseline)
+        plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+        if plan.blockers:
+            return
+        outcome = pier.bench.updates.update(plan, pier.install)
+        assert outcome.proof.verdict is not Verdict.BROKEN
+        after = pier.state()
+        assert after["mocklet-1.0"] == before["mocklet-1.0"]
+        _all_there(plan, after["mocklet-1.1"])
+        pier.bench.updates.back.go(pier.install)
+        assert pier.state() == before
+
+
+def _meets(path: str, tree: Tree) -> bool:
+    return any(p == path or p.startswith(path + "/") or path.startswith(p + "/") for p in tree)
+
+
+def _all_there(plan: Any, new: dict[str, Any]) -> None:
+    """Whatever is the person's lies in the new folder, as it was or merged, or the plan says why not."""
+    spoken = {m.path: m for m in plan.moves if not m.at.root}
+    digests = {said[4] for said in new.values() if said[0] == "file"}
+    asked = {path for question in plan.questions for path in question.paths}
+    for page, verdicts in zip(plan.survey.findings.pages, plan.survey.findings.verdicts, strict=True):
+        for at, verdict in enumerate(verdicts):
+            entry, kind = page.entry(at), plan.survey.findings.table[verdict].file_class
+            if kind in (FileClass.CACHE, FileClass.PROGRAM) or entry.kind != "file":
+                continue
+            path = page.path(at).removeprefix("old:/")
+            move = spoken.get(path)
+            merged = move is not None and move.verb is Verb.MERGE
+            assert entry.digest in digests or merged or path in asked, path
+
+
+def test_played_for_days_in_the_new_folder_nothing_newer_is_lost(tmp_path: Path) -> None:
+    pier = Pier(tmp_path)
+    pier.update()
+    pier.used()
+    newer = {p.read_bytes() for p in pier.new.rglob("*.sav")}
+    back = pier.bench.updates.back.go(pier.install)
+    kept = {Path(where).read_bytes() for _, where in back.kept}
+    there = {p.read_bytes() for p in pier.folder.joinpath("pier").rglob("*.sav")}
+    assert newer <= kept | there
