@@ -8,7 +8,7 @@ import pytest
 
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
-from tests.builders import verbs
+from tests.builders import LINKS, verbs
 from tests.routes.beside import MINE, STUBS, Pier
 
 
@@ -145,3 +145,134 @@ def test_settings_that_name_the_old_folder_name_the_new_one(tmp_path: Path) -> N
     pier.update()
     text = (pier.new / "paths.ini").read_text()
     assert f"games = {pier.new}/games" in text and f"else = {pier.old}-b/games" in text
+
+
+@pytest.fixture
+def dear(pier: Pier, monkeypatch: pytest.MonkeyPatch) -> Pier:
+    """Where a few kilobytes are dear to copy."""
+    from left_intact.core.planning.beside import content
+
+    monkeypatch.setattr(content, "_DEAR", 1_000)
+    return pier
+
+
+def test_content_that_is_dear_to_copy_is_one_question_with_what_each_way_costs(dear: Pier) -> None:
+    (question,) = dear.draft().plan().questions
+    assert question.id == "content" and question.options == ("copy", "links", "leave")
+    assert all("room" in leads or "copied" in leads for leads in question.leads_to)
+    copied = dear.plan({"content": "copy"})
+    assert copied.space.needed > dear.plan({"content": "links"}).space.needed
+
+
+def test_one_copy_under_two_names(dear: Pier) -> None:
+    before = dear.state()
+    assert dear.update({"content": "links"}).proof.verdict is Verdict.INTACT
+    assert (dear.new / "games/harbour.cart").samefile(dear.old / "games/harbour.cart")
+    assert not (dear.new / "saves/harbour.sav").samefile(dear.old / "saves/harbour.sav")
+    dear.bench.updates.back.go(dear.install)
+    assert dear.state() == before
+
+
+def test_content_may_stay_where_it_is_and_is_read_with_the_install(dear: Pier) -> None:
+    before = dear.state()
+    assert dear.update({"content": "leave"}).proof.verdict is Verdict.INTACT
+    assert (dear.new / "games").is_symlink() and (dear.new / "games/harbour.cart").read_bytes()
+    install = dear.bench.shelf.find("Mocklet")
+    assert dict(dear.bench.surveys.roots(install))["games"] == str(dear.old / "games")
+    assert dear.bench.updates.prove(install).proof.verdict is Verdict.INTACT
+    survey = dear.bench.surveys.survey(install)
+    assert survey.findings.find("games:/harbour.cart") is not None
+    dear.bench.updates.back.go(install)
+    assert dear.state() == before and not dear.bench.surveys.roots(dear.bench.shelf.find("Mocklet"))
+
+
+def test_what_is_carried_takes_its_rights_along(pier: Pier) -> None:
+    (pier.old / "saves").chmod(0o700)
+    (pier.old / "saves/mill.sav").chmod(0o600)
+    before = pier.state()
+    pier.update()
+    assert (pier.new / "saves").stat().st_mode & 0o777 == 0o700
+    assert (pier.new / "saves/mill.sav").stat().st_mode & 0o777 == 0o600
+    assert (pier.new / "saves").stat().st_mtime == (pier.old / "saves").stat().st_mtime
+    pier.bench.updates.back.go(pier.install)
+    assert pier.state() == before
+
+
+def test_the_next_update_is_one_of_the_new_folder_and_both_can_be_gone_back(pier: Pier) -> None:
+    before = pier.state()
+    pier.update()
+    between = pier.state()
+    install = pier.bench.shelf.find("Mocklet")
+    from tests.builders import release, zipped
+
+    third = zipped(release("1.2"), pier.folder / "mocklet-1.2.zip", "mocklet-1.2")
+    draft = pier.bench.updates.draft(install, str(third), route="in-place")
+    plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+    assert pier.bench.updates.update(plan, install).proof.verdict is Verdict.INTACT
+    pier.bench.updates.back.go(install)
+    assert pier.state() == between and pier.root == str(pier.new)
+    pier.bench.updates.back.go(install)
+    assert pier.state() == before and pier.root == str(pier.old)
+
+
+def test_the_place_of_the_install_follows_its_journal_after_a_crash_between(pier: Pier) -> None:
+    from left_intact.core.files.identity import identity_of
+
+    pier.update()
+    library, install = pier.bench.shelf.library, pier.bench.shelf.find("Mocklet")
+    library.set_place(install, str(pier.old))  # as if the machine had gone down before it was noted
+    library.set_choice(f"moves-{install.id}", f'["{pier.old}", "{pier.new}"]')
+    assert pier.root == str(pier.new) and identity_of(str(pier.new)) is not None
+    assert pier.bench.updates.prove(install).proof.verdict is Verdict.INTACT
+
+
+class Shortcuts:
+    """Three ways to start the old build, and one that is none of its."""
+
+    def __init__(self, pier: Pier) -> None:
+        home = pier.folder / "nobody"
+        self.menu, self.own = home / "data" / "applications", home / ".local" / "bin"
+        self.menu.mkdir(parents=True)
+        self.own.mkdir(parents=True)
+        (self.menu / "mocklet.desktop").write_text(f"[Desktop Entry]\nExec={pier.old}/mocklet %f\n")
+        (self.own / "mock.sh").write_text(f"#!/bin/sh\ncd {pier.old}\nexec {pier.old}/mocklet\n")
+        (self.own / "mock").symlink_to(pier.old / "mocklet")
+        (self.own / "other.sh").write_text("#!/bin/sh\necho other\n")
+
+    def state(self) -> dict[str, object]:
+        return {str(p): (p.is_symlink() and p.readlink(), p.read_bytes(), p.stat().st_mode) for p in self.all}
+
+    @property
+    def all(self) -> list[Path]:
+        return sorted([*self.menu.iterdir(), *self.own.iterdir()])
+
+
+@LINKS
+def test_shortcuts_are_said_and_nothing_outside_is_touched_without_a_yes(pier: Pier) -> None:
+    shortcuts = Shortcuts(pier)
+    before = shortcuts.state()
+    (question,) = pier.draft().plan().questions
+    assert question.id == "shortcuts" and question.default == "leave" and len(question.paths) == 3
+    outcome = pier.update()
+    assert outcome.proof.verdict is Verdict.INTACT
+    assert shortcuts.state() == before
+    said = next(c for c in outcome.proof.checks if c.name == "ways to start")
+    assert said.state == "yours-to-check" and "old folder" in said.says
+
+
+@LINKS
+def test_shortcuts_are_led_to_the_new_folder_on_a_yes_and_back_again(pier: Pier) -> None:
+    shortcuts = Shortcuts(pier)
+    before, folders = shortcuts.state(), pier.state()
+    outcome = pier.update({"shortcuts": "lead"})
+    assert outcome.proof.verdict is Verdict.INTACT, [c for c in outcome.proof.checks if c.state == "failed"]
+    assert f"Exec={pier.new}/mocklet %f" in (shortcuts.menu / "mocklet.desktop").read_text()
+    assert (shortcuts.own / "mock").readlink() == pier.new / "mocklet"
+    assert str(pier.old) not in (shortcuts.own / "mock.sh").read_text()
+    assert (shortcuts.own / "mock.sh").stat().st_mode & 0o777 == before[str(shortcuts.own / "mock.sh")][
+        2
+    ] & 0o777
+    assert not any(c.name == "ways to start" for c in outcome.proof.checks)
+    back = pier.bench.updates.back.go(pier.install)
+    assert shortcuts.state() == before and pier.state() == folders
+    assert back.proof is not None and back.proof.verdict is Verdict.INTACT

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
     from left_intact.core.planning.circumstances import Circumstances
-    from left_intact.core.planning.side import Side
+    from left_intact.core.planning.side import Side, StartFile
 
 from left_intact.services.records import Records
 
@@ -45,6 +45,7 @@ class Beside(Records):
             pages=read_tree(place).pages if existed else (),
             existed=existed,
             read=text_reader(place) if existed else (lambda path: None),
+            starts=_starts_of(install.root),
         )
         return replace(side, facts=self._circumstances(install, facts, side))
 
@@ -174,6 +175,25 @@ class Beside(Records):
                     self.library.set_root(install, label, None)
             elif label not in known:
                 self.library.set_root(install, label, place)
+
+
+def _starts_of(root: str) -> tuple[StartFile, ...]:
+    """What leads to a program below a folder, from where people keep such things."""
+    from left_intact.core.files.identity import identity_of
+    from left_intact.core.files.starts import find_starts, start_folders
+    from left_intact.core.files.tree import entry_of, first_bytes
+    from left_intact.core.model.entry import Kind
+    from left_intact.core.planning.side import StartFile
+
+    found = []
+    for start in find_starts(root, start_folders()):
+        folder, name = os.path.realpath(os.path.dirname(start.path)), os.path.basename(start.path)
+        entry = entry_of(os.path.join(folder, name), name)
+        content = b"" if entry.kind is Kind.LINK else first_bytes(start.path, entry.bytes + 1) or b""
+        found.append(
+            StartFile(folder=folder, place=name, identity=identity_of(folder), entry=entry, content=content)
+        )
+    return tuple(found)
 
 
 def label_for(folder: str) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import os
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.place import At, Root
+from left_intact.core.model.place import At, Root, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import State, Update
 
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.journal import Journal
     from left_intact.core.model.entry import Entry
     from left_intact.core.model.install import Install
+    from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.back import BackInputs
@@ -97,7 +99,8 @@ class GoingBack(Runs):
             ]
             times = first_times(journal, update.id, behind)
         survey = self.surveys.survey(install, report=report)
-        today = self._today(survey, update.roots)
+        places = {at for segment in segments for at in segment.touched}
+        today = self._today(survey, update.roots, places)
         wanted = {
             w.first.digest
             for s in segments
@@ -124,17 +127,29 @@ class GoingBack(Runs):
         )
 
     @staticmethod
-    def _today(survey: Survey, roots: tuple[Root, ...]) -> Today:
+    def _today(survey: Survey, roots: tuple[Root, ...], places: Collection[At]) -> Today:
         """All that lies in the roots of an update: as surveyed, or read now where a root is not the
-        install's.
+        install's; of folders with shortcuts only the places that it touched.
         """
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of, read_tree
+        from left_intact.core.model.pages import pages_in
         from left_intact.core.planning.today import Today
 
         known = [label for label, _ in survey.roots]
         there = [root for root in roots if identity_of(root.place) is not None]
-        others = {r.label: read_tree(r.place).pages for r in there if r.label and r.label not in known}
+        others: dict[str, Sequence[Page]] = {}
+        for root in there:
+            if is_spot(root.label):
+                paths = sorted(at.path for at in places if at.root == root.label)
+                lying = {
+                    p: entry_of(full, p)
+                    for p in paths
+                    if os.path.lexists(full := os.path.join(root.place, p))
+                }
+                others[root.label] = pages_in(lying)
+            elif root.label and root.label not in known:
+                others[root.label] = read_tree(root.place).pages
         return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there})
 
     def go(

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.place import At, Root
+from left_intact.core.model.place import At, Root, is_spot
 from left_intact.core.model.update import Update
 
 if TYPE_CHECKING:
@@ -54,8 +54,8 @@ class OtherStages:
         classes, found, folders = self._classes(), {}, []
         pages = self.records.library.before(self.install).pages
         for root in roots:
-            if identity_of(root.place) is None:
-                continue  # absent for a while, or yet to be made
+            if identity_of(root.place) is None or is_spot(root.label):
+                continue  # absent for a while, or yet to be made, or not ours to read
             tree = read_tree(root.place, known=pages if not root.label else None)
             for entry in tree.entries:
                 at = At(root.label, entry.path)

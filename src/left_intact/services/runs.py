@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
+    from left_intact.core.model.things import Start
     from left_intact.core.proving.told import Behind, Told
     from left_intact.services.home import Home
 
@@ -142,6 +143,11 @@ class Runs(Beside):
         from left_intact.core.proving.told import Told
 
         places = self.surveys.sheet_of(install).version_places
+        starts, behind = find_starts(install.root, start_folders()), leaves_behind(update)
+        old: tuple[Start, ...] = ()
+        if behind:  # the versions that they name are those of the folders
+            old = find_starts(behind, start_folders()) if behind != install.root else ()
+            starts = tuple(replace(one, version="") for one in (*starts, *old))
         return Told(
             name=install.name,
             carried_at=update.changed,
@@ -153,10 +159,11 @@ class Runs(Beside):
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
             things=things_from_text(inputs.get("things", "")),
             rules=rules_of(inputs),
-            starts=find_starts(install.root, start_folders()),
+            starts=starts,
+            starts_behind=[one.path for one in old],
             look_at=self.library.look_at(install),
             pictures=captures(inputs.get("picture", "")),
-            behind=_behind(inputs) if leaves_behind(update) else None,
+            behind=_behind(inputs) if behind else None,
         )
 
     def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:
@@ -170,8 +177,13 @@ class Runs(Beside):
 
         own = [asdict(rule) for rule in self.surveys.sheet_of(install).things]
         told = plan.inputs.get("things_by", own)
-        starts = find_starts(install.root, start_folders())
-        read = roots_reader(install.root, plan.survey.roots)
+        base, starts = install.root, find_starts(install.root, start_folders())
+        if behind := plan.inputs.get("behind"):
+            old = next(root.place for root in plan.roots if root.label == behind["label"])
+            if behind.get("back"):
+                base, starts = old, (*starts, *find_starts(old, start_folders()))
+            starts = tuple(replace(one, version="") for one in starts)
+        read = roots_reader(base, plan.survey.roots)
         counted = count_things((), read, rules_from(told), starts, lists_only=True)
         more = {
             "things_by": told,

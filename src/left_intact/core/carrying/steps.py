@@ -18,7 +18,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.stages import Carry, Made, Move, Verb
+from left_intact.core.model.stages import Carry, FromRoot, Made, Move, Verb
 
 NEW_FOLDER = 0o755
 
@@ -169,6 +169,10 @@ def _emptied(steps: Mapping[At, Step], places: Roots) -> list[Step]:
 
 
 def _with_attributes(step: Step, places: Roots, names: OtherNames) -> Step:
+    if step.gives is None and isinstance(step.source, FromRoot):
+        # What is carried over takes its owner and attributes along.
+        carried = places.attributes(step.source.at)
+        step = replace(step, gives=replace(carried, names=Attributes().names))
     if step.before is None or step.before.kind is Kind.FOLDER:
         return step
     attributes = places.attributes(step.at)

@@ -34,6 +34,15 @@ def at_of(shown: str, labels: Iterable[str] = ()) -> At:
     return At("", shown)
 
 
+SPOT = "start-"
+"""How the label begins of a folder of which only what a plan names is looked at, as one with shortcuts."""
+
+
+def is_spot(label: str) -> bool:
+    """Whether nothing of a root but what a plan names is any of its business."""
+    return label.startswith(SPOT)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Root:
     """One folder of an install, as it was when it was looked at."""

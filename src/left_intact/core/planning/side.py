@@ -21,6 +21,20 @@ OLD = "old"
 """The label of the folder that is left behind."""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StartFile:
+    """A desktop file, a script or a link that starts the program."""
+
+    folder: str
+    """Absolute, with no link in it."""
+    place: str
+    """Its name there."""
+    identity: tuple[int, int] | None
+    """Of the folder."""
+    entry: Entry
+    content: bytes = b""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Side:
     """A folder beside the install, as it lies now."""
@@ -33,6 +47,8 @@ class Side:
     """What lies there; empty where nothing does."""
     existed: bool = False
     read: ReadText = field(default=lambda path: None)
+    starts: Sequence[StartFile] = ()
+    """Ways to start the program that lie outside and lead to where the install lies until then."""
     facts: Circumstances = field(default_factory=Circumstances)
     """What the machine says of the new folder and of the old one."""
 

@@ -22,7 +22,7 @@ def room_for(moves: Iterable[Move], facts: Circumstances) -> Space:
     for move in changing:
         if move.before is not None and move.before.kind is Kind.FILE:
             needed[BOX] += move.before.bytes
-        if move.changes_disk and move.after is not None:
+        if move.changes_disk and move.after is not None and move.joins is None:
             needed[move.at.root] += move.after.bytes
     if not changing:
         return Space(needed=0, free=facts.free)

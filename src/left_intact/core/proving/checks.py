@@ -157,8 +157,13 @@ def things_check(lines: tuple[ThingLine, ...]) -> Check | None:
     return Check(name="things", state=CheckState.PASSED, says=f"all there by name: {', '.join(parts)}")
 
 
-def starts_check(starts: Sequence[Start], witness: Witness) -> Check | None:
-    """Ways to start the program that name another version than the one that lies here."""
+def starts_check(starts: Sequence[Start], witness: Witness, behind: Sequence[str] = ()) -> Check | None:
+    """Ways to start the program that name another version than the one that lies here, or lead to the folder
+    that was left behind.
+    """
+    if behind:
+        says = f"{_listed(list(behind))} {'leads' if len(behind) == 1 else 'lead'} to the old folder still"
+        return Check(name="ways to start", state=CheckState.YOURS, says=says)
     want = Version.parse(witness.to_version)
     old = [
         s.path

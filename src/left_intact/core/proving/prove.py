@@ -8,11 +8,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from left_intact.core.files.roots import read_roots
-from left_intact.core.files.tree import Tree, text_reader
+from left_intact.core.files.tree import Tree, entry_of, text_reader
 from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.kept import CLASS_NUMBER
-from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page
+from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_in
+from left_intact.core.model.place import is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import MAY_STAY_OLD, Check, CheckState, Proof, Verdict, Witness
 from left_intact.core.model.release import Reading
@@ -60,13 +61,16 @@ def prove(
     began = time.monotonic()
     gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
     roots = tuple(
-        (label, place) for label, place in witness.roots if label not in gone or os.path.lexists(place)
+        (label, place)
+        for label, place in witness.roots
+        if not is_spot(label) and (label not in gone or os.path.lexists(place))
     )
     known = {} if deep else _told_by_stamps(witness, most)
     known_pages = (lambda: known) if known else None
     tree = read_roots(root, roots, known=known_pages, may_lack="" in gone, report=report, cancel=cancel)
+    spots = [label for label, place in witness.roots if is_spot(label) and os.path.isdir(place)]
     there = [label for label, place in (("", root), *roots) if label or os.path.lexists(place)]
-    now = Now(tree.pages, there, modes=told.modes)
+    now = Now((*tree.pages, *_in_spots(witness)), [*there, *spots], modes=told.modes)
     behind = told.behind
     tally = Tally(behind=f"{behind.label}:/" if behind else "", back=behind is not None and behind.back)
     compare(tally, witness, now, told.carried_at)
@@ -87,7 +91,7 @@ def prove(
         rights_check(tally),
         links_check(root, witness, now, told.confirmed),
         things_check(lines),
-        starts_check(told.starts, witness),
+        starts_check(told.starts, witness, told.starts_behind),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
         *for_your_eyes(witness, now, told.look_at, told.pictures),
@@ -113,6 +117,17 @@ def prove(
         seconds=time.monotonic() - began,
         told_by_stamps=unchanged,
     )
+
+
+def _in_spots(witness: Witness) -> list[Page]:
+    """What a plan touched in folders of which nothing else is looked at."""
+    places = dict(witness.roots)
+    found = {}
+    for at in witness.rows:
+        path = os.path.join(places[at.root], at.path) if is_spot(at.root) else ""
+        if path and os.path.lexists(path):
+            found[at.shown] = entry_of(path, at.shown)
+    return list(pages_in(dict(sorted(found.items()))))
 
 
 def _home(tree: Tree, witness: Witness, behind: Behind | None) -> Tree:

@@ -60,6 +60,8 @@ class Told:
     """How things were counted."""
     starts: Sequence[Start] = ()
     """What leads to the program now."""
+    starts_behind: Sequence[str] = ()
+    """What leads to the folder that was left behind."""
     look_at: Sequence[str] = ()
     """What the person wants to tick."""
     pictures: tuple[str, str] = ("", "")

@@ -1,0 +1,100 @@
+"""What the new build keeps elsewhere: told by a keepsheet, or by files of the same names in one folder."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import replace
+
+from left_intact.core.files.names import parents
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.plan import Verb
+from left_intact.core.planning.beside.merging import merge_into
+from left_intact.core.planning.beside.sketch import Sketch
+from left_intact.core.settings.formats.registry import is_settings_text
+
+
+def rehome(sketch: Sketch) -> None:
+    """Give what the new build keeps elsewhere the path that it has there."""
+    told = [(old, new) for old, new, _ in sketch.inputs.sheet.moved]
+    ways = {**_folders_that_moved(sketch), **_files_that_moved(sketch)}
+    for path in [p for p, w in sketch.wanted.items() if w.old and w.entry.kind is not Kind.FOLDER]:
+        target = _by_sheet(path, told) or ways.get(path, "")
+        if not target or target == path:
+            continue
+        mine, there = sketch.wanted.pop(path), sketch.wanted.get(target)
+        mine.entry, mine.verb = replace(mine.entry, path=target), Verb.REHOME
+        mine.because = f"yours; the new build keeps it at {target}"
+        sketch.moved[path] = target
+        if there is not None:
+            merge_into(sketch, path, mine, target, sketch.inputs.arrival.release.texts.get(target))
+        sketch.wanted[target] = mine
+
+
+def _by_sheet(path: str, told: Iterable[tuple[str, str]]) -> str:
+    for old, new in told:
+        old, new = old.rstrip("/"), new.rstrip("/")
+        if path == old:
+            return new
+        if path.startswith(old + "/"):
+            return new + path[len(old) :]
+    return ""
+
+
+def _new_folders(sketch: Sketch) -> dict[str, set[str]]:
+    """Names by folder of what the new build has, by its release and by its first start."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for path, entry in sketch.came.items():
+        if entry.kind is Kind.FILE:
+            folder, _, name = path.rpartition("/")
+            found[folder].add(name)
+    for page in sketch.side.pages:
+        if page.names:
+            found[page.folder].update(page.names)
+    return found
+
+
+def _folders_that_moved(sketch: Sketch) -> dict[str, str]:
+    """Where whole folders of the person's are kept elsewhere: the new build has none of that name, and just
+    one other that holds files of the same names.
+    """
+    there = _new_folders(sketch)
+    known = {*there, *(folder for path in there for folder in parents(path + "/x"))}
+    mine: dict[str, set[str]] = defaultdict(set)
+    for path, one in sketch.wanted.items():
+        folder, _, name = path.rpartition("/")
+        if folder and one.old and one.verb is Verb.CARRY and one.entry.kind is Kind.FILE:
+            mine[folder].add(name)
+    found = {}
+    for folder, names in mine.items():
+        if folder in known:
+            continue
+        alike = [other for other, theirs in there.items() if len(names & theirs) >= min(2, len(names))]
+        if len(alike) == 1 and not _is_shipped_so(sketch, folder, names):
+            found.update({f"{folder}/{name}": f"{alike[0]}/{name}" if alike[0] else name for name in names})
+    return found
+
+
+def _is_shipped_so(sketch: Sketch, folder: str, names: set[str]) -> bool:
+    """Whether names are those of documents and the like, which lie in many folders."""
+    common = {"readme.txt", "readme.md", "index.html", "licence.txt", "license.txt", "version", ".keep"}
+    return {name.lower() for name in names} <= common
+
+
+def _files_that_moved(sketch: Sketch) -> dict[str, str]:
+    """Settings that the release before had elsewhere: this one has just one of that name."""
+    base = sketch.drawing.baseline
+    if base is None:
+        return {}
+    there = _new_folders(sketch)
+    found = {}
+    for path, one in sketch.wanted.items():
+        folder, _, name = path.rpartition("/")
+        if not one.old or path not in base.entries or name in there.get(folder, ()):
+            continue
+        if one.file_class is FileClass.SETTINGS or is_settings_text(one.entry.format):
+            places = [other for other, names in there.items() if name in names]
+            if len(places) == 1:
+                found[path] = f"{places[0]}/{name}" if places[0] else name
+    return found

@@ -1,0 +1,82 @@
+"""Ways to start the program from outside that lead to the old folder: led to the new one on a yes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from blake3 import blake3
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.place import SPOT, At, Root
+from left_intact.core.model.plan import Move, Question, Verb
+from left_intact.core.model.stages import Made
+from left_intact.core.planning.beside.sketch import Sketch
+
+SHORTCUTS = "shortcuts"
+"""The question whether they are led to the new folder."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Led:
+    """What becomes of them."""
+
+    questions: tuple[Question, ...] = ()
+    warnings: tuple[Fault, ...] = ()
+    moves: tuple[Move, ...] = ()
+    roots: tuple[Root, ...] = ()
+    """The folders that they lie in; nothing else there is read or touched."""
+
+
+def led_starts(sketch: Sketch) -> Led:
+    """The question, and what an answer leads to. Nothing outside is touched without a yes."""
+    found = sketch.side.starts
+    if not found:
+        return Led()
+    number = "1 shortcut leads" if len(found) == 1 else f"{len(found)} shortcuts lead"
+    them = "it is" if len(found) == 1 else "they are"
+    answer = sketch.inputs.answers.get(SHORTCUTS)
+    options = ("leave", "lead")
+    question = Question(
+        id=SHORTCUTS,
+        asks=f"{number} to the old folder, as {found[0].place}",
+        options=options,
+        leads_to=("as it is now: it starts the old build", f"{them} changed to lead to the new folder"),
+        default="leave",
+        answer=answer if answer in options else None,
+        paths=tuple(f"{one.folder}/{one.place}" for one in found),
+    )
+    if question.choice == "leave":
+        says = f"{number} to the old folder and will start the old build: {found[0].place}"
+        return Led(questions=(question,), warnings=(Fault(code="old-starts", says=says),))
+    labels = {folder: f"{SPOT}{n}" for n, folder in enumerate(sorted({s.folder for s in found}), 1)}
+    roots = {s.folder: Root(label=labels[s.folder], place=s.folder, identity=s.identity) for s in found}
+    return Led(questions=(question,), moves=tuple(_moves(sketch, labels)), roots=tuple(roots.values()))
+
+
+def _moves(sketch: Sketch, labels: dict[str, str]) -> Iterator[Move]:
+    was, place = sketch.side.was, sketch.side.place
+    for one in sketch.side.starts:
+        before = one.entry
+        source = None
+        if before.kind is Kind.LINK:
+            after = replace(before, link=before.link.replace(was, place), stamp=(0, 0, 0))
+        else:
+            led = one.content.replace(was.encode(), place.encode())
+            source = Made(blake3(led).hexdigest(), led)
+            after = replace(before, bytes=len(led), digest=source.digest, stamp=(0, 0, 0))
+        if after.same_content(before):
+            continue
+        yield Move(
+            at=At(labels[one.folder], one.place),
+            verb=Verb.REPLACE,
+            file_class=FileClass.EXTRAS,
+            because="it leads to the new folder, as you wished",
+            before=before,
+            after=after,
+            source=source,
+            bytes=after.bytes,
+            unproven=True,
+        )
