@@ -276,3 +276,47 @@ def test_shortcuts_are_led_to_the_new_folder_on_a_yes_and_back_again(pier: Pier)
     back = pier.bench.updates.back.go(pier.install)
     assert shortcuts.state() == before and pier.state() == folders
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
+
+
+def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
+    pier.update()
+    on_trial = pier.state()
+    install = pier.bench.shelf.find("Mocklet")
+    assert pier.bench.updates.old_folder(install) == str(pier.old)
+    outcome = pier.bench.updates.free_old(install)
+    assert outcome.proof.verdict is Verdict.INTACT and not pier.old.exists()
+    pier.bench.updates.back.go(install)
+    assert pier.state() == on_trial
+    pier.bench.updates.free_old(install)
+    done = pier.bench.updates.settle(install)
+    assert done.freed > 0 and not pier.old.exists() and pier.root == str(pier.new)
+    held = pier.bench.keeping.look(install)
+    places = {place for h in held.held if h.yours for place in h.places}
+    assert {"left:/saves/mill.sav", "left:/games/mill.cart"} <= places
+    assert not pier.bench.updates.old_folder(install)
+
+
+def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pier) -> None:
+    import os
+    import time
+
+    from left_intact.core.model.errors import LeftIntactError
+
+    pier.update()
+    install = pier.bench.shelf.find("Mocklet")
+    (pier.old / "saves/mill.sav").write_bytes(b"played in the old one")
+    os.utime(pier.old / "saves/mill.sav", (time.time() + 900, time.time() + 900))
+    with pytest.raises(LeftIntactError) as stop:
+        pier.bench.updates.free_old(install)
+    assert "saves/mill.sav" in str(stop.value) and pier.old.exists()
+    pier.bench.updates.free_old(install, all_the_same=True)
+    assert not pier.old.exists()
+
+
+def test_content_that_is_used_from_the_old_folder_keeps_it(dear: Pier) -> None:
+    from left_intact.core.model.errors import LeftIntactError
+
+    dear.update({"content": "leave"})
+    with pytest.raises(LeftIntactError) as stop:
+        dear.bench.updates.free_old(dear.bench.shelf.find("Mocklet"))
+    assert "is used from the old folder" in str(stop.value) and dear.old.exists()

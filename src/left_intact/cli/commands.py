@@ -375,8 +375,9 @@ def give_up(install: str, as_json: bool) -> None:
 @app.command("settle")
 @INSTALL_WORD
 @click.option("--yes", is_flag=True, help="settle though the proof says that something is not well")
+@click.option("--free-old", is_flag=True, help="let go of the folder that was left behind, too")
 @AS_JSON
-def settle(install: str, yes: bool, as_json: bool) -> None:
+def settle(install: str, yes: bool, free_old: bool, as_json: bool) -> None:
     """Confirm the last update and free the program's old files."""
     bench = bench_of()
     target = bench.shelf.find(install)
@@ -387,6 +388,12 @@ def settle(install: str, yes: bool, as_json: bool) -> None:
         else:
             say(show.not_well_text(target, wrong))
         raise click.exceptions.Exit(1)
+    old = bench.updates.old_folder(target) if free_old else ""
+    if free_old:
+        with cancelling() as cancel, telling() as report:
+            outcome = bench.updates.free_old(target, all_the_same=yes, report=report, cancel=cancel)
+        if outcome.proof.verdict != "intact":
+            _finish_with_proof(target, outcome, as_json)
     done = bench.updates.settle(target)
     if as_json:
         _out(
@@ -395,6 +402,7 @@ def settle(install: str, yes: bool, as_json: bool) -> None:
                 "version": done.update.to_version,
                 "freed": done.freed,
                 "held": done.held,
+                **({"let_go_of": old} if old else {}),
             }
         )
     else:

@@ -109,7 +109,12 @@ class GoingBack(Runs):
         }
         sound = frozenset(digest for digest in wanted if box.has(digest))
         box.close()
-        roots = tuple(rebound(r, install.root if not r.label else r.place) for r in update.roots)
+        roots = tuple(
+            replace(r, identity=None, existed=False)
+            if At(r.label, "") in places and not os.path.lexists(r.place)  # the going back makes it anew
+            else rebound(r, install.root if not r.label else r.place)
+            for r in update.roots
+        )
         facts = replace(self.surveys.circumstances(install, survey), roots=roots)
         return BackInputs(
             install=install.name,

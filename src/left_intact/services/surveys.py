@@ -124,6 +124,23 @@ class Surveys(Service):
         self._note_summary(install, survey)
         return survey
 
+    def other_folder(
+        self,
+        install: Install,
+        place: str,
+        baseline: Release | None,
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Survey:
+        """Read and sort a folder that is not the install's now, as if it were; nothing of it is kept."""
+        from left_intact.core.survey.read import survey_install
+
+        sheet = self.sheet_of(install)
+        known = self.inputs_for(install, baseline, sheet, None)
+        rules = sheet.version_places
+        return survey_install(place, known, name=install.name, rules=rules, report=report, cancel=cancel)[0]
+
     def asked(self, install: Install) -> tuple[Reading, ...]:
         from left_intact.core.proving.ask_program import ask_program
 

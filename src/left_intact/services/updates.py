@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import RunKind, Settled, State, Update
+from left_intact.core.model.update import IN_FORCE, RunKind, Settled, State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
@@ -380,6 +380,62 @@ class Updates(Runs):
         checks = [Check(**(one | {"state": CheckState(one["state"])})) for one in said["checks"]]
         against = (f"{check.name}: {check.says}" for check in checks if check.is_against_settling)
         return (f"the proof says {said['verdict']}", *against)
+
+    def old_folder(self, install: Install) -> str:
+        """The folder that the last update left behind, where it is there still; empty where there is none."""
+        return self._left_behind(self.now(install))[0]
+
+    def _left_behind(self, install: Install) -> tuple[str, Update | None]:
+        for update in self.history(install):
+            if update.state in IN_FORCE and (old := leaves_behind(update)):
+                return (old, update) if os.path.isdir(old) else ("", None)
+        return "", None
+
+    def free_old(
+        self,
+        install: Install,
+        *,
+        all_the_same: bool = False,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Outcome:
+        """Let go of the folder that the last update left behind: all of it into the strongbox, then it goes.
+
+        It can be gone back like any update. Raises `nothing-to-free`, and `Refusal` where something in it was
+        used since, unless `all_the_same`, or is used from there.
+        """
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.files.host import rooms
+        from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.tree import entry_of
+        from left_intact.core.planning.letting_go import LEFT, draw_letting_go
+
+        install = self.now(install)
+        self.refuse_if_open(install)
+        old, update = self._left_behind(install)
+        if update is None:
+            says = f"{install.name} has left no folder behind that is there still"
+            raise LeftIntactError("nothing-to-free", says, way_out="Nothing needs doing.")
+        shipped = self.on_record(install, update.id)
+        survey = self.surveys.survey(install, report=report, cancel=cancel)
+        facts = self.surveys.circumstances(install, survey)
+        goes = Root(label=LEFT, place=old, identity=identity_of(old))
+        room = rooms({LEFT: old})
+        with Journal(self.strongbox(install).journal_path) as journal:
+            left = tuple(journal.inputs(update.id).get("behind", {}).get("left", ()))
+        plan = draw_letting_go(
+            install.name,
+            survey,
+            self.surveys.other_folder(install, old, shipped, report=report, cancel=cancel),
+            entry_of(old, "", content=False),
+            (*facts.roots, goes),
+            replace(facts, roots=(*facts.roots, goes), rooms={**facts.rooms, **room}, held=""),
+            shipped=shipped,
+            carried_at=update.changed,
+            used_from_there=left,
+        )
+        allowed = ("used-since",) if all_the_same else ()
+        return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
     def settle(self, install: Install) -> Settled:
         """Confirm the update on trial and free the program's old files."""
