@@ -1,4 +1,4 @@
-"""The waist: five services, and the values that they answer. All faces use it alone; none reaches past it."""
+"""The waist: six services, and the values that they answer. All faces use it alone; none reaches past it."""
 
 from __future__ import annotations
 
@@ -33,6 +33,7 @@ from left_intact.services.values import (
 if TYPE_CHECKING:
     from left_intact.services.keeping import Keeping
     from left_intact.services.outlets import Outlets
+    from left_intact.services.parts import PartsService
     from left_intact.services.surveys import Surveys
     from left_intact.services.updates import Updates
 
@@ -78,6 +79,13 @@ class Workbench:
         from left_intact.services.updates import Updates
 
         return Updates(self._at, self.surveys)
+
+    @cached_property
+    def parts(self) -> PartsService:
+        """Cores, libraries and launchers one by one: listed, swapped, tried, fallen back from."""
+        from left_intact.services.parts import PartsService
+
+        return PartsService(self._at, self.surveys, self.updates)
 
     @cached_property
     def keeping(self) -> Keeping:

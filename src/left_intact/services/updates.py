@@ -28,6 +28,9 @@ from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys, refuse_other_version
 from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
 
+_READ_MOST = 64 << 20
+"""Bytes of a file of the install that may be read for a plan, as a part for its version."""
+
 
 class Updates(Runs):
     """Updates: drawn, carried out, waited for, proven, settled, recovered."""
@@ -91,7 +94,7 @@ class Updates(Runs):
             sheet=known_sheet,
             facts=facts,
             side=side,
-            read=roots_reader(install.root, survey.roots),
+            read=roots_reader(install.root, survey.roots, limit=_READ_MOST),
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
@@ -437,14 +440,14 @@ class Updates(Runs):
         allowed = ("used-since",) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
-    def settle(self, install: Install) -> Settled:
-        """Confirm the update on trial and free the program's old files."""
+    def settle(self, install: Install, *, only: int | None = None) -> Settled:
+        """Confirm what is on trial, or `only` one update, and free the program's old files."""
         from left_intact.core.carrying.recovery import settle
 
         install = self.now(install)
         box = self.strongbox(install)
         with self.noting(install, box):
-            return settle(box)
+            return settle(box, only)
 
     def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
         """End an interrupted run, and bring the records in line with the outcome; the update that it was

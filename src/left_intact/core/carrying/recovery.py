@@ -276,8 +276,8 @@ def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
 # ---------------------------------------------------------------- settling
 
 
-def settle(box: Strongbox) -> Settled:
-    """Confirm the update on trial and free the program's own old files.
+def settle(box: Strongbox, only: int | None = None) -> Settled:
+    """Confirm what is on trial and free the program's own old files; `only` one update, where that is named.
 
     What was the person's (merged settings as they were, files they chose to have replaced, what was made
     safe) stays in the strongbox. Raises `nothing-to-settle`, `Interrupted`, `waiting`.
@@ -289,7 +289,8 @@ def settle(box: Strongbox) -> Settled:
         raise nothing
     with in_one_line("nothing of yours is lost"), box.locked(), Journal(box.journal_path) as journal:
         refuse_if_open(journal)
-        on_trial = [u for u in journal.updates() if u.state is State.ON_TRIAL]
+        every = [u for u in journal.updates() if u.state is State.ON_TRIAL]
+        on_trial = [u for u in every if only is None or u.id == only]
         if not on_trial:
             raise nothing
         for update in on_trial:

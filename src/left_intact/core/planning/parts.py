@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.tree import ReadText
 from left_intact.core.files.versions import read_binaries, read_versions
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
@@ -147,9 +148,14 @@ def are_loose(survey: Survey, arrival: Arrival) -> bool:
 
 def version_here(inputs: PlanInputs, path: str, entry: Entry) -> Reading | None:
     """The version that a part of the install carries in itself."""
+    return version_of(path, entry, inputs.read)
+
+
+def version_of(path: str, entry: Entry, read: ReadText) -> Reading | None:
+    """The version that a part carries in itself; `read` gives its bytes."""
     name = _name(path)
-    found = read_binaries(part_key(name).replace("-", " "), {path: entry}, inputs.read)
-    found += read_versions("", {name: _renamed(entry, name)}, lambda _: inputs.read(path))
+    found = read_binaries(part_key(name).replace("-", " "), {path: entry}, read)
+    found += read_versions("", {name: _renamed(entry, name)}, lambda _: read(path))
     return found[0] if found else None
 
 

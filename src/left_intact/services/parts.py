@@ -1,0 +1,292 @@
+"""Parts of an install: what is in, what may take its place, what to fall back on; swapping several."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.parts import PartRow, Parts, PartSwapped, PartWaiting
+from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.update import Settled, State, Update
+from left_intact.services.home import Home, Service
+
+if TYPE_CHECKING:
+    from left_intact.core.model.entry import Entry
+    from left_intact.core.model.install import Install
+    from left_intact.core.model.release import Arrival
+    from left_intact.core.model.survey import Survey
+    from left_intact.services.surveys import Surveys
+    from left_intact.services.updates import Updates
+    from left_intact.services.values import WentBack
+
+_MOST_FILES = 200
+"""So many files of a folder of downloads are looked into."""
+_MOST_TEXTS = 400
+_BEFORE = "the one before"
+
+
+class PartsService(Service):
+    """Parts of an install."""
+
+    def __init__(self, home: Home, surveys: Surveys, updates: Updates) -> None:
+        super().__init__(home)
+        self.surveys, self.updates = surveys, updates
+
+    def look(
+        self,
+        install: Install,
+        folder: str = "",
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Parts:
+        """All parts, with what waits for them in a folder of downloads: the one named here is remembered."""
+        from left_intact.core.files.headers import platform_of
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.planning.parts import parts_here, version_of
+
+        install = self.updates.now(install)
+        if folder:
+            folder = self._remembered(install, folder)
+        survey = self.surveys.survey(install, report=report, cancel=cancel)
+        read = roots_reader(install.root, survey.roots, limit=_LIMIT)
+        looked_in = folder or self.library.choice(_place(install))
+        waiting, passed = self._waiting(install, survey, looked_in, cancel)
+        swapped = self._swapped(install)
+        rows = []
+        for finding in parts_here(survey):
+            here = version_of(finding.path, finding.entry, read)
+            update, fallback, tried = swapped.get(finding.path, (0, "", False))
+            rows.append(
+                PartRow(
+                    path=finding.path,
+                    version=here.text if here else "",
+                    platform=platform_of(finding.entry.format),
+                    bytes=finding.entry.bytes,
+                    waiting=tuple(waiting.get(finding.path, ())),
+                    update=update,
+                    fallback=fallback,
+                    tried=tried,
+                    named_in=_named_in(survey, read, finding.path),
+                )
+            )
+        rows.sort(key=lambda row: (not row.waiting, not row.update, row.path))
+        return Parts(rows=tuple(rows), looked_in=looked_in, passed_over=tuple(passed))
+
+    def _remembered(self, install: Install, folder: str) -> str:
+        place = os.path.abspath(os.path.expanduser(folder))
+        if not os.path.isdir(place):
+            raise LeftIntactError(
+                "no-folder", "there is no folder here", path=place, way_out="Check the path."
+            )
+        self.library.set_choice(_place(install), place)
+        return place
+
+    # ------------------------------------------------------------ what waits
+
+    def _waiting(
+        self, install: Install, survey: Survey, folder: str, cancel: CancelToken | None
+    ) -> tuple[dict[str, list[PartWaiting]], list[str]]:
+        """(what may take the place of each part, what goes by no name here)."""
+        found: dict[str, list[PartWaiting]] = {}
+        passed = []
+        for path in self._files(install, folder):
+            if cancel is not None:
+                cancel.check()
+            try:
+                arrival = self.surveys.arrival(install, path, names=())
+            except LeftIntactError:
+                continue
+            places = self._places(survey, arrival)
+            if places is None:
+                continue
+            if not places:
+                passed.append(os.path.basename(path))
+            for place in places:
+                found.setdefault(place, []).append(self._judged(install, survey, arrival, place))
+        for several in found.values():
+            several.sort(key=_newest_first)
+        return found, passed
+
+    def _files(self, install: Install, folder: str) -> list[str]:
+        waits = [one.path for one in self.library.arrivals(install) if os.path.isfile(one.path)]
+        if not folder or not os.path.isdir(folder):
+            return waits
+        names = sorted(os.listdir(folder))[:_MOST_FILES]
+        inside = [os.path.join(folder, name) for name in names]
+        return list(dict.fromkeys([*waits, *(path for path in inside if os.path.isfile(path))]))
+
+    @staticmethod
+    def _places(survey: Survey, arrival: Arrival) -> tuple[str, ...] | None:
+        """Where the one part in it belongs; None where what came is no single part."""
+        from left_intact.core.planning.parts import parts_that_came
+
+        if arrival.shape != "file" and len(arrival.release.entries) > _FEW:
+            return None
+        parts = [part for part in parts_that_came(survey, arrival) if not part.settings]
+        if len(parts) != 1:
+            return None
+        return parts[0].places[:1]
+
+    def _judged(self, install: Install, survey: Survey, arrival: Arrival, place: str) -> PartWaiting:
+        """What would come of it, without drawing the whole plan."""
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.planning.inputs import PlanInputs
+        from left_intact.core.planning.parts import version_there
+        from left_intact.core.planning.routes.single_part import SinglePart
+
+        inputs = PlanInputs(
+            install=install.name,
+            survey=survey,
+            arrival=arrival,
+            read=roots_reader(install.root, survey.roots, limit=_LIMIT),
+        )
+        faults = SinglePart().blockers(inputs, None)
+        came = next(iter(arrival.release.entries.values()))
+        mine = survey.findings.find(place)
+        same = mine is not None and any(
+            e.same_content(mine.entry) for e in arrival.release.entries.values() if e.digest
+        )
+        there = version_there(arrival, came.path)
+        because = faults[0].says if faults else "it is the very one that lies here" if same else ""
+        return PartWaiting(arrival=arrival.source, version=there.text if there else "", because=because)
+
+    # ------------------------------------------------------------ what was swapped
+
+    def _swapped(self, install: Install) -> dict[str, tuple[int, str, bool]]:
+        """By path: (the update on trial that swapped it last, what to fall back on, whether it was tried)."""
+        from left_intact.core.carrying.journal import Journal
+
+        found: dict[str, tuple[int, str, bool]] = {}
+        box = self.updates.strongbox(install)
+        if not box.exists:
+            return found
+        with Journal(box.journal_path) as journal:
+            for update in journal.updates():
+                if update.state is not State.ON_TRIAL:
+                    continue
+                tried = self.library.ticked(install, update.id)
+                for part in journal.inputs(update.id).get("parts", ()):
+                    path = str(part["path"])
+                    before = str(part["before"]) or _BEFORE
+                    found.setdefault(path, (update.id, before, _tick(path) in tried))
+        return found
+
+    def tried(self, install: Install, row: PartRow, *, well: bool = True) -> None:
+        """Remember that a part that was swapped works, or take that back. Raises `no-fallback`."""
+        update = self._on_trial(install, row)
+        ticked = set(self.library.ticked(install, update.id)) - {_tick(row.path)}
+        self.library.set_ticked(install, update.id, ticked | ({_tick(row.path)} if well else set()))
+
+    def _on_trial(self, install: Install, row: PartRow) -> Update:
+        for update in self.updates.history(self.updates.now(install)):
+            if update.id == row.update and update.state is State.ON_TRIAL:
+                return update
+        raise LeftIntactError(
+            "no-fallback",
+            f"{row.path} was not swapped, so there is none to fall back on",
+            way_out="Swap it first.",
+        )
+
+    def swap(
+        self,
+        install: Install,
+        chosen: Mapping[str, str],
+        *,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> tuple[PartSwapped, ...]:
+        """Swap several parts, each by an update of its own, so that each has its own way back.
+
+        `chosen` is by path of the part: the path of what came. One that cannot be swapped stops no other.
+        """
+        done = []
+        for path, arrival in chosen.items():
+            try:
+                done.append(self._swap_one(install, path, arrival, report, cancel))
+            except LeftIntactError as error:
+                done.append(PartSwapped(path=path, verdict="", because=error.line()))
+                if error.code in ("stopped", "half-done", "interrupted", "waiting", "running"):
+                    break
+        return tuple(done)
+
+    def _swap_one(
+        self, install: Install, path: str, arrival: str, report: Report, cancel: CancelToken | None
+    ) -> PartSwapped:
+        draft = self.updates.draft(install, arrival, route="single-part", report=report, cancel=cancel)
+        plan = draft.plan()
+        answers = {q.id: path if path in q.options else q.default for q in plan.questions}
+        plan = draft.plan(answers)
+        if path not in {change.path for change in plan.parts}:
+            return PartSwapped(path=path, verdict="", because=f"{os.path.basename(arrival)} is no {path}")
+        outcome = self.updates.update(plan, install, report=report, cancel=cancel)
+        return PartSwapped(path=path, verdict=outcome.proof.verdict.value)
+
+    def fall_back(self, install: Install, row: PartRow, *, report: Report = silent) -> WentBack:
+        """Put the one before back, and leave all other parts as they are. Raises `no-fallback`."""
+        return self.updates.back.go(install, report, number=self._on_trial(install, row).id)
+
+    def drop(self, install: Install, row: PartRow) -> Settled:
+        """Let go of the fallback of one part. Raises `no-fallback`."""
+        return self.updates.settle(install, only=self._on_trial(install, row).id)
+
+
+_LIMIT = 64 << 20
+_FEW = 6
+"""An archive with more files than this is no single part."""
+
+
+def _newest_first(one: PartWaiting) -> tuple[bool, list[int]]:
+    from left_intact.core.model.version import Version
+
+    version = Version.parse(one.version) if one.version else None
+    digits = [int(part) for part in "".join(c if c.isdigit() else " " for c in one.version).split()]
+    return (bool(one.because) or version is None), [-number for number in digits]
+
+
+def _named_in(survey: Survey, read: object, path: str) -> tuple[tuple[str, int], ...]:
+    """The person's texts that name a part, and how often: lists of titles, settings."""
+    from left_intact.core.model.classes import FileClass
+    from left_intact.core.planning.parts import part_key
+
+    assert callable(read)
+    name = path.rpartition("/")[2]
+    words = {name.encode(), name.partition(".")[0].encode(), part_key(name).replace("-", "_").encode()}
+    found = []
+    for entry in _texts(
+        survey, (FileClass.SETTINGS, FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
+    ):
+        data = read(entry.path)
+        if data is None:
+            continue
+        lines = sum(1 for line in data.splitlines() if any(word in line for word in words))
+        if lines:
+            found.append((entry.path, lines))
+    return tuple(sorted(found, key=lambda one: (-one[1], one[0]))[:4])
+
+
+def _texts(survey: Survey, kinds: Sequence[object]) -> list[Entry]:
+    from left_intact.core.model.findings import SortedPages
+
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
+    found = []
+    for number, page in enumerate(findings.pages):
+        for at, file_format in enumerate(page.formats):
+            if file_format.startswith("text ") and findings.class_at(number, at) in kinds:
+                entry = page.entry(at)
+                if entry.bytes <= 256 << 10:
+                    found.append(entry)
+            if len(found) >= _MOST_TEXTS:
+                return found
+    return found
+
+
+def _place(install: Install) -> str:
+    return f"parts-from-{install.id}"
+
+
+def _tick(path: str) -> str:
+    return f"part:{path}"
