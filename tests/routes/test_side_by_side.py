@@ -36,6 +36,7 @@ def test_what_is_yours_lies_in_the_new_folder_and_the_old_one_is_as_it_was(pier:
     text = (pier.new / "mocklet.ini").read_text()
     assert "smooth = off" in text and "scale = 4" in text and "lines = 3" in text and "rate = 48000" in text
     assert (pier.new / "VERSION").read_text() == "1.1\n" and not (pier.new / "cache").exists()
+    assert not outcome.proof.appeared
     assert outcome.proof.version_before == "1.0" and outcome.proof.version_after == "1.1"
 
 
@@ -55,7 +56,7 @@ def test_a_stub_never_wins_over_what_is_yours(pier: Pier) -> None:
     plan = pier.plan()
     assert not plan.questions
     outcome = pier.bench.updates.update(plan, pier.install)
-    assert outcome.proof.verdict is Verdict.INTACT
+    assert outcome.proof.verdict is Verdict.INTACT and not outcome.proof.appeared
     assert (pier.new / "tuned/harbour.conf").read_text() == "beam = 55\n"
     assert (pier.new / "saves/harbour.sav").read_bytes() == MINE["saves/harbour.sav"]
     assert "smooth = off" in (pier.new / "mocklet.ini").read_text()

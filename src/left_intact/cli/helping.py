@@ -25,6 +25,7 @@ EXAMPLES = {
     "settle": "left-intact settle brindlemere",
     "recover": "left-intact recover --back",
     "demo": "left-intact demo --unattended",
+    "parts": "left-intact parts lanternfish --from ~/downloads/cores",
     "follow": "left-intact follow tarnlight ~/downloads",
     "news": "left-intact news tarnlight --check",
     "hold": "left-intact hold lanternfish 1.12 --reason 'the pads first'",

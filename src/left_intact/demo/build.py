@@ -8,6 +8,7 @@ import shutil
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.demo.loomlight import PREFIX
 from left_intact.demo.outlet import plant_outlet
 from left_intact.demo.room import Room
 
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
     from left_intact.standins.outlet import OutletServer
 
 _MARKER = "pier-room.json"
-_FORMAT = 4
+_FORMAT = 5
 _THINGS = {
     "Brindlemere": '[[things]]\ncounts = "titles"\nfiles = "disks/*.bdk"\n',
     "Patchwright": """[[things]]
@@ -28,6 +29,17 @@ on = "on"
 [[things]]
 counts = "profiles"
 files = "lineups/*.json"
+""",
+    "Tarnlight": '[[things]]\ncounts = "titles"\nfiles = "games/*.board"\n',
+    "Lanternfish": """[[things]]
+counts = "titles"
+file = "lists/pier.json"
+at = "titles"
+name = "title"
+
+[[things]]
+counts = "pictures"
+files = "pictures/*.png"
 """,
 }
 """How their things are counted, as their keepsheets say."""
@@ -75,9 +87,10 @@ def _mark(path: str, number: int) -> None:
 
 
 def _plant(room: Room) -> None:
-    from left_intact.demo import brindlemere, patchwright, tarnlight
+    from left_intact.demo import brindlemere, lanternfish, loomlight, patchwright, tarnlight
 
     mere, wright, light = brindlemere.invent(), patchwright.invent(), tarnlight.invent()
+    fish, loom = lanternfish.invent(), loomlight.invent()
     mere.install.lay(room.install("brindlemere"))
     wright.install.lay(room.install("patchwright"))
     wright.game.lay(room.install("gullwing-rally"))
@@ -86,7 +99,15 @@ def _plant(room: Room) -> None:
     mere.elsewhere.pack(room.download("brindlemere-4.7.0-windows.zip"), "brindlemere-4.7.0")
     wright.shipped.pack(room.download("kept/patchwright-3.9.9.zip"), "patchwright")
     wright.arriving.pack(room.download("patchwright-3.9.10.zip"), "patchwright")
-    light.install.lay(room.install("tarnlight"))
+    light.install.lay(room.install("tarnlight-26.10"))
+    light.arriving.lay(room.install("tarnlight-26.11"))
+    tarnlight.start_once(room.install("tarnlight-26.11"))
+    fish.install.lay(room.install("lanternfish"))
+    fish.downloads.lay(room.download("cores"))
+    fish.leaf.pack(room.download("cores/leaf_core-2.4.1-linux-x86_64.zip"), "leaf_core-2.4.1")
+    fish.shipped.pack(room.download("kept/lanternfish-1.12-linux.zip"), "lanternfish-1.12")
+    loomlight.lay_prefixes(room.install("prefixes"), loom.install)
+    loom.donor.lay(room.download("from the attic/loomlight"))
     light.shipped.pack(room.download("kept/tarnlight-26.10-linux.zip"), "tarnlight-26.10")
     light.arriving.pack(room.download("kept/tarnlight-26.11-linux.zip"), "tarnlight-26.11")
     packed = {
@@ -105,14 +126,24 @@ def _register(room: Room) -> None:
     from left_intact.workbench import Workbench
 
     bench = Workbench(room.home)
-    for name, role, waiting, kept in (
-        ("Brindlemere", "emulator", "brindlemere-4.7.0-linux.zip", "kept/brindlemere-4.6.1-linux.zip"),
-        ("Patchwright", "modding tool", "patchwright-3.9.10.zip", ""),
-        ("Tarnlight", "arcade emulator", "", "kept/tarnlight-26.10-linux.zip"),
+    mere, donor = room.download("brindlemere-4.7.0-linux.zip"), room.download("from the attic/loomlight")
+    loom = os.path.join("prefixes", PREFIX, "inside", "loomlight")
+    for name, folder, role, waiting, kept in (
+        ("Brindlemere", "brindlemere", "emulator", mere, "kept/brindlemere-4.6.1-linux.zip"),
+        ("Patchwright", "patchwright", "modding tool", room.download("patchwright-3.9.10.zip"), ""),
+        (
+            "Tarnlight",
+            "tarnlight-26.10",
+            "arcade emulator",
+            room.install("tarnlight-26.11"),
+            "kept/tarnlight-26.10-linux.zip",
+        ),
+        ("Lanternfish", "lanternfish", "front end", "", "kept/lanternfish-1.12-linux.zip"),
+        ("Loomlight", loom, "trainer", donor, ""),
     ):
         program = name.lower()
         install = bench.shelf.register(
-            room.install(program), name=name, role=role, version_command=(program, "--version")
+            room.install(folder), name=name, role=role, version_command=(program, "--version")
         )
         if things := _THINGS.get(name):
             bench.surveys.take_sheet(install, f'format = 1\nprogram = "{name}"\n\n{things}')
@@ -121,7 +152,10 @@ def _register(room: Room) -> None:
             bench.surveys.set_baseline(install, room.download(kept))
             bench.surveys.survey(install)
         if waiting:
-            bench.shelf.set_waiting(install, bench.surveys.arrival(install, room.download(waiting)))
+            bench.shelf.set_waiting(install, bench.surveys.arrival(install, waiting))
+    fish_install = bench.shelf.find("Lanternfish")
+    bench.outlets.hold(fish_install, "1.12", "the cabinet's buttons are set up for it", "")
+    bench.parts.look(fish_install, room.download("cores"))
 
 
 def open_outlet(room: Room, faults: str = "") -> OutletServer:

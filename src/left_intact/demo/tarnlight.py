@@ -4,7 +4,10 @@ content.
 
 from __future__ import annotations
 
+import os
 import random
+import subprocess
+import sys
 from dataclasses import dataclass
 
 from left_intact.demo.binaries import elf, png
@@ -13,6 +16,8 @@ from left_intact.demo.planting import Bed, moment, noise, over_time, same_but
 
 BUILT_2610 = moment("2026-10-03 12:00")
 BUILT_2611 = moment("2026-11-07 12:00")
+STARTED = moment("2026-11-07 20:14")
+"""When the new one was started once, before anybody thought of the settings."""
 
 _PROGRAM = '''#!/usr/bin/env python3
 """Tarnlight: arcade boards with vector screens. A small stand-in."""
@@ -31,6 +36,10 @@ def main() -> None:
         (HERE / folder).mkdir(exist_ok=True)
     if not (HERE / "tarnlight.conf").exists():
         (HERE / "tarnlight.conf").write_text("beam = 60\\nsmooth = on\\n")
+    for title in (HERE / "boards" / "tuned.list").read_text().split():
+        settings = HERE / "tuned" / f"{{title}}.conf"
+        if not settings.exists():
+            settings.write_text("beam = 60\\n")
     print(f"Tarnlight {{VERSION}}: {{len(list((HERE / 'games').glob('*.board')))}} boards")
 
 
@@ -62,12 +71,33 @@ def invent() -> Tarnlight:
     )
 
 
+def start_once(root: str) -> None:
+    """Start the program in its new folder for the first time; what it wrote is dated to that evening."""
+    before = {os.path.join(folder, name) for folder, _, names in os.walk(root) for name in names}
+    subprocess.run(
+        [sys.executable, os.path.join(root, "tarnlight")], check=True, capture_output=True, cwd=root
+    )
+    number = 0
+    for folder, folders, names in os.walk(root):
+        for name in sorted(names):
+            path = os.path.join(folder, name)
+            if path not in before:
+                number += 1
+                os.utime(path, (STARTED + number // 20, STARTED + number // 20))
+        for name in folders:
+            if not os.listdir(path := os.path.join(folder, name)) or name == "tuned":
+                os.utime(path, (STARTED, STARTED))
+    os.utime(root, (STARTED, STARTED))
+
+
 def _release(version: str, built: int) -> Bed:
     rng = random.Random(f"tarnlight {version}")
     bed = Bed()
     bed.put("tarnlight", _PROGRAM.format(version=version), built, 0o755)
     bed.put("VERSION", f"{version}\n", built)
     bed.put("tarnlight.conf", "beam = 60\nsmooth = on\nglow = 20\n", built)
+    tuned = [slug(game) for game in titles(163, "tarnlight")[:88]]
+    bed.put("boards/tuned.list", "\n".join(tuned) + "\n", built)
     for name in ("vector", "beam", "sound", "input", "board", "save", "menu", "net"):
         bed.put(
             f"lib/lib{name}.so",

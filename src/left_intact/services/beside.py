@@ -18,6 +18,7 @@ from left_intact.core.model.update import State, Update
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
+    from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.planning.side import Side, StartFile
 
@@ -49,11 +50,13 @@ class Beside(Records):
         )
         return replace(side, facts=self._circumstances(install, facts, side))
 
-    def is_named_for_a_version(self, install: Install) -> bool:
+    def is_named_for_its_version(self, install: Install, survey: Survey) -> bool:
         """Whether its folder bears its version: whoever keeps it so gives each build a folder."""
         from left_intact.core.model.version import version_in_name
 
-        return version_in_name(os.path.basename(install.root)) is not None
+        named = version_in_name(os.path.basename(install.root))
+        here = survey.reading.version if survey.reading is not None else None
+        return named is not None and here is not None and named.compare(here) == 0
 
     def new_folder(self, install: Install, arrival: Arrival) -> str | None:
         """What came, where it is a folder beside the install: it was unpacked to where it is to stay."""

@@ -84,7 +84,9 @@ class Updates(Runs):
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
         facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
         side = None
-        if wanted is Route.SIDE_BY_SIDE or (wanted is None and self.is_named_for_a_version(install)):
+        if wanted is Route.SIDE_BY_SIDE or (
+            wanted is None and self.is_named_for_its_version(install, survey)
+        ):
             side = self.side(install, into or self.new_folder(install, arrival), arrival, facts)
         inputs = PlanInputs(
             install=install.name,

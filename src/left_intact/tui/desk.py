@@ -25,6 +25,10 @@ class Desk:
     plan: PlanView | None = None
     drawn: bool = False
     """Whether the plan can be carried out: it is drawn, and was not carried out yet."""
+    route: str = ""
+    """The one that the person chose; empty for the recommended one."""
+    into: str = ""
+    """The new folder that they named, on the route that has one."""
     answers: dict[str, str] = field(default_factory=dict)
     outcome: Outcome | None = None
     ticked: frozenset[str] = frozenset()
@@ -55,6 +59,7 @@ class Desk:
         """Forget all that a changed disk has made old."""
         self.read = self.arrival = self.plan = self.outcome = None
         self.answers, self.trouble, self.seconds, self.drawn = {}, "", 0.0, False
+        self.route = self.into = ""
 
     def stops(self, here: str) -> tuple[Stop, ...]:
         """The stage line as seen from one stop."""

@@ -224,10 +224,14 @@ class DeskWork:
         install: Install,
         answers: Mapping[str, str],
         *,
+        route: str | None = None,
+        into: str | None = None,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> tuple[SurveyView, PlanView]:
-        """Draw the plan for what came. The install is walked again, unless that was done a moment ago."""
+        """Draw the plan for what came, by a route or the recommended one. The install is walked again, unless
+        that was done a moment ago.
+        """
         table = self._at(install)
         if table.arrival is None:
             raise LeftIntactError(
@@ -236,7 +240,13 @@ class DeskWork:
         table.draft = table.plan = None
         just_read = table.survey if time.monotonic() - table.read_at < _A_MOMENT else None
         table.draft = self.bench.updates.draft(
-            install, table.arrival, just_read=just_read, report=report, cancel=cancel
+            install,
+            table.arrival,
+            route=route,
+            into=into,
+            just_read=just_read,
+            report=report,
+            cancel=cancel,
         )
         table.survey = table.draft.inputs.survey
         if just_read is None:

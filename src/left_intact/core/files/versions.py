@@ -45,6 +45,7 @@ NOTES_NAME = re.compile(
 _SCRIPT_VERSION = re.compile(
     rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']"
 )
+_CODE_ENDING = re.compile(r"(?i)\.(so(\.\d+)*|dll|dylib|exe|py|sh)$")
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
 _RULED, _RULE_SECONDS = 1 << 20, 0.5
@@ -196,6 +197,23 @@ def _pe_version(data: bytes) -> str:
     return ""
 
 
+def read_part(path: str, entry: Entry, data: bytes) -> Reading | None:
+    """The version that one file of code carries in itself, under its own name."""
+    stem = os.path.basename(path)
+    while (shorter := _CODE_ENDING.sub("", stem)) != stem:
+        stem = shorter
+    words = name_without_version(stem).split(" ")
+    if entry.format.startswith("pe "):
+        text = _pe_version(data) or _text_version([data], words)
+    elif is_binary_program(entry.format):
+        text = _elf_version(data, " ".join(words)) or _elf_version(data, words[0])
+    else:
+        match = _SCRIPT_VERSION.search(data)
+        text = match.group(1).decode("latin-1") if match else ""
+    reading = _reading(text, path, SAID_BY_BINARY)
+    return reading if text and reading.version is not None else None
+
+
 def _elf_version(data: bytes, bare: str) -> str:
     from elftools.common.exceptions import ELFError
     from elftools.elf.elffile import ELFFile
@@ -204,9 +222,17 @@ def _elf_version(data: bytes, bare: str) -> str:
         image = ELFFile(io.BytesIO(data))
         sections = [s for s in image.iter_sections() if s.name in (".note.version", ".rodata", ".comment")]
         blobs = [s.data() for s in sections]
-    except (ELFError, ValueError, KeyError, OSError, UnicodeDecodeError):
+    except (ELFError, ValueError, KeyError, OSError, OverflowError, MemoryError, AssertionError):
+        return ""  # whatever is wrong with a header, it says no version
+    return _text_version(blobs, bare.split(" "))
+
+
+def _text_version(blobs: Iterable[bytes], words: list[str]) -> str:
+    """What stands behind a name in some data: `loom shuttle 1.2`."""
+    name = rb"[ _-]?".join(re.escape(word.encode()) for word in words if word)
+    if not name:
         return ""
-    pattern = re.compile(rb"(?i)" + re.escape(bare.encode()) + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})")
+    pattern = re.compile(rb"(?i)(?<![a-z0-9])" + name + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})")
     for blob in blobs:
         if match := pattern.search(blob):
             return match.group(1).decode("latin-1").rstrip(".-")

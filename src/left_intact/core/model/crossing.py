@@ -4,78 +4,25 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
-from enum import StrEnum
-from itertools import islice
+from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import CLASSES, NOT_KEPT, Kept, KeptPage
-from left_intact.core.model.plan import KeyLine, Move, Plan, Verb
-from left_intact.core.model.survey import Total
+from left_intact.core.model.crossing_beside import lanes_beside
+from left_intact.core.model.kept import KeptPage
+from left_intact.core.model.lanes import (
+    MOST,
+    ORDER,
+    Lane,
+    LaneHead,
+    Stroke,
+    by_class,
+    merged_words,
+    sum_of,
+    sum_of_pages,
+)
+from left_intact.core.model.plan import Move, Plan, Verb
 
-
-class Stroke(StrEnum):
-    """What the line of a lane says."""
-
-    INTACT = "intact"
-    REPLACED = "replaced"
-    SAME = "same"
-    MERGED = "merged"
-    ASIDE = "aside"
-    OPEN = "open"
-    LEFT_OUT = "left out"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LaneHead:
-    """What a lane says of itself."""
-
-    key: str
-    label: str
-    after_label: str
-    file_class: FileClass
-    stroke: Stroke
-    says: str
-    now: Total
-    after: Total
-    count: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Lane(LaneHead):
-    """Moves that go the same way."""
-
-    told: tuple[Move, ...]
-    """Those with values of their own, what changes first."""
-    stays: tuple[KeptPage, ...]
-    """Folders of what stays, the names of other lanes left out."""
-    kept: Kept
-    question: str = ""
-
-    def each(self) -> Iterator[Move]:
-        """All of its moves, what changes first."""
-        yield from self.told
-        for page in self.stays:
-            yield from self.kept.moves_of(page)
-
-    def first(self, number: int) -> list[Move]:
-        return list(islice(self.each(), number))
-
-    @property
-    def reasons(self) -> Counter[str]:
-        """How many go this way for which reason."""
-        found = Counter(m.because for m in self.told)
-        for page in self.stays:
-            for reason, number in Counter(page.reasons).items():
-                if reason != NOT_KEPT:
-                    found[self.kept.because[reason]] += number
-        return found
-
-
-_ORDER = {c: n for n, c in enumerate(FileClass)}
-_MOST = 22
+__all__ = ["Lane", "LaneHead", "Stroke", "lanes_of", "left_behind"]
 _Key = tuple[int, str, str]
 """(place in the order, kind of lane, what it is grouped by)."""
 
@@ -94,9 +41,17 @@ class _Group:
 
 def lanes_of(plan: Plan) -> tuple[Lane, ...]:
     """The lanes of a plan, the program's first, what goes aside after it, then theirs by class."""
-    coarse = len(_groups(plan, coarse=False)) > _MOST
+    if behind := left_behind(plan):
+        return lanes_beside(plan, behind)
+    coarse = len(_groups(plan, coarse=False)) > MOST
     groups = _groups(plan, coarse=coarse)
     return tuple(_lane(key, groups[key], plan) for key in sorted(groups))
+
+
+def left_behind(plan: Plan) -> str:
+    """The label of the folder that a plan leaves behind; empty where it leaves none, or goes back to it."""
+    said = plan.inputs.get("behind") or {}
+    return "" if said.get("back") else str(said.get("label", ""))
 
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
@@ -105,30 +60,15 @@ def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
         groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
     for page in plan.kept.pages:
         top = page.page.folder.partition("/")[0]
-        for kind, part in _by_class(page):
+        for kind, part in by_class(page):
             groups.setdefault(_group_of_kept(kind, top, coarse=coarse), _Group()).stays.append(part)
     return groups
-
-
-def _by_class(page: KeptPage) -> Iterator[tuple[FileClass, KeptPage]]:
-    """A folder's names by class, each with the others left out."""
-    there = set(page.classes)
-    if len(there) == 1:
-        if any(page.reasons):
-            yield CLASSES[page.classes[0]], page
-        return
-    for number in sorted(there):
-        reasons = bytes(
-            r if c == number else NOT_KEPT for r, c in zip(page.reasons, page.classes, strict=True)
-        )
-        if any(reasons):
-            yield CLASSES[number], replace(page, reasons=reasons)
 
 
 def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> _Key:
     if kind is FileClass.PROGRAM:
         return 0, "program", top
-    return 11 + _ORDER[kind] * 2, kind.value, "" if coarse else top
+    return 11 + ORDER[kind] * 2, kind.value, "" if coarse else top
 
 
 def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
@@ -139,7 +79,7 @@ def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
     if move.verb is Verb.DROP:
         return 3, "left out", ""
     if move.verb is Verb.MERGE:
-        return 10 + _ORDER[FileClass.SETTINGS] * 2, "merge", move.path if plan.count(Verb.MERGE) <= 3 else ""
+        return 10 + ORDER[FileClass.SETTINGS] * 2, "merge", move.path if plan.count(Verb.MERGE) <= 3 else ""
     top = move.path.split("/", 1)[0] if "/" in move.path else ""
     return _group_of_kept(move.file_class, top, coarse=coarse)
 
@@ -148,7 +88,7 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     _, kind, by = key
     stroke = _stroke(kind, group)
     label = _label(group)
-    stays = _sum_of_pages(group.stays)
+    stays = sum_of_pages(group.stays)
     first = group.told[0].question if group.told else ""
     return Lane(
         key=f"{kind}:{by}",
@@ -157,8 +97,8 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         file_class=_main_class(group),
         stroke=stroke,
         says=_says(stroke, group, plan),
-        now=_sum(m.before for m in group.told) + stays,
-        after=_sum(m.after for m in group.told) + stays,
+        now=sum_of(m.before for m in group.told) + stays,
+        after=sum_of(m.after for m in group.told) + stays,
         count=group.count,
         told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.path))),
         stays=tuple(group.stays),
@@ -222,16 +162,6 @@ def _after_label(stroke: Stroke, label: str) -> str:
     return f"{name}/" if label.endswith("/") else name
 
 
-def _sum(entries: Iterable[Entry | None]) -> Total:
-    files = [e for e in entries if e is not None and e.kind is not Kind.FOLDER]
-    return Total(files=len(files), bytes=sum(e.bytes for e in files))
-
-
-def _sum_of_pages(pages: Iterable[KeptPage]) -> Total:
-    totals = [total for page in pages for total in page.totals().values()]
-    return Total(files=sum(t.files for t in totals), bytes=sum(t.bytes for t in totals))
-
-
 def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     count = _verbs(group)
     if stroke is Stroke.ASIDE:
@@ -239,7 +169,7 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if stroke is Stroke.OPEN:
         return "waits for your answer"
     if stroke is Stroke.MERGED:
-        return _merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
+        return merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
     if stroke is Stroke.LEFT_OUT:
         return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
     if stroke is Stroke.INTACT:
@@ -250,12 +180,3 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if count[Verb.KEEP] and len(parts) < 2:
         parts.append(f"{count[Verb.KEEP]} the same")
     return ", ".join(parts) or "the same"
-
-
-def _merged_words(merges: list[tuple[KeyLine, ...]]) -> str:
-    lines = [line for merge in merges for line in merge]
-    mine = sum(
-        1 for x in lines if x.result is not None and x.result == x.yours and x.decided not in ("same", "new")
-    )
-    new = sum(1 for x in lines if x.decided in ("new", "arriving"))
-    return f"{mine} of yours kept, {new} new"

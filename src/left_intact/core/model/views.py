@@ -6,17 +6,19 @@ of their moves, and more is asked for when somebody opens one.
 
 from __future__ import annotations
 
+import os
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
 
-from left_intact.core.model.crossing import Lane, LaneHead, lanes_of
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.crossing import Lane, LaneHead, lanes_of, left_behind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
-from left_intact.core.model.plan import Merge, Plan, Question, Route, RouteChoice, Space
+from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import HandStep, Move, Verb
 from left_intact.core.model.survey import Survey, Total
@@ -104,6 +106,48 @@ def lane_view(lane: Lane) -> LaneView:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FolderView:
+    """One of the two folders of a crossing: what it is called, and what it is made of."""
+
+    name: str
+    version: str
+    files: Mapping[FileClass, int]
+    bytes: int
+    says: str
+
+
+def _folders_of(plan: Plan, lanes: tuple[Lane, ...]) -> tuple[FolderView, ...]:
+    """The old folder as it lies and the new one as it will lie; none where there is but one."""
+    label = left_behind(plan)
+    if not label:
+        return ()
+    old = next(root.place for root in plan.roots if root.label == label)
+    now, after = Counter[FileClass](), Counter[FileClass]()
+    for lane in lanes:
+        now[lane.file_class] += lane.now.files
+        after[lane.file_class] += lane.after.files
+    new = plan.roots[0]
+    started = any(m.before is not None and m.verb is not Verb.KEEP for m in plan.changes if not m.at.root)
+    says = "made by this" if not new.existed else "started before" if started else "there already"
+    return (
+        FolderView(
+            name=os.path.basename(old),
+            version=plan.from_version,
+            files=now,
+            bytes=sum(lane.now.bytes for lane in lanes),
+            says="stays whole",
+        ),
+        FolderView(
+            name=os.path.basename(new.place),
+            version=plan.to_version,
+            files=after,
+            bytes=sum(lane.after.bytes for lane in lanes),
+            says=says,
+        ),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlanView:
     """A plan as it is read: lanes, questions, faults, sums."""
 
@@ -127,6 +171,9 @@ class PlanView:
     changes: Mapping[Verb, int]
     """Paths that change on the disk, by verb."""
     hand_steps: tuple[HandStep, ...]
+    folders: tuple[FolderView, ...] = ()
+    """The old one and the new one, where the install gets another folder."""
+    parts: tuple[PartChange, ...] = ()
 
     @property
     def open_questions(self) -> tuple[Question, ...]:
@@ -137,13 +184,16 @@ class PlanView:
 
 
 def plan_view(plan: Plan) -> PlanView:
+    lanes = lanes_of(plan)
     return PlanView(
         install=plan.install,
         from_version=plan.from_version,
         to_version=plan.to_version,
         route=plan.route,
         routes=plan.routes,
-        lanes=tuple(lane_view(lane) for lane in lanes_of(plan)),
+        lanes=tuple(lane_view(lane) for lane in lanes),
+        folders=_folders_of(plan, lanes),
+        parts=plan.parts,
         merges=dict(plan.merges),
         questions=plan.questions,
         blockers=plan.blockers,

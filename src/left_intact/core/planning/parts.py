@@ -10,12 +10,12 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.files.tree import ReadText
-from left_intact.core.files.versions import read_binaries, read_versions
+from left_intact.core.files.versions import read_part
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
@@ -153,10 +153,8 @@ def version_here(inputs: PlanInputs, path: str, entry: Entry) -> Reading | None:
 
 def version_of(path: str, entry: Entry, read: ReadText) -> Reading | None:
     """The version that a part carries in itself; `read` gives its bytes."""
-    name = _name(path)
-    found = read_binaries(part_key(name).replace("-", " "), {path: entry}, read)
-    found += read_versions("", {name: _renamed(entry, name)}, lambda _: read(path))
-    return found[0] if found else None
+    data = read(path)
+    return read_part(path, entry, data) if data is not None else None
 
 
 def version_there(arrival: Arrival, path: str) -> Reading | None:
@@ -166,10 +164,6 @@ def version_there(arrival: Arrival, path: str) -> Reading | None:
             return reading
     found = version_in_name(_name(path)) or version_in_name(_name(arrival.source))
     return Reading(text=found.text.lstrip("vV"), source="its name") if found else None
-
-
-def _renamed(entry: Entry, path: str) -> Entry:
-    return replace(entry, path=path)
 
 
 def _name(path: str) -> str:

@@ -68,10 +68,13 @@ class Side:
 class Stubs:
     """Tells, of files that lie in the new folder, whether somebody used them since the first start."""
 
-    def __init__(self, side: Side, shipped: Collection[str], written: Iterable[str]) -> None:
-        """`shipped` are digests that releases have, `written` the paths of what no release ships so."""
-        self.side, self.shipped = side, shipped
-        times = [entry.mtime_ns for path in written if (entry := side.entry(path)) is not None]
+    def __init__(self, side: Side, shipped: Collection[str], written: Iterable[str], built: int = 0) -> None:
+        """`shipped` are digests that releases have, `written` the paths of what no release ships so. What is
+        no younger than `built` (nanoseconds since 1970) came with the release.
+        """
+        self.side, self.shipped, self.built = side, shipped, built
+        found = [entry.mtime_ns for path in written if (entry := side.entry(path)) is not None]
+        times = [when for when in found if when > built]
         self.until = min(times, default=0) + FIRST_START * 10**9
         self.wrote_several = sum(1 for when in times if when <= self.until) > 1
 
@@ -81,6 +84,8 @@ class Stubs:
         """
         entry = self.side.entry(path)
         if entry is None or entry.kind is not Kind.FILE or entry.digest in self.shipped:
+            return False
+        if entry.mtime_ns <= self.built:
             return False
         alone = kind in (FileClass.SAVES, FileClass.STATES) and not self.wrote_several
         return alone or entry.mtime_ns > self.until

@@ -42,14 +42,16 @@ class FactRow(Row):
 class RouteRow(Row):
     """A route and whether it fits."""
 
-    def __init__(self, name: str, fits: bool, because: str) -> None:
+    def __init__(self, name: str, fits: bool, because: str, *, chosen: bool) -> None:
         super().__init__(f"route:{name}")
-        self.name, self.fits, self.because = name, fits, because
+        self.name, self.fits, self.because, self.chosen = name, fits, because, chosen
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
-        line = Line().put("◉" if self.fits else "○", look.style("focus" if self.fits else "quiet"), 2)
-        line.put(self.name, look.style("text" if self.fits else "quiet", bold=self.fits), 22)
-        return [line.put(clip(self.because, width - 26), look.style("quiet"))]
+        mark = "◉" if self.chosen else "○" if self.fits else "·"
+        line = Line().put(mark, look.style("focus" if self.chosen else "text" if self.fits else "quiet"), 2)
+        name = self.name.replace("-", " ")
+        line.put(name, look.style("text" if self.fits else "quiet", bold=self.chosen), 19)
+        return [line.put(clip(bearable(self.because), width - line.cell_len - 1), look.style("quiet"))]
 
 
 class ArrivalScreen(StageScreen):
@@ -64,6 +66,7 @@ class ArrivalScreen(StageScreen):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("n,enter", "next", "on to the plan"),
         Binding("o", "other", "another arrival"),
+        Binding("i", "into", "another new folder"),
     ]
 
     def compose_left(self) -> ComposeResult:
@@ -113,12 +116,51 @@ class ArrivalScreen(StageScreen):
                 *(Words(f"  {bearable(n)}", "text") for n in arrival.notes),
             ]
         if desk.plan is not None:
-            rows += [Gap(), Hairline(), Words("the routes")]
-            rows += [RouteRow(r.name.value, r.fits, r.because) for r in desk.plan.routes]
+            rows += [Gap(), Hairline(), Words("the routes: ◉ is taken, ○ can be; Enter takes another")]
+            taken = desk.plan.route
+            rows += [
+                RouteRow(r.name.value, r.fits, r.because, chosen=r.name is taken) for r in desk.plan.routes
+            ]
+            if desk.plan.folders:
+                rows += [
+                    Gap(),
+                    Words(f"into {desk.plan.folders[1].name}/, beside the old one; i names another"),
+                ]
         return rows
 
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        if action == "into":
+            return self.desk.plan is not None and bool(self.desk.plan.folders)
+        return super().check_action(action, parameters)
+
+    def on_lines_chosen(self, message: Lines.Chosen) -> None:
+        self.action_next()
+
     def action_next(self) -> None:
+        """On to the plan; on a route that can be taken and is not, that route first."""
+        row = self.query_one("#facts", Lines).row
+        if isinstance(row, RouteRow) and not row.chosen:
+            self._take(row)
+            return
         self.action_stop(3)
+
+    def _take(self, row: RouteRow) -> None:
+        if not row.fits:
+            self.notify(f"{row.name.replace('-', ' ')}: {row.because}", timeout=6)
+            return
+        self.desk.route, self.desk.into, self.desk.answers, self.desk.drawn = row.name, "", {}, False
+        self.plan_again()
+
+    def action_into(self) -> None:
+        from left_intact.tui.screens.dialogs import PathDialog
+
+        def named(path: str | None) -> None:
+            if path:
+                self.desk.route, self.desk.into, self.desk.drawn = "side-by-side", path, False
+                self.plan_again()
+
+        says = "The folder that the new build gets for itself: a new one, or one that was started already."
+        self.app.push_screen(PathDialog("the new folder", says, self.desk.into), named)
 
     def action_other(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog

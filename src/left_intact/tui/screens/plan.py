@@ -11,16 +11,16 @@ from textual.widgets import Static
 
 from left_intact.core.model.crossing import Stroke
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.plan import Move, Question, Verb
+from left_intact.core.model.plan import Move, Question, Route, Verb
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.views import LaneView, PlanView
+from left_intact.core.model.views import FolderView, LaneView, PlanView
 from left_intact.tui.explain import heading, why_move, why_question
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
-from left_intact.tui.widgets.strip import badge
+from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import count, size
 from left_intact.worker.call import call
@@ -35,7 +35,13 @@ _STROKES = {
     Stroke.ASIDE: ("╌", "╌"),
     Stroke.OPEN: ("┈", "?"),
     Stroke.LEFT_OUT: (" ", " "),
+    Stroke.CARRIED: ("━", "▶"),
+    Stroke.BEHIND: ("·", " "),
+    Stroke.NEW: ("─", "▶"),
 }
+
+
+_FAINT = (Stroke.LEFT_OUT, Stroke.BEHIND)
 
 
 def _columns(width: int) -> tuple[int, int, int, int]:
@@ -78,7 +84,7 @@ def _stroke(lane: LaneView, room: int, look: Look) -> Text:
     body, end = _STROKES[lane.stroke]
     line = Text(no_wrap=True, end="")
     style = look.of_class(lane.file_class)
-    if lane.stroke in (Stroke.ASIDE, Stroke.LEFT_OUT):
+    if lane.stroke in (Stroke.ASIDE, Stroke.LEFT_OUT, Stroke.BEHIND):
         style = look.style("quiet")
     if lane.stroke is Stroke.OPEN:
         style = look.style("focus")
@@ -86,9 +92,11 @@ def _stroke(lane: LaneView, room: int, look: Look) -> Text:
     left = max(1, (room - len(says)) // 2)
     right = max(1, room - left - len(says) - 1)
     words = look.style(
-        "focus" if lane.stroke is Stroke.OPEN else "text" if lane.stroke is not Stroke.LEFT_OUT else "quiet"
+        "focus" if lane.stroke is Stroke.OPEN else "quiet" if lane.stroke in _FAINT else "text"
     )
-    line.append(body * left, style).append(says, words).append(body * right + end, style)
+    before = " " if lane.stroke is Stroke.NEW else body  # it begins in the midst, and ends there
+    behind = " " if lane.stroke is Stroke.BEHIND else body
+    line.append(before * left, style).append(says, words).append(behind * right + end, style)
     return line
 
 
@@ -230,7 +238,8 @@ class PlanScreen(StageScreen):
         self._painted = plan
 
     def _rows(self, plan: PlanView) -> list[Row]:
-        rows: list[Row] = [_CrossingHeading()]
+        rows: list[Row] = [FoldersRow(plan.folders)] if plan.folders else []
+        rows.append(_CrossingHeading(plan.folders))
         lanes = plan.lanes
         roomy = len(lanes) * 2 + len(plan.questions) * 3 + 12 < self.size.height and not self.open_lanes
         for lane in lanes:
@@ -417,6 +426,8 @@ def _foot(plan: PlanView, look: Look) -> Text:
             (Verb.REPLACE, "replaced"),
             (Verb.ADD, "added"),
             (Verb.RETIRE, "retired"),
+            (Verb.CARRY, "carried"),
+            (Verb.REHOME, "kept elsewhere"),
         )
         if plan.count(v)
     ]
@@ -451,7 +462,14 @@ _STROKE_WORDS = {
     Stroke.ASIDE: "No longer shipped. They go into the strongbox, so that nothing loads them by accident.",
     Stroke.OPEN: "A true conflict: only you can say. Until then the marked default counts.",
     Stroke.LEFT_OUT: "You deleted these, and the release has not changed them: they stay deleted.",
+    Stroke.CARRIED: (
+        "Yours. They are copied into the new folder and read back; the old folder keeps them too. What a "
+        "first start wrote under their names is set aside."
+    ),
+    Stroke.BEHIND: "These stay in the old folder alone, which stays whole until you let go of it.",
+    Stroke.NEW: "The program's own files, as the new release ships them.",
 }
+_GRAFT_OUT = "The donor's own: another person's saves, settings and account. They stay out."
 
 
 def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look) -> Text:
@@ -461,7 +479,8 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
     text.append(bearable(lane.label) + "\n", look.style("text", bold=True))
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
     text.append(f" {NAME[lane.file_class]}, {count(lane.count, 'path')}\n\n", look.style("quiet"))
-    text.append(_STROKE_WORDS[lane.stroke] + "\n", look.style("text"))
+    graft = plan.route is Route.GRAFT and lane.stroke is Stroke.LEFT_OUT
+    text.append((_GRAFT_OUT if graft else _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
     heading(text, "the reasons", look)
     for reason, number in lane.reasons.most_common(6):
         text.append(f"{number:>6,}  ", look.style("text")).append(
@@ -478,18 +497,43 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
 class _CrossingHeading(Row):
     selectable = False
 
-    def __init__(self) -> None:
+    def __init__(self, folders: tuple[FolderView, ...]) -> None:
         super().__init__("")
+        self.now, self.after = ("old folder", "new folder") if folders else ("now", "after")
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name, files, amount, after = _columns(width)
         quiet = look.style("quiet")
         line = (
             Line()
-            .put("now", quiet, 6 + name)
+            .put(self.now, quiet, 6 + name)
             .put("files", quiet, files, "right")
             .put("size" if amount else "", quiet, amount, "right")
         )
         room = width - line.cell_len - 2 - after - files - 3
         line.gap(2).put(fit("what happens", room // 2 + 6, "right"), quiet, room).gap(2)
-        return [line.put("after", quiet, after).put("files", quiet, files, "right")]
+        return [line.put(self.after, quiet, after).put("files", quiet, files, "right")]
+
+
+class FoldersRow(Row):
+    """The two folders of a crossing: names, versions, sizes, and what each is made of."""
+
+    selectable = False
+    height = 3
+
+    def __init__(self, folders: tuple[FolderView, ...]) -> None:
+        super().__init__("")
+        self.folders = folders
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        half = (width - 5) // 2
+        top, low = Line(), Line()
+        for number, folder in enumerate(self.folders):
+            for line in (top, low):
+                line.gap(3 * number)
+            says = f"{size(folder.bytes)}, {folder.says}"
+            name = clip(bearable(folder.name) + "/", half - len(says) - 1)
+            top.put(name, look.style("text", bold=True)).gap(half - len(name) - len(says))
+            top.put(says, look.style("quiet"))
+            low.append_text(strip_of(folder.files, half, look))
+        return [top, low, Text()]

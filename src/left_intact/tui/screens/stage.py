@@ -97,7 +97,7 @@ class StageScreen(FramedScreen):
         """Look into an arrival and draw the plan for it."""
         desk = self.desk
         desk.arrival = desk.plan = None
-        desk.answers, desk.trouble, desk.drawn = {}, "", False
+        desk.answers, desk.trouble, desk.drawn, desk.route, desk.into = {}, "", False, "", ""
 
         def arrived(arrival: ArrivalView) -> None:
             desk.arrival = arrival
@@ -109,7 +109,10 @@ class StageScreen(FramedScreen):
 
     def plan_again(self) -> None:
         """Draw the plan for what came."""
-        wanted = call("desk.draw_up", self.desk.install, dict(self.desk.answers))
+        desk = self.desk
+        wanted = call(
+            "desk.draw_up", desk.install, dict(desk.answers), route=desk.route or None, into=desk.into or None
+        )
         self.left_intact.work_on(Job("planning", wanted, self._drafted, self._no_plan))
 
     def draw_plan(self) -> None:

@@ -14,21 +14,23 @@ from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
 
 
-def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> None:
-    """Add to the person's settings what the new ones have more; theirs stay whole where that is not sure."""
+def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> bool:
+    """Add to the person's settings what the new ones have more; whether there was such. Theirs stay whole
+    where that is not sure.
+    """
     there = sketch.side.entry(path) or sketch.came.get(path)
     yours = mine.source.content if isinstance(mine.source, Made) else sketch.inputs.read(old)
     if there is None or coming is None or yours is None or not may_merge(mine.entry.format, there.format):
-        return
+        return False
     if mine.file_class not in (FileClass.SETTINGS, FileClass.UNSORTED, FileClass.PROGRAM):
-        return
+        return False
     base = sketch.drawing.baseline
     shipped = base.texts.get(old) if base and not isinstance(mine.source, Made) and old != path else None
     merge = merge_settings(
         shipped, yours, coming, file_format=mine.entry.format, renames=sketch.inputs.sheet.renames_in(old)
     )
     if merge.trouble or merge.content == yours or any(line.decided == "conflict" for line in merge.lines):
-        return
+        return False
     before = sketch.merges.get(path)
     lines = merge.lines if before is None else _both(before, merge)
     sketch.merges[path] = Merge(lines=lines, content=merge.content)
@@ -36,6 +38,7 @@ def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes 
     mine.source = Made(digest, merge.content, lines)
     mine.entry = replace(mine.entry, bytes=len(merge.content), digest=digest)
     mine.verb = Verb.MERGE
+    return True
 
 
 def _both(first: Merge, second: Merge) -> tuple[KeyLine, ...]:

@@ -14,6 +14,7 @@ from left_intact.core.planning.beside.sketch import Sketch, Wanted
 from left_intact.core.planning.side import Stubs
 from left_intact.core.settings.formats.registry import is_settings_text
 
+_MINUTE = 60 * 10**9
 USED = "used-both"
 """The question which of two files counts that both were used."""
 
@@ -47,9 +48,10 @@ def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
         shipped |= {e.digest for e in sketch.came.values()}
     shipped.discard("")
     mine = {path: one for path, one, there in _collisions(sketch) if one.old and there.kind is Kind.FILE}
-    stubs = Stubs(
-        sketch.side, shipped, [p for p in _written(sketch, mine) if _digest(sketch, p) not in shipped]
-    )
+    donor = sketch.inputs.donor
+    built = donor.built + _MINUTE if donor is not None and sketch.is_the_arrival else 0
+    written = [path for path in _written(sketch, mine) if _digest(sketch, path) not in shipped]
+    stubs = Stubs(sketch.side, shipped, written, built)
     used = tuple(sorted(path for path, one in mine.items() if stubs.was_used(path, one.file_class)))
     if not used:
         return ()
@@ -96,11 +98,10 @@ def over_stubs(sketch: Sketch, used: tuple[Question, ...]) -> None:
             one.verb, one.because = Verb.REPLACE, "as {new} ships it; what lay there is set aside"
             continue
         if question is None:
-            merge_into(sketch, one.old, one, path, sketch.side.read(path))
-            stub = "; the stub of a first start is set aside"
-            one.because += (
-                stub if one.verb is not Verb.MERGE else "; what a first start wrote beside yours is in it"
-            )
+            if merge_into(sketch, one.old, one, path, sketch.side.read(path)):
+                one.because += "; what a first start wrote more is in it"
+            elif one.verb is not Verb.MERGE:
+                one.because += "; the stub of a first start is set aside"
         else:
             one.because += "; used in both folders: you chose the old one's" if question.answer else ""
     for path, one in sketch.wanted.items():

@@ -217,7 +217,8 @@ def _kept(sketch: Sketch, labels: list[str], rest: list[Move]) -> Kept:
         for folder in sorted(findings.folders)
         if not is_apart(folder) and (finding := findings.find(folder)) is not None
     ]
-    return Kept(pages, _BECAUSE, labels, (*rest, *empty)).without(changing)
+    stays = Kept(pages, _BECAUSE, labels).without(changing)
+    return Kept(stays.pages, _BECAUSE, labels, (*rest, *empty))
 
 
 def _classed(sketch: Sketch, kept: KeptPage) -> KeptPage:

@@ -107,6 +107,7 @@ class SinglePart:
             questions=(*questions, *keys),
             warnings=tuple(sketch.warnings),
             to_version=inputs.survey.version_text,
+            facts=replace(inputs.facts, held=""),  # what is held is the program, not its parts
             parts=tuple(sketch.parts),
         )
 
