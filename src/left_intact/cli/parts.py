@@ -125,7 +125,12 @@ def _as_json(target: Install, known: Parts) -> dict[str, Any]:
                 "platform": row.platform or None,
                 "bytes": row.bytes,
                 "waiting": [
-                    {"arrival": w.arrival, "version": w.version or None, "because": w.because or None}
+                    {
+                        "arrival": w.arrival,
+                        "version": w.version or None,
+                        "because": w.because or None,
+                        "options": list(w.options),
+                    }
                     for w in row.waiting
                 ],
                 "update": row.update or None,
@@ -149,6 +154,7 @@ def _as_text(known: Parts) -> str:
             row.update
         )
         lines.append(f"{bearable(row.path):40} {row.version or '?'}{waits}{back}".rstrip())
+        lines += [f"{'':40} brings {bearable(one)}" for one in (best.options if best else ())]
         lines += [
             f"{'':40} not {bearable(one.arrival.rpartition('/')[2])}: {bearable(one.because)}"
             for one in row.waiting

@@ -72,7 +72,7 @@ class PartsService(Service):
                     named_in=_named_in(survey, read, finding.path),
                 )
             )
-        rows.sort(key=lambda row: (not row.waiting, not row.update, row.path))
+        rows.sort(key=lambda row: (row.best is None, not row.update, not row.refused, row.path))
         return Parts(rows=tuple(rows), looked_in=looked_in, passed_over=tuple(passed))
 
     def _remembered(self, install: Install, folder: str) -> str:
@@ -151,7 +151,16 @@ class PartsService(Service):
         )
         there = version_there(arrival, came.path)
         because = faults[0].says if faults else "it is the very one that lies here" if same else ""
-        return PartWaiting(arrival=arrival.source, version=there.text if there else "", because=because)
+        options: tuple[str, ...] = ()
+        if not because:
+            merges = SinglePart().draw(inputs).merges
+            fresh = [x for m in merges.values() for x in m.lines if x.decided == "new"]
+            options = tuple(f"{line.key} = {line.result}" for line in fresh)
+        version = there.text if there else ""
+        code = faults[0].code if faults else "same" if same else ""
+        return PartWaiting(
+            arrival=arrival.source, version=version, because=because, code=code, options=options
+        )
 
     # ------------------------------------------------------------ what was swapped
 

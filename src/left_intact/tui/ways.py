@@ -47,6 +47,10 @@ def view_named(name: str, *what: Any) -> Screen[Any]:
             from left_intact.tui.screens.news import NewsScreen
 
             return NewsScreen(*what)
+        case "parts":
+            from left_intact.tui.screens.parts import PartsScreen
+
+            return PartsScreen(*what)
         case "pack":
             from left_intact.tui.screens.pack import PackScreen
 

@@ -80,7 +80,8 @@ def _of_move(move: Move, plan: Plan, label: str, *, coarse: bool) -> _Key:
     if move.verb is Verb.MERGE:
         alone = plan.count(Verb.MERGE) <= 3
         return 10 + ORDER[FileClass.SETTINGS], "merge", move.path if alone else ""
-    if move.verb in (Verb.CARRY, Verb.REHOME) or move.at.root == label:
+    stays_there = not move.changes_disk and move.file_class.is_the_persons
+    if move.verb in (Verb.CARRY, Verb.REHOME) or stays_there or move.at.root == label:
         came = move.source.at.path if isinstance(move.source, FromRoot) else move.at.path
         is_folder = move.after is not None and move.after.kind is Kind.FOLDER
         kind = FileClass.UNSORTED if is_folder and move.at.root != label else move.file_class
@@ -232,4 +233,4 @@ def _carried_words(here: list[Move]) -> str:
     states = sum(1 for m in files if m.file_class is FileClass.STATES)
     if stubs:
         return f"{words}; {stubs} stub{'s' if stubs > 1 else ''} set aside"
-    return f"{words}; may not load in another version" if states == len(files) and states else words
+    return f"{words}; {states} may not load" if states == len(files) and states else words

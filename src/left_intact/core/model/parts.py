@@ -15,6 +15,10 @@ class PartWaiting:
     """Empty where none could be read."""
     because: str = ""
     """Why it cannot be laid, in one line; empty where it can."""
+    code: str = ""
+    """What stands against it, as a stable name; `same` where it is the very one that lies here."""
+    options: tuple[str, ...] = ()
+    """`key = value` of the options that it brings, as far as settings came with it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +46,11 @@ class PartRow:
     def best(self) -> PartWaiting | None:
         """The newest that can be laid."""
         return next((one for one in self.waiting if not one.because), None)
+
+    @property
+    def refused(self) -> PartWaiting | None:
+        """The newest that cannot be laid, and is another than what lies here."""
+        return next((one for one in self.waiting if one.because and one.code != "same"), None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -48,7 +48,7 @@ def _columns(width: int) -> tuple[int, int, int, int]:
     """(name, files, size, name after) in cells; the crossing line takes the rest."""
     if width < 90:
         return 17, 5, 0, 10
-    return 23, 6, 8, 13
+    return 23, 6, 8, 15
 
 
 class LaneRow(Row):
@@ -478,7 +478,8 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
     text = Text()
     text.append(bearable(lane.label) + "\n", look.style("text", bold=True))
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
-    text.append(f" {NAME[lane.file_class]}, {count(lane.count, 'path')}\n\n", look.style("quiet"))
+    number = max(lane.now.files, lane.after.files) if plan.folders else lane.count
+    text.append(f" {NAME[lane.file_class]}, {count(number, 'path')}\n\n", look.style("quiet"))
     graft = plan.route is Route.GRAFT and lane.stroke is Stroke.LEFT_OUT
     text.append((_GRAFT_OUT if graft else _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
     heading(text, "the reasons", look)

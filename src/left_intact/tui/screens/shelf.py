@@ -79,6 +79,10 @@ def at_stake(row: ShelfRow, width: int) -> str:
     return " · ".join(parts) or ("nothing of yours in it" if files else "not read yet")
 
 
+_OF_AN_INSTALL = ("open", "update", "proof", "unit", "history", "more", "parts")
+"""Actions that are about the install that is marked."""
+
+
 class InstallRow(Row):
     """Two lines with space around: name, versions, strip; role, standing, what is at stake."""
 
@@ -123,6 +127,7 @@ class ShelfScreen(FramedScreen):
         Binding("u", "update", "update"),
         Binding("n", "news", "what is new"),
         Binding("p", "proof", "proof"),
+        Binding("t", "parts", "parts"),
         Binding("a", "add", "add an install"),
         Binding("f", "find", "find installs"),
         Binding("y", "history", "history"),
@@ -223,7 +228,7 @@ class ShelfScreen(FramedScreen):
         return row.row if isinstance(row, InstallRow) else None
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        if not self.is_mounted or action not in ("open", "update", "proof", "unit", "history", "more"):
+        if not self.is_mounted or action not in _OF_AN_INSTALL:
             return True
         row = self.chosen
         if action == "update":
@@ -254,6 +259,10 @@ class ShelfScreen(FramedScreen):
     def action_proof(self) -> None:
         if self.chosen is not None:
             self.left_intact.open_desk(self.chosen, "proof")
+
+    def action_parts(self) -> None:
+        if self.chosen is not None:
+            self.post_message(Open("parts", self.chosen.install))
 
     def action_history(self) -> None:
         from left_intact.tui.screens.history import HistoryScreen
