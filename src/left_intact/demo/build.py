@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.demo.loomlight import PREFIX
 from left_intact.demo.outlet import plant_outlet
+from left_intact.demo.planting import date_folders
 from left_intact.demo.room import Room
 
 if TYPE_CHECKING:
@@ -118,6 +119,8 @@ def _plant(room: Room) -> None:
         name: room.download(f"kept/{name}")
         for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")
     }
+    for folder in (room.install("prefixes"), room.install(""), room.download("")):
+        date_folders(folder)
     plant_outlet(room, packed, light.pack, light.full_bytes)
 
 
@@ -159,13 +162,17 @@ def _register(room: Room) -> None:
 
 
 def open_outlet(room: Room, faults: str = "") -> OutletServer:
-    """Start the stand-in on the demo's outlet, and let every install of the demo follow it."""
+    """Start the stand-in on the demo's outlet, and let every install that it has releases of follow it."""
     from left_intact.standins.outlet import OutletServer
     from left_intact.workbench import Workbench
 
     server = OutletServer(room.outlet, 0, faults).start()
     bench = Workbench(room.home)
+    with open(os.path.join(room.outlet, "outlet.json"), encoding="utf-8") as file:
+        programs = {release["program"] for release in json.load(file)["releases"]}
     for install in bench.shelf.installs():
+        if install.name not in programs:
+            continue
         for outlet in bench.outlets.followed(install):
             if outlet.place.startswith("http://127.0.0.1:"):
                 bench.outlets.unfollow(install, outlet.place)  # another port each time

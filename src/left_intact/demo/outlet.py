@@ -41,6 +41,12 @@ _TARN_NOTES = {
 }
 
 
+_FISH_NOTES = (
+    "# Lanternfish 1.13\n\n- Buttons are mapped anew; set yours up again after this.\n"
+    "- The quiet theme has bigger letters.\n"
+)
+
+
 def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int) -> None:
     """Fill the outlet's folder. `packed` are files that the demo has packed already, by name."""
     folder = room.outlet
@@ -111,6 +117,7 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
     )
     release("Tarnlight", "26.10", "tarnlight-26.10-linux.zip", "2026-10-03", _TARN_NOTES["26.10"])
     release("Tarnlight", "26.09", "tarnlight-26.09-linux.zip", "2026-09-05", _TARN_NOTES["26.09"])
+    release("Lanternfish", "1.13", "lanternfish-1.13-linux.zip", "2026-11-02", _FISH_NOTES)
     with open(os.path.join(folder, "outlet.json"), "w", encoding="utf-8") as file:
         json.dump({"title": "the outlet by the pier", "releases": said}, file, indent=1)
 

@@ -77,6 +77,14 @@ class Bed:
         os.utime(path, (newest + 3600, newest + 3600))
 
 
+def date_folders(root: str) -> None:
+    """Date every folder below one, and itself, like the newest thing in it."""
+    for folder, folders, names in os.walk(root, topdown=False):
+        inside = [os.lstat(os.path.join(folder, name)).st_mtime for name in (*folders, *names)]
+        if inside:
+            os.utime(folder, (max(inside), max(inside)))
+
+
 def over_time(rng: random.Random, first: str, last: str) -> int:
     """A moment between two dates, in the evening as a rule."""
     start, stop = moment(f"{first} 00:00"), moment(f"{last} 00:00")

@@ -5,29 +5,37 @@ from __future__ import annotations
 import os
 import stat
 import time
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from blake3 import blake3
 
+from left_intact.core.model.parts import PartSwapped
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.room import Room
 from left_intact.words import count, size
 from left_intact.workbench import Workbench
 
-EXAMPLES = (("Brindlemere", "brindlemere-4.7.0-linux.zip"), ("Patchwright", "patchwright-3.9.10.zip"))
-
 
 def run_unattended(room: Room, *, as_json: bool = False) -> int:
-    """Run both examples and print what they did; 0 where every verdict was intact and back was byte for
-    byte.
-    """
+    """Run every example and print what it did; 0 where all were intact and back was byte for byte."""
     import json
 
     bench, began = Workbench(room.home), time.monotonic()
-    said = []
-    for name, archive in EXAMPLES:
-        said.append(_one(bench, room, name, archive, quiet=as_json))
+    said = [
+        _one(bench, room.download("brindlemere-4.7.0-linux.zip"), "Brindlemere", (), quiet=as_json),
+        _one(bench, room.download("patchwright-3.9.10.zip"), "Patchwright", (), quiet=as_json),
+        _one(
+            bench,
+            room.install("tarnlight-26.11"),
+            "Tarnlight",
+            (room.install("tarnlight-26.10"), room.install("tarnlight-26.11")),
+            quiet=as_json,
+        ),
+        _parts(bench, room, quiet=as_json),
+        _one(bench, room.download("from the attic/loomlight"), "Loomlight", (), quiet=as_json),
+    ]
     seconds = round(time.monotonic() - began, 2)
     good = all(one["first"] == one["again"] == Verdict.INTACT and one["back_is_equal"] for one in said)
     if as_json:
@@ -37,22 +45,31 @@ def run_unattended(room: Room, *, as_json: bool = False) -> int:
     return 0 if good else 1
 
 
-def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) -> dict[str, Any]:
+def _teller(name: str, quiet: bool) -> Callable[[str, str], None]:
     def tell(stage: str, text: str) -> None:
         if not quiet:
             print(f"  {stage:9} {text}")
 
-    install = bench.shelf.find(name)
     if not quiet:
         print(name)
+    return tell
+
+
+def _one(bench: Workbench, arrival: str, name: str, folders: Sequence[str], *, quiet: bool) -> dict[str, Any]:
+    """Survey, plan by the recommended route, update, proof, back, and the update again. `folders` are all
+    that it may touch; without any it is the install's own.
+    """
+    tell, install = _teller(name, quiet), bench.shelf.find(name)
     survey = bench.surveys.survey(install)
     kinds = ", ".join(f"{t.files:,} {c.value}" for c, t in survey.totals().items() if t.files)
     tell("survey", f"{survey.version_text}; {kinds}")
-    before = snapshot(install.root)
-    plan = _answered(bench, name, room.download(archive))
+    watched = folders or (install.root,)
+    before = [snapshot(folder) for folder in watched]
+    plan = _answered(bench, name, arrival)
     tell(
         "plan",
-        f"{plan.from_version} → {plan.to_version}: {_verbs(plan)}; {count(len(plan.questions), 'question')}",
+        f"{plan.from_version} → {plan.to_version}, {plan.route.value}: {_verbs(plan)}; "
+        f"{count(len(plan.questions), 'question')}",
     )
     first = bench.updates.update(plan, install)
     tell(
@@ -61,21 +78,58 @@ def _one(bench: Workbench, room: Room, name: str, archive: str, *, quiet: bool) 
         f"as they were, {len(first.proof.lost)} lost",
     )
     back = bench.updates.back.go(install)
-    equal = snapshot(install.root) == before
+    equal = [snapshot(folder) for folder in watched] == before
     tell(
         "back",
         f"{count(back.restored, 'path')} put back; {'byte for byte as before' if equal else 'NOT AS BEFORE'}",
     )
-    again = bench.updates.update(_answered(bench, name, room.download(archive)), install)
+    again = bench.updates.update(_answered(bench, name, arrival), install)
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
     return {
         "install": name,
+        "route": plan.route.value,
         "first": first.proof.verdict,
         "again": again.proof.verdict,
         "back_is_equal": equal,
         "kept": first.proof.kept.files,
         "questions": len(plan.questions),
     }
+
+
+def _parts(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
+    """Every part for which something newer came, each swapped and back again, and then once more."""
+    tell, install = _teller("Lanternfish", quiet), bench.shelf.find("Lanternfish")
+    before = snapshot(install.root)
+    known = bench.parts.look(install, room.download("cores"))
+    refused = [row.refused for row in known.rows if row.best is None and row.refused]
+    tell(
+        "parts",
+        f"{len(known.rows)} here; {sum(1 for r in known.rows if r.best)} wait, {len(refused)} refused",
+    )
+    chosen = {row.path: row.best.arrival for row in known.rows if row.best}
+    first = bench.parts.swap(install, chosen)
+    tell("proof", "; ".join(f"{one.path} {one.verdict or one.because}" for one in first))
+    swapped = [row for row in bench.parts.look(install).rows if row.update]
+    for row in sorted(swapped, key=lambda row: -row.update):
+        bench.parts.fall_back(install, row)
+    equal = snapshot(install.root) == before
+    tell("back", f"{count(len(swapped), 'part')}; {'byte for byte as before' if equal else 'NOT AS BEFORE'}")
+    again = bench.parts.swap(install, chosen)
+    tell("again", "; ".join(f"{one.path} {one.verdict or one.because}" for one in again))
+    return {
+        "install": "Lanternfish",
+        "route": "single-part",
+        "first": _worst(first),
+        "again": _worst(again),
+        "back_is_equal": equal,
+        "kept": 0,
+        "questions": 0,
+    }
+
+
+def _worst(swapped: Sequence[PartSwapped]) -> str:
+    verdicts = {one.verdict for one in swapped} or {""}
+    return "intact" if verdicts == {"intact"} else min(verdicts - {"intact"}) or "not swapped"
 
 
 def _answered(bench: Workbench, name: str, archive: str) -> Plan:

@@ -413,7 +413,7 @@ class Updates(Runs):
         from left_intact.core.files.host import rooms
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of
-        from left_intact.core.planning.letting_go import LEFT, draw_letting_go
+        from left_intact.core.planning.letting_go import LEFT, USED_SINCE, draw_letting_go
 
         install = self.now(install)
         self.refuse_if_open(install)
@@ -439,7 +439,7 @@ class Updates(Runs):
             carried_at=update.changed,
             used_from_there=left,
         )
-        allowed = ("used-since",) if all_the_same else ()
+        allowed = (USED_SINCE,) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
     def settle(self, install: Install, *, only: int | None = None) -> Settled:

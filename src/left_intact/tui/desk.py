@@ -55,6 +55,12 @@ class Desk:
     def on_trial(self) -> bool:
         return self.outcome is not None and self.outcome.update.state is State.ON_TRIAL
 
+    @property
+    def old_folder(self) -> str:
+        """The folder that the update on trial left behind; empty where it left none."""
+        roots = self.outcome.update.roots if self.outcome is not None and self.on_trial else ()
+        return next((root.place for root in roots if root.label == "old"), "")
+
     def clear_update(self) -> None:
         """Forget all that a changed disk has made old."""
         self.read = self.arrival = self.plan = self.outcome = None

@@ -20,7 +20,7 @@ from left_intact.core.model.lanes import (
     sum_of,
     sum_of_pages,
 )
-from left_intact.core.model.plan import Move, Plan, Verb
+from left_intact.core.model.plan import Move, Plan, Route, Verb
 
 __all__ = ["Lane", "LaneHead", "Stroke", "lanes_of", "left_behind"]
 _Key = tuple[int, str, str]
@@ -170,6 +170,8 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
         return "waits for your answer"
     if stroke is Stroke.MERGED:
         return merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
+    if stroke is Stroke.LEFT_OUT and plan.route is Route.GRAFT:
+        return f"{group.count} of another's stay out"
     if stroke is Stroke.LEFT_OUT:
         return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
     if stroke is Stroke.INTACT:

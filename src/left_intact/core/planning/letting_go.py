@@ -23,6 +23,8 @@ from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.space import room_for
 
+USED_SINCE = "used-since"
+"""The blocker that a person passes by letting go all the same."""
 LEFT = "left"
 """The label of the folder that goes."""
 
@@ -61,7 +63,7 @@ def draw_letting_go(
         more = f" and {len(newer) - 1} more" if len(newer) > 1 else ""
         says = f"{newer[0]}{more} in the old folder changed since the update, so the new one has not got it"
         way = "Carry it over by hand first, or free it all the same with --yes."
-        faults.append(Fault(code="used-since", says=says, way_out=way, passable=True))
+        faults.append(Fault(code=USED_SINCE, says=says, way_out=way, passable=True))
     if used_from_there:
         says = f"{used_from_there[0]} is used from the old folder"
         faults.append(Fault(code="still-used", says=says, way_out="Move it into the new folder first."))

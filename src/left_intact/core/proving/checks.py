@@ -52,11 +52,10 @@ def program_check(tally: Tally, witness: Witness) -> Check:
     if tally.not_laid:
         says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
         return Check(name="program", state=CheckState.FAILED, says=says)
-    return Check(
-        name="program",
-        state=CheckState.PASSED,
-        says=f"{_count(laid, 'file')} laid, exactly as {new} ships them",
-    )
+    says = f"{_count(laid, 'file')} laid, exactly as {new} ships them"
+    if not laid and tally.behind and not tally.back:
+        says = f"{new} lay in the new folder already: nothing had to be laid"
+    return Check(name="program", state=CheckState.PASSED, says=says)
 
 
 def whole_check(old: tuple[str, ...]) -> Check | None:
@@ -299,7 +298,7 @@ def read_check(files: int, told: int) -> Check | None:
 
 
 def for_your_eyes(
-    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str]
+    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], behind: str = ""
 ) -> list[Check]:
     """What only a person can check: their own list, the newest save, the newest state."""
     checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
@@ -307,12 +306,12 @@ def for_your_eyes(
         before, after = (os.path.basename(path) for path in pictures)
         says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
-    newest = _newest(witness, now, FileClass.SAVES)
+    newest = _newest(witness, now, FileClass.SAVES, behind)
     if newest is not None:
         checks.append(
             Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest}")
         )
-    state = _newest(witness, now, FileClass.STATES)
+    state = _newest(witness, now, FileClass.STATES, behind)
     if state is not None:
         says = f"try the newest state, as states may be tied to a version: {state}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
@@ -322,16 +321,20 @@ def for_your_eyes(
     return checks
 
 
-def _newest(witness: Witness, now: Now, kind: FileClass) -> str | None:
-    """The file of a class that was written last, as paths are shown."""
-    rows = (at for at, row in witness.rows.items() if row.file_class is kind)
+def _newest(witness: Witness, now: Now, kind: FileClass, behind: str = "") -> str | None:
+    """The file of a class that was written last, as paths are shown; not of a folder that was left behind."""
+    rows = (
+        at
+        for at, row in witness.rows.items()
+        if row.file_class is kind and not at.shown.startswith(behind or "\0")
+    )
     found = [
         (e.mtime_ns, at.shown) for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE
     ]
     number = CLASS_NUMBER[kind]
     for kept in witness.kept.pages:
         page = now.page(kept.page.folder) if number in kept.classes else None
-        if page is None:
+        if page is None or (behind and f"{kept.page.folder}/".startswith(behind)):
             continue
         for at in kept.places:
             place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1

@@ -89,6 +89,15 @@ class Tally:
         """Whether what lay at a path before counts as before."""
         return not self.behind or path.startswith(self.behind)
 
+    def add_equal(self, path: str, kind: FileClass, number: int) -> None:
+        """Files that are what they were. In a new folder that is said of what was carried there; those of the
+        program are of another release.
+        """
+        if self.behind and not self.back and kind is FileClass.PROGRAM:
+            self.agreed[kind] += number if self.adds_after(path) else 0
+        elif self.adds_after(path):
+            self.equal[kind] += number
+
     def adds_after(self, path: str) -> bool:
         """Whether what lies at a path now counts as after."""
         return not self.behind or path.startswith(self.behind) is self.back
@@ -141,9 +150,9 @@ def _count_equal(tally: Tally, kept: KeptPage) -> None:
     for kind, total in kept.totals().items():
         tally.before[kind] += total if before else Total()
         tally.after[kind] += total if after else Total()
-        tally.equal[kind] += total.files if after else 0
+        tally.add_equal(start, kind, total.files)
         tally.counts[Verb.KEEP] += total.files
-        if kind.is_the_persons:
+        if kind.is_the_persons and before:
             tally.kept += total
 
 
@@ -213,8 +222,10 @@ def _compare(
         _compare_kept(tally, path, row, there, now, carried_at)
     elif row.agreed is not None and there is not None and _lies_as(there, row.agreed):
         tally.counts[row.verb] += row.verb not in _CARRIED or there.kind is not Kind.FOLDER
-        carried = row.verb in _CARRIED and bool(tally.behind)
-        (tally.equal if carried else tally.agreed)[kind] += there.kind is not Kind.FOLDER
+        if row.verb in _CARRIED and tally.behind:
+            tally.add_equal(path, kind, there.kind is not Kind.FOLDER)
+        else:
+            tally.agreed[kind] += there.kind is not Kind.FOLDER
         _compare_rights(tally, path, row.agreed, there, now)
     elif row.verb is Verb.MERGE or (row.verb in _CARRIED and kind.is_the_persons):
         _altered(tally, path, kind, there, carried_at)
@@ -251,8 +262,8 @@ def _compare_kept(
         return
     if there is not None and _lies_as(there, before):
         tally.counts[Verb.KEEP] += 1
-        tally.equal[kind] += before.kind is not Kind.FOLDER and tally.adds_after(path)
-        if kind.is_the_persons:
+        tally.add_equal(path, kind, before.kind is not Kind.FOLDER)
+        if kind.is_the_persons and tally.adds_before(path):
             tally.kept += _total(before)
         _compare_rights(tally, path, before, there, now)
         return

@@ -94,7 +94,7 @@ def prove(
         starts_check(told.starts, witness, told.starts_behind),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
-        *for_your_eyes(witness, now, told.look_at, told.pictures),
+        *for_your_eyes(witness, now, told.look_at, told.pictures, "" if tally.back else tally.behind),
     ]
     return Proof(
         verdict=_verdict(tally, checks),

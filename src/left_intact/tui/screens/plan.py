@@ -167,12 +167,10 @@ class FaultRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         word, colour = ("blocked", "bad") if self.blocks else ("mind", "focus")
         line = Line().put(word, look.style(colour, bold=True), 9)
-        return [
-            line.put(
-                clip(bearable(f"{self.fault.says}. {self.fault.way_out}".strip()), width - 10),
-                look.style("text"),
-            )
-        ]
+        says = bearable(f"{self.fault.says}. {self.fault.way_out}".strip())
+        if len(says) > width - 10:  # what is wrong comes first; the panel has the way out too
+            says = clip(bearable(self.fault.says), width - 10)
+        return [line.put(says, look.style("text"))]
 
 
 class PlanScreen(StageScreen):

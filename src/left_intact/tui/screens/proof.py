@@ -10,6 +10,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Verdict
 from left_intact.core.model.things import ThingLine
 from left_intact.core.model.update import Settled
@@ -29,6 +30,7 @@ from left_intact.tui.proof_words import (
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge
+from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, listed, size
 from left_intact.workbench import Outcome, WentBack
@@ -277,7 +279,7 @@ class ProofScreen(StageScreen):
             says += f" {count(left, 'check')} for your eyes {'is' if left == 1 else 'are'} not ticked yet."
         does = "settles all the same" if wrong else "settles"
         dialog = ConfirmDialog("settle", says, does, plainly=bool(wrong))
-        self.app.push_screen(dialog, lambda yes: self._settle() if yes else None)
+        self.app.push_screen(dialog, self._ask_for_old)
 
     def _not_well(self) -> str:
         """What the proof says against settling."""
@@ -287,7 +289,34 @@ class ProofScreen(StageScreen):
         against = [check for check in outcome.proof.checks if check.is_against_settling]
         return "\n".join(f"✗ {check.name}: {clip(check.says, 150)}" for check in against[:4])
 
-    def _settle(self) -> None:
+    def _ask_for_old(self, yes: bool | None) -> None:
+        """Where an old folder was left behind, whether it goes too."""
+        old = self.desk.old_folder
+        if not yes or not old:
+            if yes:
+                self._settle()
+            return
+        from left_intact.tui.screens.choosing import Choice, ChooseDialog
+
+        choices = [
+            Choice(key="stays", label=f"{shown_path(old)} stays", detail="Let go of it whenever you like."),
+            Choice(
+                key="goes",
+                label="it goes too",
+                detail="All of it into the strongbox first; what is yours stays there until you free it.",
+            ),
+        ]
+        dialog = ChooseDialog(
+            "the old folder", "It was left behind whole.", choices, many=False, does="settles"
+        )
+
+        def chosen(keys: list[str] | None) -> None:
+            if keys:
+                self._settle(free_old=keys == ["goes"])
+
+        self.app.push_screen(dialog, chosen)
+
+    def _settle(self, *, free_old: bool = False) -> None:
         app, install = self.left_intact, self.desk.install
 
         def done(settled: Settled) -> None:
@@ -296,8 +325,24 @@ class ProofScreen(StageScreen):
             app.notify(f"{install.name} {version} is settled, {size(settled.freed)} freed{held}", timeout=6)
             self._leave()
 
-        wanted = call("updates.settle", install)
-        app.work_on(Job("settling", wanted, done, self._failed, changes_disk=True))
+        def settle() -> None:
+            wanted = call("updates.settle", install)
+            app.work_on(Job("settling", wanted, done, self._failed, changes_disk=True))
+
+        def freed(outcome: Outcome) -> None:
+            if outcome.proof.verdict is Verdict.INTACT:
+                settle()
+            else:
+                says = "the old folder is not gone whole, so nothing was settled"
+                self._failed(
+                    LeftIntactError("not-freed", says, way_out="Prove it again (v), or go back (g).")
+                )
+
+        if not free_old:
+            settle()
+            return
+        wanted = call("updates.free_old", install)
+        app.work_on(Job("letting go of the old folder", wanted, freed, self._failed, changes_disk=True))
 
     def action_go_back(self) -> None:
         """Draw the way back on the disk as it is now, and show it; nothing changes before the person says

@@ -45,6 +45,9 @@ class Graft:
         )
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        if inputs.donor is None or not inputs.donor.is_somebodys:
+            says = "nothing in this tree is somebody's: it comes from who makes the program"
+            return (Fault(code="no-donor", says=says, way_out="Lay it in place."),)
         taken = _taken(inputs)
         if not taken.release.entries:
             says = "nothing in this tree can be told to be the program's"
@@ -61,9 +64,7 @@ class Graft:
         warnings = list(drawing.warnings)
         if out:
             says = f"the donor's own stays out: {counted(out)}"
-            warnings.insert(
-                0, Fault(code="donor", says=says, way_out="Take from it by hand what you want of it.")
-            )
+            warnings.insert(0, Fault(code="donor", says=says, way_out="Take by hand what you want of it."))
         without = tuple(f.path for f in out)
         stages = tuple(
             _on_record(stage, without) if isinstance(stage, Carry) else stage for stage in drawing.stages
