@@ -232,5 +232,5 @@ def _carried_words(here: list[Move]) -> str:
         words = "one copy under two names"
     states = sum(1 for m in files if m.file_class is FileClass.STATES)
     if stubs:
-        return f"{words}; {stubs} stub{'s' if stubs > 1 else ''} set aside"
+        return f"{words} over {stubs} stub{'s' if stubs > 1 else ''}"
     return f"{words}; {states} may not load" if states == len(files) and states else words

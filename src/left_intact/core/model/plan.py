@@ -177,9 +177,15 @@ class Plan:
         return tuple(m for c in self.carries for m in c.moves if m.changes_disk)
 
     def left_intact(self) -> Total:
-        """What is the person's and stays just as it lies: no folders, nothing that is only left out."""
-        found = [t for page in self.kept.pages for kind, t in page.totals().items() if kind.is_the_persons]
+        """What is the person's and stays just as it lies: no folders, nothing that is only left out. Where a
+        folder is left behind, that is what lies in it and in the roots elsewhere, not in the new one.
+        """
+        both = "behind" in self.inputs
+        pages = [page for page in self.kept.pages if not both or self.kept.folder_at(page).root]
+        found = [t for page in pages for kind, t in page.totals().items() if kind.is_the_persons]
         for move in self.kept.rest:
+            if both and not move.at.root:
+                continue
             there = move.before is not None and move.before.kind is not Kind.FOLDER
             if there and move.file_class.is_the_persons:
                 found.append(Total(files=1, bytes=move.bytes))

@@ -152,15 +152,15 @@ class ArrivalScreen(StageScreen):
         self.plan_again()
 
     def action_into(self) -> None:
-        from left_intact.tui.screens.dialogs import PathDialog
+        from left_intact.tui.screens.dialogs import TextDialog
 
         def named(path: str | None) -> None:
             if path:
                 self.desk.route, self.desk.into, self.desk.drawn = "side-by-side", path, False
                 self.plan_again()
 
-        says = "The folder that the new build gets for itself: a new one, or one that was started already."
-        self.app.push_screen(PathDialog("the new folder", says, self.desk.into), named)
+        says = "The folder that the new build gets for itself: one not there yet, or started already."
+        self.app.push_screen(TextDialog("the new folder", says), named)
 
     def action_other(self) -> None:
         from left_intact.tui.screens.dialogs import PathDialog

@@ -27,7 +27,7 @@ from left_intact.worker.call import call
 
 def _columns(width: int) -> tuple[int, int, int, int]:
     """(name, here, waiting, fallback) in cells; the last column takes the rest."""
-    return (26, 10, 10, 14) if width < 90 else (34, 12, 16, 16)
+    return (24, 10, 10, 14) if width < 90 else (34, 12, 16, 16)
 
 
 _AGAINST = {
@@ -69,7 +69,7 @@ class PartLine(Row):
 def _stands(part: PartRow, width: int) -> tuple[str, str]:
     if part.update:
         words = "on trial" if width < 90 else "on trial: start it, then t or b"
-        return ("tried, works well", "good") if part.tried else (words, "focus")
+        return ("tried well", "good") if part.tried else (words, "focus")
     if part.best is None and (refused := part.refused) is not None:
         return _AGAINST.get(refused.code, "cannot be laid"), "bad"
     return ("" if width < 90 else part.platform, "quiet")
@@ -84,7 +84,12 @@ class _Heading(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name, here, waits, back = _columns(width)
         quiet = look.style("quiet")
-        line = Line().gap(2).put("as the program expects it", quiet, name).put("here", quiet, here)
+        line = (
+            Line()
+            .gap(2)
+            .put("part" if width < 90 else "as the program expects it", quiet, name)
+            .put("here", quiet, here)
+        )
         return [line.put("waiting", quiet, waits).put("fall back on", quiet, back).put("stands", quiet)]
 
 

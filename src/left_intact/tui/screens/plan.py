@@ -503,15 +503,18 @@ class _CrossingHeading(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name, files, amount, after = _columns(width)
         quiet = look.style("quiet")
+        now, then = self.now, self.after
+        if width < 90:
+            now, then = now.partition(" ")[0], then.partition(" ")[0]
         line = (
             Line()
-            .put(self.now, quiet, 6 + name)
+            .put(now, quiet, 6 + name)
             .put("files", quiet, files, "right")
             .put("size" if amount else "", quiet, amount, "right")
         )
         room = width - line.cell_len - 2 - after - files - 3
         line.gap(2).put(fit("what happens", room // 2 + 6, "right"), quiet, room).gap(2)
-        return [line.put(self.after, quiet, after).put("files", quiet, files, "right")]
+        return [line.put(then, quiet, after).put("files", quiet, files, "right")]
 
 
 class FoldersRow(Row):
@@ -530,8 +533,10 @@ class FoldersRow(Row):
         for number, folder in enumerate(self.folders):
             for line in (top, low):
                 line.gap(3 * number)
-            says = f"{size(folder.bytes)}, {folder.says}"
-            name = clip(bearable(folder.name) + "/", half - len(says) - 1)
+            name, says = bearable(folder.name) + "/", f"{size(folder.bytes)}, {folder.says}"
+            if len(name) + len(says) >= half:
+                says = size(folder.bytes)
+            name = clip(name, half - len(says) - 1)
             top.put(name, look.style("text", bold=True)).gap(half - len(name) - len(says))
             top.put(says, look.style("quiet"))
             low.append_text(strip_of(folder.files, half, look))

@@ -57,7 +57,7 @@ class SideBySide:
         whole = InPlace().fits(_undonated(inputs))
         if not whole.fits:
             return RouteChoice(name=self.name, fits=False, because=whole.because)
-        because = "in a folder of its own, the old one stays whole until you let go of it"
+        because = "in a folder of its own; the old one stays whole"
         return RouteChoice(name=self.name, fits=True, because=because)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:

@@ -1,0 +1,131 @@
+"""Each route in a real terminal: from the shelf to the proof and back, at both sizes, by the keys shown."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import libtmux
+import pytest
+
+from left_intact.demo.build import build_demo
+from left_intact.demo.unattended import snapshot
+from left_intact.workbench import Workbench
+from tests.tui.test_tmux import start, terminal  # noqa: F401 (a fixture)
+
+SIZES = [(160, 50), (80, 24)]
+
+
+def down_to(screen, name: str) -> None:  # type: ignore[no-untyped-def]
+    """Mark an install of the shelf: the panel, or the keys, speak of the one that is marked."""
+    order = ["Brindlemere", "Patchwright", "Tarnlight", "Lanternfish", "Loomlight"]
+    screen.keys(*["Down"] * order.index(name))
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    room = build_demo(str(tmp_path / "pier"))
+    folders = [room.install("tarnlight-26.10"), room.install("tarnlight-26.11")]
+    before = [snapshot(folder) for folder in folders]
+    screen = start(terminal, room.home, size=size)
+    screen.until("Loomlight")
+    down_to(screen, "Tarnlight")
+    screen.keys("u")
+    screen.until("◉ side by side", "the old one stays whole")
+    screen.keys("3")
+    screen.until("what happens", "tarnlight-26.10/", "tarnlight-26.11/", "over 86 stubs")
+    screen.keys("c")
+    screen.until("I N T A C T", "0 lost", "487 of")
+    assert snapshot(folders[0]) == before[0] and snapshot(folders[1]) != before[1]
+    assert Workbench(room.home).shelf.find("Tarnlight").root == folders[1]
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+    screen.until("is 26.10 again", "I N T A C T")
+    assert [snapshot(folder) for folder in folders] == before
+    assert Workbench(room.home).shelf.find("Tarnlight").root == folders[0]
+    screen.keys("Escape")
+    screen.until("Loomlight")
+    screen.keys("q")
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_single_parts(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    room = build_demo(str(tmp_path / "pier"))
+    root = room.install("lanternfish")
+    before = snapshot(root)
+    screen = start(terminal, room.home, size=size)
+    screen.until("Loomlight")
+    down_to(screen, "Lanternfish")
+    screen.keys("t")
+    screen.until("2 waiting", "→ 2.4.1", "→ 0.9.8", "✗ 1.7", "another machine")
+    screen.keys("Space")
+    screen.until("☐ cores/leaf_core.so")
+    screen.keys("Space")
+    screen.until("☑ cores/leaf_core.so")
+    screen.keys("c")
+    screen.until("2 on trial", "2.4.0", "0.9.7")
+    assert snapshot(root) != before
+    screen.keys("t")
+    screen.until("tried well")
+    screen.keys("b")
+    screen.until("1 on trial", "→ 2.4.1")
+    screen.keys("Down", "b")
+    screen.until("0 on trial", "→ 0.9.8")
+    assert {p: s for p, s in snapshot(root).items() if s[0] == "file"} == {
+        p: s for p, s in before.items() if s[0] == "file"
+    }
+    screen.keys("Escape")
+    screen.until("Loomlight")
+    screen.keys("q")
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    room = build_demo(str(tmp_path / "pier"))
+    install = Workbench(room.home).shelf.find("Loomlight")
+    before = snapshot(install.root)
+    screen = start(terminal, room.home, size=size)
+    screen.until("Loomlight")
+    down_to(screen, "Loomlight")
+    screen.keys("u")
+    screen.until("◉ graft", "it is somebody's")
+    screen.keys("3")
+    screen.until("what happens", "5 of another's stay out", "the donor's own stays out")
+    screen.keys("c")
+    screen.until("I N T A C T", "0 lost")
+    laid = snapshot(install.root)
+    assert laid != before and not any("ottoline" in path for path in laid)
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+    screen.until("is r114 again", "I N T A C T")
+    assert snapshot(install.root) == before
+    screen.keys("Escape")
+    screen.until("Loomlight")
+    screen.keys("q")
+
+
+def test_another_route_and_another_folder_are_taken_at_the_arrival(
+    tmp_path: Path,
+    terminal: libtmux.Server,  # noqa: F811
+) -> None:
+    """In place instead of beside, then beside in a folder that is named, and one that cannot be."""
+    room = build_demo(str(tmp_path / "pier"))
+    screen = start(terminal, room.home)
+    screen.until("Loomlight")
+    down_to(screen, "Tarnlight")
+    screen.keys("u")
+    screen.until("◉ side by side")
+    screen.keys("End", "Up", "Up", "Up", "Up", "Up")
+    screen.keys("Enter")
+    screen.until("◉ in place", "○ side by side")
+    screen.keys("Down", "Enter")
+    screen.until("◉ side by side", "i names another")
+    screen.keys("i")
+    screen.until("the new folder", "Enter takes it")
+    screen.says(str(tmp_path / "pier" / "pier" / "by-the-door"))
+    screen.keys("Enter")
+    screen.until("into by-the-door/")
+    screen.keys("3")
+    screen.until("by-the-door/", "made by this")
+    screen.keys("q")
