@@ -22,12 +22,12 @@ SHOTS: dict[str, list[str]] = {
         "n",
         "until:never looked",
         "c",
-        "until:3 of 3 installs",
+        "until:3 of 5 installs",
         "Down",
         "Down",
         "until:you set sound.rate",
     ],
-    "pack": ["End", "Up", "Up", "Return", "until:your share", "until:replace something"],
+    "pack": [*["Down"] * 8, "Return", "until:your share", "until:replace something"],
     "survey": [
         "Escape",
         "until:a pack of changed",
@@ -52,7 +52,18 @@ SHOTS: dict[str, list[str]] = {
     "proof": ["c", "until:I N T A C T", "Down", "Down"],
     "back": ["g", "until:come back in place"],
     "history": ["Escape", "Escape", "until:the shelf by class", "y", "until:the strongbox keeps", "Down"],
-    "help": ["Escape", "question", "until:the classes"],
+    "beside": [
+        "Escape",
+        "Down",
+        "Down",
+        "u",
+        "until:side by side",
+        "3",
+        "until:stays behind",
+        "until:what happens",
+    ],
+    "parts": ["Escape", "until:the shelf by class", "Down", "t", "until:another machine", "until:it brings"],
+    "help": ["Escape", "until:the shelf by class", "question", "until:the classes"],
 }
 KEYSYMS = {"Enter": "Return", "question": "question", "Esc": "Escape"}
 PATIENCE = 60.0
