@@ -1,7 +1,7 @@
 """Mutants: one small change to the heart at a time, and whether a test notices.
 
     python tools/mutants.py cover              which tests run over which line (minutes; kept in build/)
-    python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE]
+    python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE] [--also TESTS]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
 condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
@@ -421,11 +421,13 @@ def main() -> int:
     said.add_argument("--guards", action="store_true")
     said.add_argument("--only", default="")
     said.add_argument("--show", action="store_true")
+    said.add_argument("--also", default="", help="files of tests, by commas, that are tried on each first")
     said.add_argument("--those", help="a file that an earlier run was printed to: what it names")
     asked = said.parse_args()
     if asked.count == "cover":
         cover()
         return 0
+    more = [word for word in asked.also.split(",") if word]
     chosen = list(_chosen(asked))
     if asked.those:
         said_before = {
@@ -446,7 +448,7 @@ def main() -> int:
     caught_of: Counter[str] = Counter()
 
     def judged(mutant: Mutant) -> bool:
-        tests = tests_over(mutant, known)
+        tests = [*([more] if more else []), *tests_over(mutant, known)]
         return any(_lane().is_caught(mutant, some, guards=asked.guards) for some in tests)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:

@@ -321,3 +321,24 @@ def test_content_that_is_used_from_the_old_folder_keeps_it(dear: Pier) -> None:
     with pytest.raises(LeftIntactError) as stop:
         dear.bench.updates.free_old(dear.bench.shelf.find("Mocklet"))
     assert "is used from the old folder" in str(stop.value) and dear.old.exists()
+
+
+def test_cut_off_before_its_journal_says_anything_the_install_lies_where_it_lay(
+    pier: Pier, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Between the note that it moves and the first line of the run."""
+    from left_intact.core.carrying import chain
+
+    before, plan = pier.state(), pier.plan()
+
+    def falls(*_: object, **__: object) -> None:
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patched:
+        patched.setattr(chain, "carry_out", falls)
+        patched.setattr(type(pier.bench.updates), "lies_at", lambda self, install: install)
+        with pytest.raises(KeyboardInterrupt):
+            pier.bench.updates.update(plan, pier.install)
+    assert pier.bench.shelf.library.find("Mocklet").root == str(pier.new)
+    assert pier.root == str(pier.old) and pier.state() == before
+    assert pier.update().proof.verdict is Verdict.INTACT

@@ -196,6 +196,7 @@ class Runs(Beside):
         """Before a run: the install as it lies for it. Where the run ends with the install in another folder,
         the box is known beforehand, wherever that folder may be.
         """
+        from left_intact.core.carrying.journal import Journal
         from left_intact.core.planning.side import OLD
 
         old = next((root.place for root in plan.roots if root.label == OLD), "")
@@ -203,6 +204,8 @@ class Runs(Beside):
             return install
         box.make()
         card = box.claim(install.root, str(install.id))
+        with Journal(box.journal_path):
+            pass  # a box is one once it has a journal; from here on it is found wherever the install lies
         self.library.set_box(install, card.id, box.folder, needed=True)
         return self.begins_to_move(install, old, plan.root)
 
