@@ -37,6 +37,10 @@ from left_intact.services.other_stages import OtherStages
 from tests.builders import FORKS, LATER, MODES, Mock, plant, release
 from tests.chains import PLANNER, KillAt, MadeUp, in_child, with_later
 
+ROOT = pytest.mark.skipif(
+    not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only the superuser gives files away"
+)
+
 
 def file_at(path: str, digest: str = "aa", **more: Any) -> Entry:
     return Entry(path=path, bytes=3, mode=0o644, mtime_ns=5, digest=digest * 32, **more)
@@ -91,6 +95,15 @@ def test_what_the_pack_has_as_it_lies_here_is_no_move(mock: Mock) -> None:
         return len(drawn.stages[0].moves)  # type: ignore[union-attr]
 
     assert (moves(same.entry), moves(other)) == (0, 1)
+
+
+@pytest.mark.parametrize(("last", "long"), [(94, False), (95, True)])
+def test_how_long_a_path_may_be(last: int, long: bool) -> None:
+    from left_intact.core.planning.blockers import _too_long
+    from left_intact.core.planning.circumstances import Circumstances
+
+    path = "/".join(["a" * 99] * 40 + ["b" * last])
+    assert _too_long(path, Circumstances()) is long
 
 
 # ---------------------------------------------------------------- settings
@@ -220,7 +233,65 @@ def test_what_is_written_whole_is_flushed_before_it_takes_its_place(
     box.close()
 
 
+def test_where_there_are_no_owners_none_is_told(tmp_path: Path) -> None:
+    plant(tmp_path / "p", {"one": "1"})
+    with LocalPlace(str(tmp_path / "p"), able_to=without(owners=False)) as place:
+        assert place.attributes("one") == Attributes()
+
+
+@ROOT
+def test_the_first_user_of_all_is_an_owner_too(tmp_path: Path) -> None:
+    plant(tmp_path / "p", {"one": "1"})
+    os.chown(tmp_path / "p" / "one", 1234, 1234)
+    with LocalPlace(str(tmp_path / "p"), ours=True) as place:
+        assert place.apply_metadata("one", file_at("one"), Attributes(owner=0, group=0)) == ()
+    assert (tmp_path / "p" / "one").stat().st_uid == 0
+
+
+def test_without_a_call_for_one_disk_all_are_flushed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    seen: list[str] = []
+    monkeypatch.setattr(places, "_libc", lambda: None)
+    monkeypatch.setattr(os, "sync", lambda: seen.append("all"), raising=False)
+    plant(tmp_path / "p", {"one": "1"})
+    with LocalPlace(str(tmp_path / "p"), ours=True) as place:
+        place.flush()
+    assert seen == ["all"]
+
+
 # ---------------------------------------------------------------- carrying out
+
+
+@FORKS
+def test_a_run_that_was_cut_off_between_two_stages_goes_on_unasked(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    box = mock.bench.updates.strongbox(mock.install)
+    with Journal(box.journal_path) as journal:
+        journal.set_state(1, State.CARRYING)
+    ended = recover(box, mock.bench.updates.back.outside(mock.install), str(mock.root), None)
+    assert ended.state is State.ON_TRIAL
+
+
+def test_the_plain_list_has_what_earlier_runs_set_aside(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    mock.arrive(release("1.2"), "mocklet-1.2")
+    mock.base = plant(mock.folder / "base" / "mocklet-1.1", release("1.1"))
+    mock.update()
+    rows = mock.bench.updates.strongbox(mock.install).read_list()
+    assert rows is not None and {"1", "2"} <= set(rows)
+
+
+def test_what_an_earlier_run_left_half_made_is_in_nobodys_way(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    box = mock.bench.updates.strongbox(mock.install)
+    box.make()
+    for number in range(1, 14):
+        plant(Path(box.folder) / "work-1", {f"ready-1-{number}/half": "made"})
+    with Journal(box.journal_path):
+        pass
+    box.close()
+    assert mock.update().proof.verdict == "intact"
 
 
 @MODES
@@ -363,7 +434,7 @@ def test_what_cannot_be_seen_is_never_taken_for_done(tmp_path: Path, monkeypatch
     assert outcome.update.waits is not None and not outcome.update.waits.can_be_seen
 
 
-@pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only the superuser gives away")
+@ROOT
 @pytest.mark.parametrize(
     ("box", "install", "user", "is_file", "refused"),
     [
@@ -476,6 +547,16 @@ def test_a_program_is_asked_by_one_word_or_not_at_all(tmp_path: Path) -> None:
     plant(tmp_path, {"tool": "#!/bin/sh\necho tool 1.5\n"})
     (tmp_path / "tool").chmod(0o755)
     assert ask_program(str(tmp_path), ["tool", "--version", "--all"]) is None
+
+
+@FORKS
+def test_a_program_that_says_nothing_is_ended(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.proving import ask_program as asking
+
+    monkeypatch.setattr(asking, "_SECONDS", 0.05)
+    plant(tmp_path, {"tool": "#!/bin/sh\nexec sleep 900\n"})
+    (tmp_path / "tool").chmod(0o755)
+    assert asking.ask_program(str(tmp_path), ["tool"]) is None
 
 
 # ---------------------------------------------------------------- what every file is

@@ -33,7 +33,7 @@ def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int,
     screen.until("◉ side by side", "the old one stays whole")
     screen.keys("3")
     screen.until("what happens", "tarnlight-26.10/", "tarnlight-26.11/", "over 86 stubs")
-    screen.keys("c")
+    screen.press_until("c", "what happens")
     screen.until("I N T A C T", "0 lost", "487 of")
     assert snapshot(folders[0]) == before[0] and snapshot(folders[1]) != before[1]
     assert Workbench(room.home).shelf.find("Tarnlight").root == folders[1]
@@ -91,7 +91,7 @@ def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) 
     screen.until("◉ graft", "it is somebody's")
     screen.keys("3")
     screen.until("what happens", "5 of another's stay out", "the donor's own stays out")
-    screen.keys("c")
+    screen.press_until("c", "what happens")
     screen.until("I N T A C T", "0 lost")
     laid = snapshot(install.root)
     assert laid != before and not any("ottoline" in path for path in laid)

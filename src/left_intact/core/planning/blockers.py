@@ -11,7 +11,7 @@ from left_intact.core.files.names import has_controls, needs_other_name
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.pages import COLUMNS, Page, pages_in
-from left_intact.core.model.plan import Move, Space
+from left_intact.core.model.plan import Move, Space, Verb
 from left_intact.core.model.release import Arrival, Reading, Release
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version
@@ -177,7 +177,8 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
         found.append(
             Fault(code="names", says=f"this file system cannot hold {_names(bad)}: {bad[0]}", way_out=way)
         )
-    if odd := [m.path for m in arriving if has_controls(m.path)]:
+    # What is carried over has the names that the person gave it, or bore with.
+    if odd := [m.path for m in arriving if has_controls(m.path) and m.verb not in (Verb.CARRY, Verb.REHOME)]:
         says = f"{_names(odd)} with control characters: {odd[0]}"
         found.append(Fault(code="names", says=says, way_out="Rename them in what arrives."))
     if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:
