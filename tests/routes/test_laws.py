@@ -21,9 +21,12 @@ from tests.builders import FORKS, Tree, examples, in_memory, zipped
 from tests.chains import Count, KillAt, in_child
 from tests.core.test_laws import _clean, trees
 from tests.routes.beside import Pier, coming
-from tests.routes.parts import House, core
+from tests.routes.donors import scattered, trainer
+from tests.routes.parts import HOUSE, House, core
+from tests.routes.parts import MINE as PARTS_MINE
 from tests.routes.test_graft import Loom
 
+SHIPPED = trainer(114) | trainer(121)
 Evening = tuple[Any, Callable[[], dict[str, Any]], Callable[..., Any]]
 """(what has bench and install, all its folders whole, the update)."""
 
@@ -178,3 +181,87 @@ def test_played_for_days_in_the_new_folder_nothing_newer_is_lost(tmp_path: Path)
     kept = {Path(where).read_bytes() for _, where in back.kept}
     there = {p.read_bytes() for p in pier.folder.joinpath("pier").rglob("*.sav")}
     assert newer <= kept | there
+
+
+@given(mine=trees, theirs=trees, answer=st.sampled_from(["take", "leave"]))
+@settings(max_examples=examples(30))
+def test_of_a_donor_nothing_of_theirs_comes_along_and_back_is_byte_for_byte(
+    mine: Tree, theirs: Tree, answer: str
+) -> None:
+    with in_memory() as folder:
+        loom = Loom(Path(folder))
+        scattered(loom.root, _clean({p: c for p, c in mine.items() if not _meets(p, SHIPPED)}))
+        scattered(loom.donor, _clean({p: c for p, c in theirs.items() if not _meets(p, SHIPPED)}))
+        before, donor = snapshot(str(loom.root)), snapshot(str(loom.donor))
+        draft = loom.bench.updates.draft(loom.install, str(loom.donor), route="graft")
+        known = draft.inputs.donor
+        assert known is not None
+        plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+        if any(q.id == "donor-unsorted" for q in plan.questions):
+            plan = draft.plan({q.id: q.default for q in plan.questions} | {"donor-unsorted": answer})
+        if plan.blockers:
+            return
+        assert loom.bench.updates.update(plan, loom.install).proof.verdict is not Verdict.BROKEN
+        after = snapshot(str(loom.root))
+        for finding in known.own:
+            assert after.get(finding.path) == before.get(finding.path), finding.path
+        loom.bench.updates.back.go(loom.install)
+        assert snapshot(str(loom.root)) == before and snapshot(str(loom.donor)) == donor
+
+
+names = st.sampled_from(
+    [
+        "{}.so",
+        "{}-1.9.so",
+        "{}_1.9-linux-x86_64.so",
+        "{} (2).so",
+        "{}-nightly.so",
+        "{}.so.1",
+        "{}-v1.9-x64.so",
+    ]
+)
+parts = st.dictionaries(st.sampled_from(["otter_core", "plover_core", "heron_core", "liblamp"]), names)
+
+
+@given(came=parts, mine=trees)
+@settings(max_examples=examples(30))
+def test_of_parts_only_those_named_change_and_back_is_byte_for_byte(came: dict[str, str], mine: Tree) -> None:
+    with in_memory() as folder:
+        house = House(Path(folder))
+        house.edit(_clean({p: c for p, c in mine.items() if not _meets(p, HOUSE | PARTS_MINE)}))
+        for part, name in came.items():
+            house.comes(name.format(part), core(part.partition("_")[0].removeprefix("lib"), "9.0"))
+        before = house.state()
+        draft = house.bench.updates.draft(house.install, str(house.downloads), route="single-part")
+        plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+        if plan.blockers:
+            assert not set(came) - {"heron_core"}
+            return
+        assert house.bench.updates.update(plan, house.install).proof.verdict is Verdict.INTACT
+        after = house.state()
+        assert {p for p, said in after.items() if said[0] == "file" and before.get(p) != said} <= {
+            "cores/otter_core.so",
+            "cores/plover_core.so",
+            "lib/liblamp.so",
+        }
+        assert set(after) == set(before)
+        house.bench.updates.back.go(house.install)
+        assert house.state() == before
+
+
+@pytest.mark.parametrize("route", ROUTES)
+def test_after_days_of_play_going_back_keeps_what_is_newer(route: str, tmp_path: Path) -> None:
+    evening, _, update = ROUTES[route](tmp_path)
+    update()
+    install = evening.bench.shelf.find(evening.install.name)
+    played = Path(install.root) / "saves"
+    for name in ("harbour.sav", "fresh.sav"):
+        (played / name).write_bytes(b"played for days: " + name.encode())
+    newer = {p.read_bytes() for p in played.iterdir()}
+    back = evening.bench.updates.back.go(install)
+    assert back.proof is not None
+    kept = {Path(where).read_bytes() for _, where in back.kept}
+    lying = {p.read_bytes() for p in tmp_path.rglob("*.sav") if ".left-intact" not in str(p)}
+    assert newer <= kept | lying
+    again = evening.bench.shelf.find(evening.install.name)
+    assert again.root == evening.install.root
