@@ -1,5 +1,5 @@
 #!/bin/sh
-# The core's tests, those of strangers, and the whole demo with a Windows Python; says so in one line where
+# The core's tests, those of the routes and of strangers, and the whole demo with a Windows Python; says so in one line where
 # that cannot be had.
 set -u
 cd "$(dirname "$0")/.."
@@ -10,6 +10,6 @@ case $? in
     *) exit 1 ;;
 esac
 run=build/windows/python
-"$run" -m pytest tests/core tests/hostile -o addopts= -q -p no:cacheprovider -n 2 --dist worksteal -rs || exit 1
+"$run" -m pytest tests/core tests/routes tests/hostile -o addopts= -q -p no:cacheprovider -n 2 --dist worksteal -rs || exit 1
 rm -rf build/windows/room
 "$run" -m left_intact --home build/windows/home demo --dir build/windows/room --unattended || exit 1

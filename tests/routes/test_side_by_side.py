@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.files.place import able
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
 from tests.builders import LINKS, verbs
@@ -159,7 +160,8 @@ def dear(pier: Pier, monkeypatch: pytest.MonkeyPatch) -> Pier:
 
 def test_content_that_is_dear_to_copy_is_one_question_with_what_each_way_costs(dear: Pier) -> None:
     (question,) = dear.draft().plan().questions
-    assert question.id == "content" and question.options == ("copy", "links", "leave")
+    ways = ("copy", "links", "leave") if able().links else ("copy", "links")
+    assert question.id == "content" and question.options == ways
     assert all("room" in leads or "copied" in leads for leads in question.leads_to)
     copied = dear.plan({"content": "copy"})
     assert copied.space.needed > dear.plan({"content": "links"}).space.needed
@@ -174,6 +176,7 @@ def test_one_copy_under_two_names(dear: Pier) -> None:
     assert dear.state() == before
 
 
+@LINKS
 def test_content_may_stay_where_it_is_and_is_read_with_the_install(dear: Pier) -> None:
     before = dear.state()
     assert dear.update({"content": "leave"}).proof.verdict is Verdict.INTACT
@@ -314,6 +317,7 @@ def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pie
     assert not pier.old.exists()
 
 
+@LINKS
 def test_content_that_is_used_from_the_old_folder_keeps_it(dear: Pier) -> None:
     from left_intact.core.model.errors import LeftIntactError
 
