@@ -138,6 +138,24 @@ def test_a_line_of_comment_is_no_pair() -> None:
     assert _pair("# beam = 40") is None and _pair("  ; beam = 40") is None and _pair("beam = 40") is not None
 
 
+def test_a_name_twice_in_an_object_is_found_beside_comments_too() -> None:
+    from left_intact.core.settings.document import NotReadable
+    from left_intact.core.settings.formats.registry import format_named
+
+    assert len(format_named("text json").read(b'{"b": {"a": 1}, "a": 1} // one of each')) == 2
+    for text in (b'{"a": 1, "a": 2} // twice', b'{"b": {"a": 1, "a": 2}} // twice'):
+        with pytest.raises(NotReadable, match="a stands in it twice"):
+            format_named("text json").read(text)
+
+
+def test_lines_behind_the_first_are_indented_as_the_first_of_them_was() -> None:
+    from left_intact.core.settings.formats.registry import open_document
+
+    document = open_document(b"[a]\nnotes = one\n  two\n        three\n", "text ini")
+    document.set(("a", "notes"), "one\nnext\nlast")
+    assert document.to_bytes() == b"[a]\nnotes = one\n  next\n  last\n"
+
+
 # ---------------------------------------------------------------- places and the strongbox
 
 
@@ -481,6 +499,23 @@ def test_no_annex_is_left_on_another_file_system(tmp_path: Path) -> None:
         ours = (".left-intact", "annex")
         left = [p for p in (tmp_path / "all" / "pier").rglob("*") if p.name.startswith(ours)]
         assert not left
+
+
+def test_the_annex_is_where_the_file_system_is_the_right_one(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from left_intact.core.carrying import annex
+
+    box = mock.bench.updates.strongbox(mock.install)
+    box.make()
+    beside, inside = str(mock.root.parent), str(mock.root)
+    monkeypatch.setattr(annex, "identity_of", lambda path: (77 if path == inside else 78, 1))
+    monkeypatch.setattr(Roots, "file_system", lambda self, label: 77)
+    with Roots((Root(label="", place=inside),)) as roots:
+        made = annex.Annexes(box, roots, 1)
+        assert made.of("").root.startswith(f"{inside}/") and beside in inside
+        made.clear()
+        made.close()
 
 
 # ---------------------------------------------------------------- proving
