@@ -14,6 +14,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Stroke, lanes_of
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Verb
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
@@ -160,6 +161,19 @@ def test_blockers_of_the_machine(mock: Mock) -> None:
     assert codes == ["running", "no-rights"]
     poor = type(plan.space)(needed=plan.space.needed, free=10)
     assert "no-room" in [f.code for f in machine_faults("Mocklet", plan.moves, poor, facts)]
+
+
+def test_the_label_of_a_root_is_no_part_of_a_name(mock: Mock) -> None:
+    """Where `:` may stand in no name, what lies in another root may still be written to."""
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    facts = Circumstances(free=plan.space.free, narrow_names=True)
+    elsewhere = tuple(replace(m, before=None, at=At(root="states", path=m.at.path)) for m in plan.moves)
+    assert elsewhere[0].path.startswith("states:")
+    assert not machine_faults("Mocklet", elsewhere, plan.space, facts)
+    new = next(m for m in plan.moves if m.verb is Verb.REPLACE)
+    laid = (*elsewhere, replace(new, before=None, at=At(root="states", path="a:b")))
+    assert [f.code for f in machine_faults("Mocklet", laid, plan.space, facts)] == ["names"]
 
 
 @LINKS

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import pytest
@@ -9,7 +10,7 @@ import pytest
 from left_intact.core.files.place import able
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
-from tests.builders import LINKS, verbs
+from tests.builders import LINKS, MODES, verbs
 from tests.routes.beside import MINE, STUBS, Pier
 
 
@@ -190,6 +191,7 @@ def test_content_may_stay_where_it_is_and_is_read_with_the_install(dear: Pier) -
     assert dear.state() == before and not dear.bench.surveys.roots(dear.bench.shelf.find("Mocklet"))
 
 
+@MODES
 def test_what_is_carried_takes_its_rights_along(pier: Pier) -> None:
     (pier.old / "saves").chmod(0o700)
     (pier.old / "saves/mill.sav").chmod(0o600)
@@ -225,7 +227,7 @@ def test_the_place_of_the_install_follows_its_journal_after_a_crash_between(pier
     pier.update()
     library, install = pier.bench.shelf.library, pier.bench.shelf.find("Mocklet")
     library.set_place(install, str(pier.old))  # as if the machine had gone down before it was noted
-    library.set_choice(f"moves-{install.id}", f'["{pier.old}", "{pier.new}"]')
+    library.set_choice(f"moves-{install.id}", json.dumps([str(pier.old), str(pier.new)]))
     assert pier.root == str(pier.new) and identity_of(str(pier.new)) is not None
     assert pier.bench.updates.prove(install).proof.verdict is Verdict.INTACT
 

@@ -16,7 +16,7 @@ from left_intact.services.surveys import Surveys
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of
 from left_intact.tui.screens.choosing import ChooseDialog, MenuDialog, SheetDialog, WatchDialog
-from left_intact.tui.screens.dialogs import PathDialog
+from left_intact.tui.screens.dialogs import FindDialog
 from left_intact.tui.screens.queue import QueueScreen
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.survey import LENSES, EntryRow, SurveyScreen
@@ -203,12 +203,34 @@ async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp
     mudlark().bed.lay(str(tmp_path / "disk" / ".deep" / "mudlark-0.9"))
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "f")
-        assert isinstance(app.screen, PathDialog)
-        app.screen.query_one(Input).value = str(tmp_path / "disk")
+        assert isinstance(app.screen, FindDialog)
+        app.screen.query_one("#place", Input).value = str(tmp_path / "disk")
         await press(app, pilot, "enter")
         assert isinstance(app.screen, ChooseDialog) and "probably emulator" in words(app)
         await press(app, pilot, "space", "enter")
         assert isinstance(app.screen, ShelfScreen) and "Mudlark" in words(app)
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_of_many_numbered_folders_the_one_that_something_came_for_is_first(
+    waiting: Mock, tmp_path: Path, size: tuple[int, int]
+) -> None:
+    for number, tree in (("3104", {"other.bin": "x", "lib/a.so": "y"}), ("2207", release("1.0"))):
+        plant(tmp_path / "prefixes" / number / "drive" / "tool", tree)
+    donor = plant(tmp_path / "donor", release("1.1"))
+    async with running(waiting, size) as (app, pilot):
+        await press(app, pilot, "f")
+        app.screen.query_one("#place", Input).value = str(tmp_path / "prefixes")
+        await press(app, pilot, "tab")
+        app.screen.query_one("#arrival", Input).value = str(tmp_path / "nowhere")
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, FindDialog) and "there is nothing at" in words(app)
+        app.screen.query_one("#arrival", Input).value = str(donor)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ChooseDialog) and "of what came" in app.screen.choices[0].detail
+        assert [choice.key for choice in app.screen.choices] == [
+            str(tmp_path / "prefixes" / "2207" / "drive" / "tool")
+        ]
 
 
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])

@@ -88,6 +88,13 @@ class DeskWork:
         """Put the install in a folder on the shelf, and read it."""
         self.take_stock(self.bench.shelf.find(path), report=report, cancel=cancel)
 
+    def find(
+        self, place: str, arrival: str = "", *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> list[Candidate]:
+        """What looks like an install at or below a folder, or holds most of `arrival`, the likest first."""
+        like = self.bench.surveys.programs_paths(arrival) if arrival else ()
+        return self.bench.shelf.find_installs(place, like=like, report=report, cancel=cancel)
+
     def take_up(
         self, found: Sequence[Candidate], *, report: Report = silent, cancel: CancelToken | None = None
     ) -> None:

@@ -173,12 +173,13 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     """Names that the file system of the install cannot hold, told before the first write."""
     way = "Move the install to another file system."
     found = []
-    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.path)]):
+    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.at.path)]):
         found.append(
             Fault(code="names", says=f"this file system cannot hold {_names(bad)}: {bad[0]}", way_out=way)
         )
     # What is carried over has the names that the person gave it, or bore with.
-    if odd := [m.path for m in arriving if has_controls(m.path) and m.verb not in (Verb.CARRY, Verb.REHOME)]:
+    shipped = [m for m in arriving if m.verb not in (Verb.CARRY, Verb.REHOME)]
+    if odd := [m.path for m in shipped if has_controls(m.at.path)]:
         says = f"{_names(odd)} with control characters: {odd[0]}"
         found.append(Fault(code="names", says=says, way_out="Rename them in what arrives."))
     if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:

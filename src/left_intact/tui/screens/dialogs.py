@@ -109,6 +109,45 @@ class PathDialog(Dialog[str]):
             self.dismiss(path)
 
 
+class FindDialog(Dialog[tuple[str, str]]):
+    """Where to look for installs, and for what; the second may stay empty."""
+
+    def compose(self) -> ComposeResult:
+        says = (
+            "A disk, a home folder, anything. Hidden folders and numbered prefixes are looked into "
+            "too; nothing is changed."
+        )
+        which = (
+            "For something that came, an archive or a folder from another machine: those that hold most "
+            "of it come first. Empty finds all."
+        )
+        with Vertical(classes="box"):
+            yield Static(self.words("find installs", says, []))
+            yield Input("~", placeholder="where to look", id="place")
+            yield Static(Text(f"\n{which}\n", self.look.style("text")))
+            yield Input(placeholder="what came", id="arrival")
+            yield Static(id="said")
+
+    def on_mount(self) -> None:
+        self.query_one("#place", Input).focus()
+        self._say("Enter looks, Tab goes to the other line, Esc leaves it")
+
+    def _say(self, words: str, colour: str = "quiet") -> None:
+        self.query_one("#said", Static).update(Text(words, self.look.style(colour)))
+
+    def on_input_submitted(self) -> None:
+        place, arrival = (
+            os.path.expanduser(self.query_one(name, Input).value.strip()) for name in ("#place", "#arrival")
+        )
+        missing = next((path for path in (place, arrival) if path and not os.path.exists(path)), None)
+        if missing is not None:
+            self._say(f"there is nothing at {clip(bearable(missing), 60)}", "bad")
+        elif place:
+            self.dismiss((place, arrival))
+        else:
+            self.dismiss(None)
+
+
 class TextDialog(Dialog[str]):
     """A line of text."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import gc
 import time
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from rich.text import Text
@@ -322,26 +322,26 @@ class ShelfScreen(FramedScreen):
         app.work_on(Job("reading", call("desk.add", path), lambda _: app.refresh_shelf(), app.complain))
 
     def action_find(self) -> None:
-        from left_intact.tui.screens.dialogs import PathDialog
+        from left_intact.tui.screens.dialogs import FindDialog
 
-        says = (
-            "A disk, a home folder, anything. Hidden folders and numbered prefixes are looked into "
-            "too; nothing is changed."
-        )
-        self.app.push_screen(PathDialog("find installs", says, "~"), self._find)
+        self.app.push_screen(FindDialog(), self._find)
 
-    def _find(self, path: str | None) -> None:
-        if path:
-            app = self.left_intact
-            app.work_on(Job("finding", call("shelf.find_installs", path), self._found, app.complain))
+    def _find(self, said: tuple[str, str] | None) -> None:
+        if said is not None:
+            app, (place, arrival) = self.left_intact, said
+            wanted = call("desk.find", place, arrival)
+            app.work_on(
+                Job("finding", wanted, lambda found: self._found(found, arrival), app.complain),
+            )
 
-    def _found(self, found: list[Candidate]) -> None:
+    def _found(self, found: list[Candidate], arrival: str) -> None:
         from left_intact.tui.screens.choosing import Choice, ChooseDialog
 
         fresh = [one for one in found if not one.known]
         if not fresh:
-            known = f"; {count(len(found), 'install')} there is on the shelf already" if found else ""
-            self.notify(f"nothing there looks like an install{known}", timeout=6)
+            looks = "holds anything of what came" if arrival else "looks like an install"
+            known = f" but {_names(found)}, on the shelf already" if found else ""
+            self.notify(f"nothing there {looks}{known}", timeout=6)
             return
         by_path = {one.path: one for one in fresh}
         choices = [
@@ -362,12 +362,19 @@ class ShelfScreen(FramedScreen):
         says = (
             "What looks like an install, the likest first. Those you tick come onto the shelf and are read."
         )
+        if arrival:
+            best = f"{found[0].name}, on the shelf already, holds most of it. " if found[0].known else ""
+            says = f"{best}Here those that hold more of it come first; the ones you tick come onto the shelf."
         heading = f"{count(len(fresh), 'install')} found"
         self.ask(ChooseDialog(heading, says, choices, many=True, does="take those ticked"), take)
 
     def action_unit(self) -> None:
         self.unit = "bytes" if self.unit == "files" else "files"
         self.set_rows(self.shelf_rows)
+
+
+def _names(found: Sequence[Candidate]) -> str:
+    return ", ".join(one.name for one in found[:3]) + (" …" if len(found) > 3 else "")
 
 
 class _Heading(Row):
