@@ -129,6 +129,25 @@ def test_a_place_that_cannot_be_is_one_line(pier: Pier, into: str) -> None:
     assert stop.value.code == "bad-into" and "\n" not in stop.value.line()
 
 
+def test_a_started_folder_that_came_onto_the_shelf_says_how_it_leaves_it(pier: Pier) -> None:
+    from left_intact.core.model.errors import LeftIntactError
+
+    pier.started()
+    other = pier.bench.shelf.register(str(pier.new), name="Mocklet")
+    with pytest.raises(LeftIntactError) as stop:
+        pier.plan()
+    line = stop.value.line()
+    assert stop.value.code == "bad-into" and "forget 'Mocklet 2'" in line and "--into" in line
+    pier.bench.shelf.forget(other)
+    assert pier.update().proof.verdict is Verdict.INTACT and pier.root == str(pier.new)
+
+
+def test_what_was_left_behind_is_found_as_no_other_install(pier: Pier) -> None:
+    pier.update()
+    found = {one.path: one.known for one in pier.bench.shelf.find_installs(str(pier.folder / "pier"))}
+    assert found == {str(pier.old): True, str(pier.new): True}
+
+
 def test_what_the_new_layout_keeps_elsewhere_goes_there(tmp_path: Path) -> None:
     pier = Pier(tmp_path)
     pier.started({"profile/tuned/harbour.conf": "beam = 40\n", "profile/tuned/mill.conf": "beam = 40\n"})

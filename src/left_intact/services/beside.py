@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import json
 import os
+import shlex
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.update import IN_FORCE, State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
@@ -71,8 +72,8 @@ class Beside(Records):
         above = os.path.realpath(os.path.dirname(place))
         place = os.path.join(above, os.path.basename(place))
 
-        def bad(says: str) -> LeftIntactError:
-            return LeftIntactError("bad-into", says, path=place, way_out="Name another folder with --into.")
+        def bad(says: str, way_out: str = "Name another folder with --into.") -> LeftIntactError:
+            return LeftIntactError("bad-into", says, path=place, way_out=way_out)
 
         if not os.path.isdir(above):
             raise bad("the folder that it is to lie in is not there")
@@ -84,6 +85,13 @@ class Beside(Records):
         roots += [(other.name, other.root) for other in self.library.installs() if other.id != install.id]
         for name, root in roots:
             real = os.path.realpath(root)
+            if place == real and name != install.name:
+                # A new build that was started by hand comes onto the shelf as an install of its own.
+                raise bad(
+                    f"{name} on the shelf lies in the new folder",
+                    f"Take it off the shelf (left-intact forget {shlex.quote(name)}; nothing of it is "
+                    "touched), or name another folder with --into.",
+                )
             if lies_in(place, real) or lies_in(real, place):
                 raise bad(f"this and a folder of {name} lie in each other")
         return place
@@ -117,6 +125,13 @@ class Beside(Records):
         )
 
     # ------------------------------------------------------------ where the install lies
+
+    def left_behind(self, install: Install) -> tuple[str, Update | None]:
+        """The folder that the last update left behind, with that update; ("", None) where there is none."""
+        for update in self.history(install):
+            if update.state in IN_FORCE and (old := leaves_behind(update)):
+                return (old, update) if os.path.isdir(old) else ("", None)
+        return "", None
 
     def now(self, install: Install) -> Install:
         """An install as the library knows it now, in the folder that it lies in: a run may have moved it."""

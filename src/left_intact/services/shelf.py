@@ -171,8 +171,16 @@ class Shelf(Service):
             raise LeftIntactError(
                 "no-folder", "there is no folder here", path=place, way_out="Check the path."
             )
-        known = frozenset(os.path.realpath(install.root) for install in self.library.installs())
+        known = frozenset(os.path.realpath(root) for one in self.installs() for root in self._folders(one))
         return find_installs(place, known, like=like, report=report, cancel=cancel)
+
+    def _folders(self, install: Install) -> list[str]:
+        """Where an install lies, and what its last update left behind."""
+        try:
+            old, _ = self.records.left_behind(install)
+        except LeftIntactError:
+            old = ""  # where its journal cannot be read, its folder alone is known
+        return [install.root, *([old] if old else [])]
 
     def take_up(self, candidate: Candidate) -> Install:
         """Put a candidate on the shelf."""

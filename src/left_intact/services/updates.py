@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.update import IN_FORCE, RunKind, Settled, State, Update
+from left_intact.core.model.update import RunKind, Settled, State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
@@ -388,13 +388,7 @@ class Updates(Runs):
 
     def old_folder(self, install: Install) -> str:
         """The folder that the last update left behind, where it is there still; empty where there is none."""
-        return self._left_behind(self.now(install))[0]
-
-    def _left_behind(self, install: Install) -> tuple[str, Update | None]:
-        for update in self.history(install):
-            if update.state in IN_FORCE and (old := leaves_behind(update)):
-                return (old, update) if os.path.isdir(old) else ("", None)
-        return "", None
+        return self.left_behind(self.now(install))[0]
 
     def free_old(
         self,
@@ -417,7 +411,7 @@ class Updates(Runs):
 
         install = self.now(install)
         self.refuse_if_open(install)
-        old, update = self._left_behind(install)
+        old, update = self.left_behind(install)
         if update is None:
             says = f"{install.name} has left no folder behind that is there still"
             raise LeftIntactError("nothing-to-free", says, way_out="Nothing needs doing.")

@@ -27,7 +27,7 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     new, old = rooms.get("", (0, facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
     if amount < min(_DEAR, new[1]):
         return ()
-    told = f"{amount / 1e9:.1f} GB"
+    told = f"{amount / 1e9:.1f} GB" if amount >= 1e8 else f"{amount / 1e6:.1f} MB"
     ways = {"copy": f"{told} are copied: the old folder can be let go of whole"}
     if new[0] == old[0]:
         ways["links"] = "one copy under two names: no room, but a program that writes into one changes both"
