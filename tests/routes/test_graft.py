@@ -67,6 +67,40 @@ def test_the_donors_own_is_listed(loom: Loom) -> None:
     assert "saves/quay.sav" not in drops  # there is one of yours, which stays
 
 
+def test_what_both_have_stays_as_it_is_here_and_says_so(loom: Loom) -> None:
+    said = {m.path: (m.verb, m.because) for m in loom.plan().moves}
+    for path in ("saves/quay.sav", "config/loomer.cfg", "config/account.ini"):
+        assert said[path][0] is Verb.KEEP and "the donor's own of this name stays out" in said[path][1]
+    assert "stays out" not in said["saves/harbour.sav"][1]
+
+
+@pytest.mark.parametrize("baseline", [True, False])
+def test_the_program_is_not_robbed_of_what_the_donor_made_their_own(loom: Loom, baseline: bool) -> None:
+    """A shipped file that the donor changed does not come; that says nothing about the new version."""
+    shipped: Tree = {
+        "config/defaults.cfg": "[a]\nb = 1\n",
+        "skins/dark.css": "a {}\n",
+        "skins/day.css": "b {}\n",
+    }
+    base = plant(loom.folder / "base" / "loomer-r114", {**trainer(114), **shipped})
+    plant(loom.root, shipped)
+    theirs: Tree = {path: f"{text} /* of Ottoline */" for path, text in shipped.items()}
+    scattered(loom.donor, {**theirs, "lang/fr.xml": "<lang of='Ottoline'/>\n"})
+    before = snapshot(str(loom.root))
+    draft = loom.bench.updates.draft(loom.install, str(loom.donor), baseline=str(base) if baseline else None)
+    plan = draft.plan({q.id: "leave" for q in draft.plan().questions if q.id == "donor-unsorted"})
+    here = {*shipped, "lang/fr.xml"}
+    assert not here & {m.path for m in plan.changes} and here <= {m.path for m in plan.moves}
+    outcome = loom.bench.updates.update(plan, loom.install)
+    assert outcome.proof.verdict is Verdict.INTACT
+    after = snapshot(str(loom.root))
+    assert {path: after[path] for path in here} == {path: before[path] for path in here}
+    record = loom.bench.updates.on_record(loom.install)
+    assert record is not None and not here & set(record.entries)
+    loom.bench.updates.back.go(loom.install)
+    assert snapshot(str(loom.root)) == before
+
+
 def test_laid_in_place_a_tree_of_somebodys_is_refused(loom: Loom) -> None:
     plan = loom.plan("in-place")
     assert "donor" in [b.code for b in plan.blockers]

@@ -59,7 +59,7 @@ class Kept:
 
     def __init__(
         self,
-        pages: Sequence[KeptPage] = (),
+        pages: Iterable[KeptPage] = (),
         because: Sequence[str] = ("",),
         labels: Sequence[str] = (),
         rest: Iterable[Move] = (),
@@ -121,6 +121,23 @@ class Kept:
             self.labels,
             rest,
         )
+
+    def speaking(self, places: Iterable[At], words: str) -> Kept:
+        """The same, saying `words` of some places in pages; no more than 255 sentences in all."""
+        by_folder: dict[At, set[str]] = {}
+        for at in places:
+            by_folder.setdefault(at.folder, set()).add(at.path.rpartition("/")[2])
+        said = len(self.because)
+
+        def spoken(page: KeptPage) -> KeptPage:
+            found = [page.page.find(name) for name in by_folder.get(self.folder_at(page), ())]
+            reasons = bytearray(page.reasons)
+            for at in found:
+                if at >= 0 and reasons[at] != NOT_KEPT:
+                    reasons[at] = said
+            return replace(page, reasons=bytes(reasons)) if found else page
+
+        return Kept(map(spoken, self.pages), (*self.because, words), self.labels, self.rest)
 
     @staticmethod
     def _less(page: KeptPage, names: set[str] | None) -> KeptPage:

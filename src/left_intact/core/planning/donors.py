@@ -12,9 +12,14 @@ from left_intact.core.planning.inputs import PlanInputs
 
 
 def counted(findings: Iterable[Finding]) -> str:
-    """`3 saves, 2 settings, 1 extras`."""
+    """`3 saves, 2 settings, 1 state`."""
     found = Counter(f.file_class for f in findings)
-    return ", ".join(f"{found[kind]:,} {kind.value}" for kind in FileClass if found[kind])
+    return ", ".join(f"{found[kind]:,} {_named(kind, found[kind])}" for kind in FileClass if found[kind])
+
+
+def _named(kind: FileClass, number: int) -> str:
+    one = number == 1 and kind in (FileClass.SAVES, FileClass.STATES)
+    return kind.value.removesuffix("s") if one else kind.value
 
 
 def donor_faults(inputs: PlanInputs) -> tuple[Fault, ...]:

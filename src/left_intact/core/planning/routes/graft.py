@@ -11,7 +11,7 @@ from dataclasses import replace
 from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Finding
+from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
@@ -25,6 +25,7 @@ from left_intact.core.planning.routes.in_place import InPlace
 
 QUESTION = "donor-unsorted"
 """What becomes of what nobody can tell in the donor's tree."""
+_STAYS_OUT = "as it is here; the donor's own of this name stays out"
 _LEANS = 0.5
 """Where so much of it leans to the program, it is taken unless the person says otherwise."""
 
@@ -56,11 +57,11 @@ class Graft:
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         taken = _taken(inputs)
-        drawing = InPlace().draw(replace(inputs, arrival=taken, donor=None))
-        question = _question(inputs)
         out = _left_out(inputs, taken)
-        labels = [label for label, _ in inputs.survey.roots]
-        rest = (*drawing.kept.rest, *_drops(inputs, out, drawing))
+        drawing = InPlace().draw(replace(inputs, arrival=_as_here(inputs, taken, out), donor=None))
+        question = _question(inputs)
+        kept = drawing.kept.speaking((At("", f.path) for f in out), _STAYS_OUT)
+        rest = (*kept.rest, *_drops(inputs, out, drawing))
         warnings = list(drawing.warnings)
         if out:
             says = f"the donor's own stays out: {counted(out)}"
@@ -72,7 +73,7 @@ class Graft:
         return replace(
             drawing,
             stages=stages,
-            kept=Kept(drawing.kept.pages, drawing.kept.because, labels, rest),
+            kept=Kept(kept.pages, kept.because, kept.labels, rest),
             questions=(*drawing.questions, *question),
             warnings=tuple(warnings),
             arrival=taken,
@@ -120,6 +121,22 @@ def _taken(inputs: PlanInputs) -> Arrival:
     texts = {p: t for p, t in arrival.release.texts.items() if p in wanted}
     release = replace(arrival.release, entries=MappingProxyType(entries), texts=MappingProxyType(texts))
     return replace(arrival, release=release)
+
+
+def _as_here(inputs: PlanInputs, taken: Arrival, out: tuple[Finding, ...]) -> Arrival:
+    """What is taken, and what is the program's here where the donor has something of their own: it stays as
+    it is. Nobody can say that the new version does without it.
+    """
+    here = {f.path: mine for f in out if (mine := inputs.survey.findings.find(f.path)) is not None}
+    same = {
+        path: mine.entry
+        for path, mine in here.items()
+        if mine.file_class is FileClass.PROGRAM and mine.entry.kind is Kind.FILE
+    }
+    if not same:
+        return taken
+    entries = MappingProxyType({**taken.release.entries, **same})
+    return replace(taken, release=replace(taken.release, entries=entries))
 
 
 def _left_out(inputs: PlanInputs, taken: Arrival) -> tuple[Finding, ...]:
