@@ -130,14 +130,13 @@ def test_a_place_that_cannot_be_is_one_line(pier: Pier, into: str) -> None:
 
 
 def test_a_started_folder_that_came_onto_the_shelf_says_how_it_leaves_it(pier: Pier) -> None:
-    from left_intact.core.model.errors import LeftIntactError
-
     pier.started()
     other = pier.bench.shelf.register(str(pier.new), name="Mocklet")
-    with pytest.raises(LeftIntactError) as stop:
-        pier.plan()
-    line = stop.value.line()
-    assert stop.value.code == "bad-into" and "forget 'Mocklet 2'" in line and "--into" in line
+    plan = pier.plan()
+    (fault,) = plan.blockers
+    assert fault.code == "into-taken" and "Mocklet 2" in fault.says and "forget 'Mocklet 2'" in fault.way_out
+    assert not pier.plan(into=str(pier.folder / "pier" / "else")).blockers
+    assert not pier.plan(route="in-place").blockers
     pier.bench.shelf.forget(other)
     assert pier.update().proof.verdict is Verdict.INTACT and pier.root == str(pier.new)
 

@@ -30,7 +30,7 @@ def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int,
     screen.until("Loomlight")
     down_to(screen, "Tarnlight")
     screen.keys("u")
-    screen.until("◉ side by side", "the old one stays whole")
+    screen.until("◉ side by side", "the old one stays whole", "i another folder", "Esc shelf", "? help")
     screen.keys("3")
     screen.until("what happens", "tarnlight-26.10/", "tarnlight-26.11/", "over 86 stubs")
     screen.press_until("c", "what happens")

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import os
-import shlex
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -46,6 +45,7 @@ class Beside(Records):
             was=install.root,
             pages=read_tree(place).pages if existed else (),
             existed=existed,
+            of=next((o.name for o in self.library.installs() if os.path.realpath(o.root) == place), ""),
             read=text_reader(place) if existed else (lambda path: None),
             starts=_starts_of(install.root),
         )
@@ -72,8 +72,8 @@ class Beside(Records):
         above = os.path.realpath(os.path.dirname(place))
         place = os.path.join(above, os.path.basename(place))
 
-        def bad(says: str, way_out: str = "Name another folder with --into.") -> LeftIntactError:
-            return LeftIntactError("bad-into", says, path=place, way_out=way_out)
+        def bad(says: str) -> LeftIntactError:
+            return LeftIntactError("bad-into", says, path=place, way_out="Name another folder with --into.")
 
         if not os.path.isdir(above):
             raise bad("the folder that it is to lie in is not there")
@@ -86,12 +86,7 @@ class Beside(Records):
         for name, root in roots:
             real = os.path.realpath(root)
             if place == real and name != install.name:
-                # A new build that was started by hand comes onto the shelf as an install of its own.
-                raise bad(
-                    f"{name} on the shelf lies in the new folder",
-                    f"Take it off the shelf (left-intact forget {shlex.quote(name)}; nothing of it is "
-                    "touched), or name another folder with --into.",
-                )
+                continue  # it says so itself, in a plan that shows what else can be done
             if lies_in(place, real) or lies_in(real, place):
                 raise bad(f"this and a folder of {name} lie in each other")
         return place

@@ -13,7 +13,7 @@ from left_intact.core.model.plan import KeyLine, Move, Question
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import PlanView
 from left_intact.tui.look import LETTER, NAME, Look
-from left_intact.tui.writing import bearable, clip, fit
+from left_intact.tui.writing import bearable, clip, fit, wrapped
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import may_be_replaced, odds
 
@@ -73,7 +73,7 @@ def _evidence(text: Text, finding: Finding, look: Look) -> None:
     for evidence in sorted(finding.why, key=lambda e: -abs(e.weight)):
         mark = f"{LETTER[evidence.speaks_for]} {evidence.weight:+.1f}"
         room = WIDE - 10 - len(mark) - 1
-        lines = _wrapped(evidence.says, room)
+        lines = wrapped(evidence.says, room)
         colour = "good" if evidence.weight > 0 else "bad" if evidence.weight < 0 else "quiet"
         text.append(f"{evidence.source:10}", look.style("quiet")).append(
             fit(lines[0], room), look.style("text")
@@ -81,12 +81,6 @@ def _evidence(text: Text, finding: Finding, look: Look) -> None:
         text.append(f" {mark}\n", look.style(colour))
         for more in lines[1:]:
             text.append(" " * 10 + more + "\n", look.style("text"))
-
-
-def _wrapped(words: str, width: int) -> list[str]:
-    import textwrap
-
-    return textwrap.wrap(bearable(words), width) or [""]
 
 
 def _consequence(finding: Finding) -> str:

@@ -57,3 +57,10 @@ class Line(Text):
     def gap(self, cells: int = 1) -> Line:
         self.append(" " * max(0, cells))
         return self
+
+
+def wrapped(words: str, width: int) -> list[str]:
+    """Words on lines of at most `width` cells; one empty line where there are none."""
+    import textwrap
+
+    return textwrap.wrap(bearable(words), width) or [""]

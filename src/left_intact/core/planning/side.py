@@ -46,6 +46,8 @@ class Side:
     pages: Sequence[Page] = ()
     """What lies there; empty where nothing does."""
     existed: bool = False
+    of: str = ""
+    """The name of another install on the shelf that lies there; a new build that was started by hand may."""
     read: ReadText = field(default=lambda path: None)
     starts: Sequence[StartFile] = ()
     """Ways to start the program that lie outside and lead to where the install lies until then."""

@@ -17,7 +17,7 @@ from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.why import shown_path
-from left_intact.tui.writing import Line, bearable, clip
+from left_intact.tui.writing import Line, bearable, clip, wrapped
 from left_intact.words import count, size
 
 
@@ -66,7 +66,7 @@ class ArrivalScreen(StageScreen):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("n,enter", "next", "on to the plan"),
         Binding("o", "other", "another arrival"),
-        Binding("i", "into", "another new folder"),
+        Binding("i", "into", "another folder"),
     ]
 
     def compose_left(self) -> ComposeResult:
@@ -115,7 +115,11 @@ class ArrivalScreen(StageScreen):
                 Words("worth knowing"),
                 *(Words(f"  {bearable(n)}", "text") for n in arrival.notes),
             ]
+        if desk.plan is None and desk.trouble:
+            rows += [Gap(), *self._bad(f"no plan can be drawn: {desk.trouble}")]
         if desk.plan is not None:
+            for fault in desk.plan.blockers:
+                rows += [Gap(), *self._bad(f"{fault.says}. {fault.way_out}".strip())]
             rows += [Gap(), Hairline(), Words("the routes: ◉ is taken, ○ can be; Enter takes another")]
             taken = desk.plan.route
             rows += [
@@ -127,6 +131,11 @@ class ArrivalScreen(StageScreen):
                     Words(f"into {desk.plan.folders[1].name}/, beside the old one; i names another"),
                 ]
         return rows
+
+    def _bad(self, says: str) -> list[Row]:
+        """What stands in the way, whole: on as many lines as it takes."""
+        width = max(20, self.query_one("#facts", Lines).size.width - 4)
+        return [Words(line, "bad") for line in wrapped(says, width)]
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         if action == "into":

@@ -16,7 +16,7 @@ from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.framed import FramedScreen
-from left_intact.tui.widgets.bars import STOPS, KeyBar, StageLine, TitleBar
+from left_intact.tui.widgets.bars import STOPS, StageLine, TitleBar
 from left_intact.tui.widgets.lines import Lines
 from left_intact.tui.widgets.why import Why
 from left_intact.workbench import Outcome
@@ -64,7 +64,7 @@ class StageScreen(FramedScreen):
         self.query_one(TitleBar).say(trail, self.aside())
         self.query_one(StageLine).show(self.desk.stops(self.STOP))
         self.show_body()
-        self.query_one(KeyBar).refresh()
+        self.refresh_bindings()  # and with them the line of keys, which may take a second line
 
     def aside(self) -> str:
         return ""

@@ -136,10 +136,11 @@ class KeyBar(Bar):
             needed = len(hint.key) + len(hint.says) + 4
             is_last = len(lines) == most
             room = self.size.width - (kept if is_last else 0)
-            if hint.says not in _ALWAYS and lines[-1].cell_len + needed > room:
-                if is_last:
+            if lines[-1].cell_len + needed > room:
+                if not is_last:
+                    lines.append(Line().gap(2))
+                elif hint.says not in _ALWAYS:
                     continue
-                lines.append(Line().gap(2))
             line, start = lines[-1], lines[-1].cell_len
             line.put(hint.key, look.style("focus", bold=True)).gap().put(hint.says, look.style("quiet"))
             self._spans.append((len(lines) - 1, start, line.cell_len, hint.action))

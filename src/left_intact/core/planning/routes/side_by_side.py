@@ -7,6 +7,7 @@ start wrote under the names of the person's are stubs: the person's win, and the
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Mapping
 from dataclasses import replace
 from types import MappingProxyType
@@ -105,8 +106,15 @@ def _undonated(inputs: PlanInputs) -> PlanInputs:
 
 
 def _folder_faults(inputs: PlanInputs) -> list[Fault]:
-    """A blocker where the new folder holds something else."""
+    """A blocker where the new folder is another install, or holds something else."""
     side, coming = inputs.side, inputs.arrival.release.entries
+    if side is not None and side.of:
+        says = f"{side.of} on the shelf lies in {side.place}"
+        first = f"left-intact forget {shlex.quote(side.of)}"
+        way = (
+            f"Take it off the shelf ({first}; nothing of it is touched), or name another folder with --into."
+        )
+        return [Fault(code="into-taken", says=says, way_out=way)]
     if side is None or side.is_empty or inputs.arrival.source == side.place:
         return []
     files = [path for path, entry in coming.items() if entry.kind is Kind.FILE]
