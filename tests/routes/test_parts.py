@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.parts import PartRow
+from tests.builders import LATER
 from tests.routes.parts import ARM, House, core
 
 
@@ -48,6 +52,42 @@ def test_each_part_is_listed_with_what_waits_for_it(house: House) -> None:
 def test_lists_of_the_persons_that_name_a_part_are_told(house: House) -> None:
     house.edit({"lists/pier.list": "harbour = otter_core\nmill = otter_core\nquay = plover_core\n"})
     assert ("lists/pier.list", 2) in rows(house)["cores/otter_core.so"].named_in
+
+
+def test_texts_are_read_once_however_many_parts_there_are(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from left_intact.core.files import roots
+
+    seen: list[str] = []
+    real = roots.roots_reader
+
+    def counting(*args: Any, **named: Any) -> Callable[[str], bytes | None]:
+        read = real(*args, **named)
+        return lambda path: (seen.append(path), read(path))[1]
+
+    monkeypatch.setattr(roots, "roots_reader", counting)
+    rows(house)
+    assert seen.count("lists/pier.list") == 1 and seen.count("lamphouse.cfg") == 1
+
+
+def test_what_waits_is_ordered_by_version_and_not_by_its_digits(house: House) -> None:
+    house.comes("plover_core-1.0 preview 7.so", core("plover", "1.0 preview 7"))
+    waiting = rows(house)["cores/plover_core.so"].waiting
+    assert waiting[0].arrival.endswith("plover_core-1.0.so")
+
+
+def test_of_a_great_folder_the_newest_are_looked_into_and_the_rest_is_said(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from left_intact.services import parts
+
+    monkeypatch.setattr(parts, "_MOST_FILES", 2)
+    late = house.comes("zz-otter_core-1.4.0.so", core("otter", "1.4.0"))
+    os.utime(late, (LATER, LATER))
+    known = house.bench.parts.look(house.install, str(house.downloads))
+    assert known.unseen == 4
+    assert sum(len(row.waiting) for row in known.rows) + len(known.passed_over) == 2
 
 
 def test_several_in_one_go_and_one_alone_falls_back(house: House) -> None:

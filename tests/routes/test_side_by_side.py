@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import json
+import os
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import able
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
-from tests.builders import LINKS, MODES, verbs
+from left_intact.core.model.update import State
+from tests.builders import LINKS, MODES, plant, verbs
 from tests.routes.beside import MINE, STUBS, Pier
 
 
@@ -122,8 +128,6 @@ def test_a_folder_that_holds_something_else_is_refused(pier: Pier) -> None:
 
 @pytest.mark.parametrize("into", ["pier/mocklet-1.0/inside", "pier", "home/here", "nowhere/at all"])
 def test_a_place_that_cannot_be_is_one_line(pier: Pier, into: str) -> None:
-    from left_intact.core.model.errors import LeftIntactError
-
     with pytest.raises(LeftIntactError) as stop:
         pier.plan(route="side-by-side", into=str(pier.folder / into))
     assert stop.value.code == "bad-into" and "\n" not in stop.value.line()
@@ -271,6 +275,23 @@ class Shortcuts:
         return sorted([*self.menu.iterdir(), *self.own.iterdir()])
 
 
+def test_a_strongbox_that_cannot_be_written_to_hides_no_shelf(
+    pier: Pier, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pier.update()
+    library, install = pier.bench.shelf.library, pier.bench.shelf.find("Mocklet")
+    library.set_choice(f"moves-{install.id}", json.dumps([str(pier.old), str(pier.new)]))
+
+    def full(self: Strongbox, root: str, install: str) -> None:
+        raise OSError(28, "no room")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(Strongbox, "claim", full)
+        assert [one.root for one in pier.bench.shelf.installs()] == [str(pier.new)]
+        assert library.choice(f"moves-{install.id}")  # it is tried again
+    assert pier.root == str(pier.new) and not library.choice(f"moves-{install.id}")
+
+
 @LINKS
 def test_shortcuts_are_said_and_nothing_outside_is_touched_without_a_yes(pier: Pier) -> None:
     shortcuts = Shortcuts(pier)
@@ -302,6 +323,53 @@ def test_shortcuts_are_led_to_the_new_folder_on_a_yes_and_back_again(pier: Pier)
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
 
 
+@LINKS
+def test_what_only_looks_like_the_old_folder_in_a_shortcut_stays_and_what_cannot_be_led_is_said(
+    pier: Pier,
+) -> None:
+    shortcuts = Shortcuts(pier)
+    beta, far = f"{pier.old}-beta", f"/disk{pier.old}"
+    (shortcuts.own / "mock.sh").write_text(f"#!/bin/sh\n{pier.old}/mocklet || {beta}/mocklet || {far}/x\n")
+    (shortcuts.own / "near").symlink_to(os.path.relpath(pier.old / "mocklet", shortcuts.own))
+    (pier.folder / "by-road").symlink_to(pier.old)
+    (shortcuts.own / "road.sh").write_text(f"#!/bin/sh\n{pier.folder}/by-road/mocklet\n")
+    plan = pier.plan({"shortcuts": "lead"})
+    (said,) = [w for w in plan.warnings if w.code == "old-starts"]
+    assert said.says.startswith("road.sh leads") and said.way_out
+    assert pier.bench.updates.update(plan, pier.install).proof.verdict is Verdict.INTACT
+    text = (shortcuts.own / "mock.sh").read_text()
+    assert text == f"#!/bin/sh\n{pier.new}/mocklet || {beta}/mocklet || {far}/x\n"
+    assert (shortcuts.own / "near").readlink() == pier.new / "mocklet"
+
+
+@LINKS
+def test_links_of_yours_lead_to_the_same_from_wherever_the_new_folder_lies(pier: Pier) -> None:
+    shared = pier.folder / "pier" / "shared"
+    plant(shared, {"mill.cart": "games"})
+    (pier.old / "outside").symlink_to("../shared")
+    (pier.old / "inside").symlink_to("saves")
+    (pier.old / "whole").symlink_to(pier.old / "saves")
+    (pier.folder / "away" / "from").mkdir(parents=True)
+    new = pier.folder / "away" / "from" / "mocklet"
+    proof = pier.update(into=str(new)).proof
+    assert [c.name for c in proof.checks if c.state == "failed"] == ["links"]  # for one leads out
+    assert (new / "outside").resolve() == shared and os.readlink(new / "inside") == "saves"
+    assert (new / "whole").resolve() == new / "saves"
+
+
+def test_a_root_that_a_person_calls_old_is_no_folder_that_was_left_behind(pier: Pier) -> None:
+    plant(pier.folder / "kept-states", {"quay.state": b"LST1" + b"\x05" * 90})
+    for label in ("old", "left", "start-1"):
+        plant(pier.folder / label, {f"{label}.state": b"LST1" + label.encode() * 40})
+        pier.bench.surveys.add_root(pier.install, label, str(pier.folder / label))
+    outcome = pier.update(route="in-place")
+    assert outcome.proof.verdict is Verdict.INTACT and pier.root == str(pier.old)
+    assert not pier.bench.updates.old_folder(pier.install)
+    with pytest.raises(LeftIntactError) as stop:
+        pier.bench.surveys.add_root(pier.install, "old folder", str(pier.folder / "kept-states"))
+    assert stop.value.code == "bad-label"
+
+
 def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
     pier.update()
     on_trial = pier.state()
@@ -316,15 +384,39 @@ def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
     assert done.freed > 0 and not pier.old.exists() and pier.root == str(pier.new)
     held = pier.bench.keeping.look(install)
     places = {place for h in held.held if h.yours for place in h.places}
-    assert {"left:/saves/mill.sav", "left:/games/mill.cart"} <= places
+    assert {"let go:/saves/mill.sav", "let go:/games/mill.cart"} <= places
     assert not pier.bench.updates.old_folder(install)
+
+
+def test_settling_may_free_the_old_folder_first(pier: Pier) -> None:
+    pier.update()
+    install = pier.bench.shelf.find("Mocklet")
+    settled = pier.bench.updates.settle(install, free_old=True)
+    assert settled.update.state is State.SETTLED and not pier.old.exists() and pier.root == str(pier.new)
+    assert {u.state for u in pier.bench.updates.history(install)} == {State.SETTLED}
+    with pytest.raises(LeftIntactError) as stop:
+        pier.bench.updates.settle(install, free_old=True)
+    assert stop.value.code == "nothing-to-free"
+
+
+def test_what_is_not_gone_whole_settles_nothing(pier: Pier, monkeypatch: pytest.MonkeyPatch) -> None:
+    pier.update()
+    updates, install = pier.bench.updates, pier.bench.shelf.find("Mocklet")
+    real = type(updates).free_old
+
+    def and_comes_back(self: Any, *args: Any, **named: Any) -> Any:
+        outcome = real(self, *args, **named)
+        return replace(outcome, proven=replace(outcome.proof, verdict=Verdict.ATTENTION))
+
+    monkeypatch.setattr(type(updates), "free_old", and_comes_back)
+    with pytest.raises(LeftIntactError) as stop:
+        updates.settle(install, free_old=True)
+    assert stop.value.code == "not-freed" and {u.state for u in updates.history(install)} == {State.ON_TRIAL}
 
 
 def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pier) -> None:
     import os
     import time
-
-    from left_intact.core.model.errors import LeftIntactError
 
     pier.update()
     install = pier.bench.shelf.find("Mocklet")
@@ -339,8 +431,6 @@ def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pie
 
 @LINKS
 def test_content_that_is_used_from_the_old_folder_keeps_it(dear: Pier) -> None:
-    from left_intact.core.model.errors import LeftIntactError
-
     dear.update({"content": "leave"})
     with pytest.raises(LeftIntactError) as stop:
         dear.bench.updates.free_old(dear.bench.shelf.find("Mocklet"))

@@ -389,12 +389,8 @@ def settle(install: str, yes: bool, free_old: bool, as_json: bool) -> None:
             say(show.not_well_text(target, wrong))
         raise click.exceptions.Exit(1)
     old = bench.updates.old_folder(target) if free_old else ""
-    if free_old:
-        with cancelling() as cancel, telling() as report:
-            outcome = bench.updates.free_old(target, all_the_same=yes, report=report, cancel=cancel)
-        if outcome.proof.verdict != "intact":
-            _finish_with_proof(target, outcome, as_json)
-    done = bench.updates.settle(target)
+    with cancelling() as cancel, telling() as report:
+        done = bench.updates.settle(target, free_old=free_old, all_the_same=yes, report=report, cancel=cancel)
     if as_json:
         _out(
             {

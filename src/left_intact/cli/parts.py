@@ -118,6 +118,7 @@ def _as_json(target: Install, known: Parts) -> dict[str, Any]:
         "install": target.name,
         "looked_in": known.looked_in or None,
         "passed_over": list(known.passed_over),
+        "unseen": known.unseen,
         "parts": [
             {
                 "path": row.path,
@@ -162,6 +163,8 @@ def _as_text(known: Parts) -> str:
         ]
     if known.looked_in:
         lines.append(f"\nlooked for in {known.looked_in}")
+    if known.unseen:
+        lines.append(f"{count(known.unseen, 'older file')} there not looked into")
     if known.passed_over:
         number = count(len(known.passed_over), "file goes", "files go")
         lines.append(f"{number} by no name here: {bearable(listed(known.passed_over))}")

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import json
 import os
+from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.place import Root
+from left_intact.core.model.place import OLD, Root, left_behind
 from left_intact.core.model.update import IN_FORCE, State, Update
 
 if TYPE_CHECKING:
@@ -31,14 +32,16 @@ class Beside(Records):
     """Folders beside an install."""
 
     def side(self, install: Install, into: str | None, arrival: Arrival, facts: Circumstances) -> Side:
-        """The new folder as it lies now: the one that is named, else a sibling that is named for the new
-        version. Raises what `vetted` raises.
+        """The new folder as it lies now: the one that is named, else what came where that was unpacked beside
+        the install, else a sibling that is named for the new version. Raises `bad-into`, `no-into`.
         """
         from left_intact.core.files.tree import read_tree, text_reader
         from left_intact.core.planning.side import Side
 
-        known = arrival.release.version_text
-        place = self._vetted(install, into or folder_for(install.root, known))
+        beside = os.path.dirname(arrival.source) == os.path.dirname(install.root)
+        if not into and arrival.shape == "folder" and beside and not arrival.root:
+            into = arrival.source
+        place = self._vetted(install, into or folder_for(install.root, arrival.release.version_text))
         existed = os.path.isdir(place)
         side = Side(
             place=place,
@@ -50,19 +53,6 @@ class Beside(Records):
             starts=_starts_of(install.root),
         )
         return replace(side, facts=self._circumstances(install, facts, side))
-
-    def is_named_for_its_version(self, install: Install, survey: Survey) -> bool:
-        """Whether its folder bears its version: whoever keeps it so gives each build a folder."""
-        from left_intact.core.model.version import version_in_name
-
-        named = version_in_name(os.path.basename(install.root))
-        here = survey.reading.version if survey.reading is not None else None
-        return named is not None and here is not None and named.compare(here) == 0
-
-    def new_folder(self, install: Install, arrival: Arrival) -> str | None:
-        """What came, where it is a folder beside the install: it was unpacked to where it is to stay."""
-        beside = os.path.dirname(arrival.source) == os.path.dirname(install.root)
-        return arrival.source if arrival.shape == "folder" and beside and not arrival.root else None
 
     def _vetted(self, install: Install, into: str) -> str:
         """The whole path of a new folder. Raises `bad-into` with what is wrong with it."""
@@ -97,7 +87,6 @@ class Beside(Records):
         from left_intact.core.files import host
         from left_intact.core.files.identity import identity_of
         from left_intact.core.planning.circumstances import BOX
-        from left_intact.core.planning.side import OLD
 
         box = strongbox_for(install.root, install.name, self.home, self.library.box(install))
         new = Root(label="", place=side.place, identity=identity_of(side.place), existed=side.existed)
@@ -121,10 +110,10 @@ class Beside(Records):
 
     # ------------------------------------------------------------ where the install lies
 
-    def left_behind(self, install: Install) -> tuple[str, Update | None]:
+    def folder_left(self, install: Install) -> tuple[str, Update | None]:
         """The folder that the last update left behind, with that update; ("", None) where there is none."""
         for update in self.history(install):
-            if update.state in IN_FORCE and (old := leaves_behind(update)):
+            if update.state in IN_FORCE and (old := left_behind(update.roots)):
                 return (old, update) if os.path.isdir(old) else ("", None)
         return "", None
 
@@ -156,21 +145,18 @@ class Beside(Records):
             updates, run = self.runs(install)
         except LeftIntactError:
             return install
-        if run is not None:
-            return self._at(install, new)
-        moving = next((u for u in updates if leaves_behind(u) == old and u.roots[0].place == new), None)
-        back = moving is None or moving.state in _TAKEN_BACK
-        self.library.set_choice(_name(install), "")
-        return self._at(install, old if back else new, update=moving)
-
-    def _at(self, install: Install, place: str, update: Update | None = None) -> Install:
+        moving = next((u for u in updates if left_behind(u.roots) == old and u.roots[0].place == new), None)
+        back = run is None and (moving is None or moving.state in _TAKEN_BACK)
+        place = old if back else new
         if install.root != place:
             self.library.set_place(install, place)
             install = replace(install, root=place)
-        if update is not None:
-            self.strongbox(install).claim(place, str(install.id))
-        if update is not None:
-            self._content_left(install, update)
+        if run is None:
+            with suppress(LeftIntactError, OSError):  # else the next time that somebody asks
+                if moving is not None:
+                    self.strongbox(install).claim(place, str(install.id))
+                    self._content_left(install, moving)
+                self.library.set_choice(_name(install), "")
         return install
 
     def _content_left(self, install: Install, update: Update) -> None:
@@ -179,7 +165,7 @@ class Beside(Records):
 
         with Journal(self.strongbox(install).journal_path) as journal:
             left = journal.inputs(update.id).get("behind", {}).get("left", [])
-        old = leaves_behind(update)
+        old = left_behind(update.roots)
         known = dict(self.library.roots(install))
         for folder in left:
             label, place = label_for(folder), os.path.join(old, *folder.split("/"))
@@ -214,11 +200,13 @@ def label_for(folder: str) -> str:
     return "".join(c if c.isalnum() else "-" for c in folder.lower()).strip("-") or "content"
 
 
-def leaves_behind(update: Update) -> str:
-    """The folder that an update leaves behind; empty where it leaves none."""
-    from left_intact.core.planning.side import OLD
+def bears_its_version(install: Install, survey: Survey) -> bool:
+    """Whether the folder of an install bears its version: whoever keeps it so gives each build a folder."""
+    from left_intact.core.model.version import version_in_name
 
-    return next((root.place for root in update.roots if root.label == OLD), "")
+    named = version_in_name(os.path.basename(install.root))
+    here = survey.reading.version if survey.reading is not None else None
+    return named is not None and here is not None and named.compare(here) == 0
 
 
 def folder_for(root: str, version: str) -> str:

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from functools import cmp_to_key
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError
@@ -13,17 +16,23 @@ from left_intact.core.model.update import Settled, State, Update
 from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
-    from left_intact.core.model.entry import Entry
+    from left_intact.core.files.tree import ReadText
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
+    from left_intact.core.planning.parts import Part
     from left_intact.services.surveys import Surveys
     from left_intact.services.updates import Updates
     from left_intact.services.values import WentBack
 
 _MOST_FILES = 200
-"""So many files of a folder of downloads are looked into."""
-_MOST_TEXTS = 400
+"""So many files of a folder of downloads are looked into, the newest."""
+_MOST_TEXTS, _TEXT_MOST = 400, 256 << 10
+"""So many texts of the person's, of so many bytes each, are searched for names of parts."""
+_READ_MOST = 64 << 20
+"""Bytes of a part that may be read for its version."""
+_FEW = 6
+"""An archive with more files than this is no single part."""
 _BEFORE = "the one before"
 
 
@@ -51,12 +60,14 @@ class PartsService(Service):
         if folder:
             folder = self._remembered(install, folder)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
-        read = roots_reader(install.root, survey.roots, limit=_LIMIT)
+        read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
         looked_in = folder or self.library.choice(_place(install))
-        waiting, passed = self._waiting(install, survey, looked_in, cancel)
-        swapped = self._swapped(install)
+        files, unseen = self._files(install, looked_in)
+        waiting, passed = self._waiting(install, survey, files, cancel)
+        swapped, here_now = self._swapped(install), list(parts_here(survey))
+        named_in = _named_in(survey, read, [finding.path for finding in here_now])
         rows = []
-        for finding in parts_here(survey):
+        for finding in here_now:
             here = version_of(finding.path, finding.entry, read)
             update, fallback, tried = swapped.get(finding.path, (0, "", False))
             rows.append(
@@ -69,11 +80,11 @@ class PartsService(Service):
                     update=update,
                     fallback=fallback,
                     tried=tried,
-                    named_in=_named_in(survey, read, finding.path),
+                    named_in=tuple(named_in.get(finding.path, ())),
                 )
             )
         rows.sort(key=lambda row: (row.best is None, not row.update, not row.refused, row.path))
-        return Parts(rows=tuple(rows), looked_in=looked_in, passed_over=tuple(passed))
+        return Parts(rows=tuple(rows), looked_in=looked_in, passed_over=tuple(passed), unseen=unseen)
 
     def _remembered(self, install: Install, folder: str) -> str:
         place = os.path.abspath(os.path.expanduser(folder))
@@ -87,50 +98,54 @@ class PartsService(Service):
     # ------------------------------------------------------------ what waits
 
     def _waiting(
-        self, install: Install, survey: Survey, folder: str, cancel: CancelToken | None
+        self, install: Install, survey: Survey, files: Sequence[str], cancel: CancelToken | None
     ) -> tuple[dict[str, list[PartWaiting]], list[str]]:
         """(what may take the place of each part, what goes by no name here)."""
         found: dict[str, list[PartWaiting]] = {}
         passed = []
-        for path in self._files(install, folder):
+        for path in files:
             if cancel is not None:
                 cancel.check()
             try:
                 arrival = self.surveys.arrival(install, path, names=())
             except LeftIntactError:
                 continue
-            places = self._places(survey, arrival)
-            if places is None:
+            came = self._single(survey, arrival)
+            if came is None:
                 continue
-            if not places:
+            part = next(part for part in came if not part.settings)
+            if not part.places:
                 passed.append(os.path.basename(path))
-            for place in places:
-                found.setdefault(place, []).append(self._judged(install, survey, arrival, place))
+                continue
+            found.setdefault(part.places[0], []).append(self._judged(install, survey, arrival, came, part))
         for several in found.values():
-            several.sort(key=_newest_first)
+            several.sort(key=cmp_to_key(_order))
         return found, passed
 
-    def _files(self, install: Install, folder: str) -> list[str]:
+    def _files(self, install: Install, folder: str) -> tuple[list[str], int]:
+        """(what waits and the newest files of a folder of downloads, how many there are more)."""
         waits = [one.path for one in self.library.arrivals(install) if os.path.isfile(one.path)]
-        if not folder or not os.path.isdir(folder):
-            return waits
-        names = sorted(os.listdir(folder))[:_MOST_FILES]
-        inside = [os.path.join(folder, name) for name in names]
-        return list(dict.fromkeys([*waits, *(path for path in inside if os.path.isfile(path))]))
+        inside: list[tuple[float, str]] = []
+        if folder:
+            with suppress(OSError), os.scandir(folder) as listed:
+                inside = [(one.stat().st_mtime, one.path) for one in listed if one.is_file()]
+        newest = [path for _, path in sorted(inside, reverse=True)]
+        return list(dict.fromkeys([*waits, *sorted(newest[:_MOST_FILES])])), len(newest[_MOST_FILES:])
 
     @staticmethod
-    def _places(survey: Survey, arrival: Arrival) -> tuple[str, ...] | None:
-        """Where the one part in it belongs; None where what came is no single part."""
+    def _single(survey: Survey, arrival: Arrival) -> tuple[Part, ...] | None:
+        """The one part in it, with its settings; None where what came is no single part."""
         from left_intact.core.planning.parts import parts_that_came
 
         if arrival.shape != "file" and len(arrival.release.entries) > _FEW:
             return None
-        parts = [part for part in parts_that_came(survey, arrival) if not part.settings]
-        if len(parts) != 1:
-            return None
-        return parts[0].places[:1]
+        came = parts_that_came(survey, arrival)
+        parts = [part for part in came if not part.settings]
+        return came if len(parts) == 1 else None
 
-    def _judged(self, install: Install, survey: Survey, arrival: Arrival, place: str) -> PartWaiting:
+    def _judged(
+        self, install: Install, survey: Survey, arrival: Arrival, came: tuple[Part, ...], part: Part
+    ) -> PartWaiting:
         """What would come of it, without drawing the whole plan."""
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.planning.inputs import PlanInputs
@@ -141,15 +156,13 @@ class PartsService(Service):
             install=install.name,
             survey=survey,
             arrival=arrival,
-            read=roots_reader(install.root, survey.roots, limit=_LIMIT),
+            parts=came,
+            read=roots_reader(install.root, survey.roots, limit=_READ_MOST),
         )
         faults = SinglePart().blockers(inputs, None)
-        came = next(iter(arrival.release.entries.values()))
-        mine = survey.findings.find(place)
-        same = mine is not None and any(
-            e.same_content(mine.entry) for e in arrival.release.entries.values() if e.digest
-        )
-        there = version_there(arrival, came.path)
+        mine = survey.findings.find(part.places[0])
+        same = mine is not None and arrival.release.entries[part.came].same_content(mine.entry)
+        there = version_there(arrival, part.came)
         because = faults[0].says if faults else "it is the very one that lies here" if same else ""
         options: tuple[str, ...] = ()
         if not because:
@@ -183,11 +196,11 @@ class PartsService(Service):
                     found.setdefault(path, (update.id, before, _tick(path) in tried))
         return found
 
-    def tried(self, install: Install, row: PartRow, *, well: bool = True) -> None:
-        """Remember that a part that was swapped works, or take that back. Raises `no-fallback`."""
+    def tried(self, install: Install, row: PartRow) -> None:
+        """Remember that a part that was swapped works. Raises `no-fallback`."""
         update = self._on_trial(install, row)
-        ticked = set(self.library.ticked(install, update.id)) - {_tick(row.path)}
-        self.library.set_ticked(install, update.id, ticked | ({_tick(row.path)} if well else set()))
+        ticked = set(self.library.ticked(install, update.id))
+        self.library.set_ticked(install, update.id, ticked | {_tick(row.path)})
 
     def _on_trial(self, install: Install, row: PartRow) -> Update:
         for update in self.updates.history(self.updates.now(install)):
@@ -242,55 +255,54 @@ class PartsService(Service):
         return self.updates.settle(install, only=self._on_trial(install, row).id)
 
 
-_LIMIT = 64 << 20
-_FEW = 6
-"""An archive with more files than this is no single part."""
-
-
-def _newest_first(one: PartWaiting) -> tuple[bool, list[int]]:
+def _order(one: PartWaiting, other: PartWaiting) -> int:
+    """What can be laid first, the newest of it first; what has no version last."""
     from left_intact.core.model.version import Version
 
-    version = Version.parse(one.version) if one.version else None
-    digits = [int(part) for part in "".join(c if c.isdigit() else " " for c in one.version).split()]
-    return (bool(one.because) or version is None), [-number for number in digits]
+    if bool(one.because) != bool(other.because):
+        return 1 if one.because else -1
+    mine, theirs = (Version.parse(w.version) if w.version else None for w in (one, other))
+    if mine is None or theirs is None:
+        return (mine is None) - (theirs is None)
+    return -(mine.compare(theirs) or 0)
 
 
-def _named_in(survey: Survey, read: object, path: str) -> tuple[tuple[str, int], ...]:
-    """The person's texts that name a part, and how often: lists of titles, settings."""
-    from left_intact.core.model.classes import FileClass
+def _named_in(survey: Survey, read: ReadText, paths: Sequence[str]) -> dict[str, list[tuple[str, int]]]:
+    """By part: the person's texts that name it most, and in how many lines: lists of titles, settings."""
     from left_intact.core.planning.parts import part_key
 
-    assert callable(read)
-    name = path.rpartition("/")[2]
-    words = {name.encode(), name.partition(".")[0].encode(), part_key(name).replace("-", "_").encode()}
-    found = []
-    for entry in _texts(
-        survey, (FileClass.SETTINGS, FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
-    ):
-        data = read(entry.path)
-        if data is None:
-            continue
-        lines = sum(1 for line in data.splitlines() if any(word in line for word in words))
-        if lines:
-            found.append((entry.path, lines))
-    return tuple(sorted(found, key=lambda one: (-one[1], one[0]))[:4])
+    words = {}
+    for path in paths:
+        name = path.rpartition("/")[2]
+        called = {name, name.partition(".")[0], part_key(name).replace("-", "_")}
+        words[path] = [word.encode() for word in called if word]
+    found: dict[str, list[tuple[str, int]]] = {}
+    for text in _texts(survey):
+        data = read(text) or b""
+        for path, called_so in words.items():
+            if any(word in data for word in called_so):
+                lines = sum(1 for line in data.splitlines() if any(word in line for word in called_so))
+                found.setdefault(path, []).append((text, lines))
+    return {path: sorted(texts, key=lambda one: (-one[1], one[0]))[:4] for path, texts in found.items()}
 
 
-def _texts(survey: Survey, kinds: Sequence[object]) -> list[Entry]:
+def _texts(survey: Survey) -> list[str]:
+    """Paths of texts of the person's that are short enough to be read."""
+    from left_intact.core.model.classes import FileClass
     from left_intact.core.model.findings import SortedPages
 
+    kinds = (FileClass.SETTINGS, FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    found = []
-    for number, page in enumerate(findings.pages):
-        for at, file_format in enumerate(page.formats):
-            if file_format.startswith("text ") and findings.class_at(number, at) in kinds:
-                entry = page.entry(at)
-                if entry.bytes <= 256 << 10:
-                    found.append(entry)
-            if len(found) >= _MOST_TEXTS:
-                return found
-    return found
+    found = (
+        entry.path
+        for number, page in enumerate(findings.pages)
+        for at, file_format in enumerate(page.formats)
+        if file_format.startswith("text ")
+        and findings.class_at(number, at) in kinds
+        and (entry := page.entry(at)).bytes <= _TEXT_MOST
+    )
+    return list(islice(found, _MOST_TEXTS))
 
 
 def _place(install: Install) -> str:

@@ -9,6 +9,7 @@ from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
+from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
 
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
     from left_intact.core.proving.told import Behind, Told
     from left_intact.services.home import Home
 
-from left_intact.services.beside import Beside, leaves_behind
+from left_intact.services.beside import Beside
 from left_intact.services.surveys import Surveys
 
 
@@ -48,9 +49,7 @@ def _behind(inputs: Mapping[str, Any]) -> Behind | None:
     if not said:
         return None
     left = tuple(said.get("left", ()))
-    return Behind(
-        label=said["label"], moved=dict(said.get("moved", ())), left=left, back=said.get("back", False)
-    )
+    return Behind(moved=dict(said.get("moved", ())), left=left, back=said.get("back", False))
 
 
 class Runs(Beside):
@@ -114,7 +113,7 @@ class Runs(Beside):
             held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
             told = self._told(install, update, inputs, held, whole=whole)
             # Going back to a folder that was left behind is proven in both: what it took away is gone there.
-            back = update.kind is RunKind.BACK and leaves_behind(update)
+            back = update.kind is RunKind.BACK and left_behind(update.roots)
             root = update.roots[0].place if back else install.root
             proof = prove(root, witness, told, deep=deep, report=report, cancel=cancel)
         finally:
@@ -143,7 +142,7 @@ class Runs(Beside):
         from left_intact.core.proving.told import Told
 
         places = self.surveys.sheet_of(install).version_places
-        starts, behind = find_starts(install.root, start_folders()), leaves_behind(update)
+        starts, behind = find_starts(install.root, start_folders()), left_behind(update.roots)
         old: tuple[Start, ...] = ()
         if behind:  # the versions that they name are those of the folders
             old = find_starts(behind, start_folders()) if behind != install.root else ()
@@ -179,7 +178,7 @@ class Runs(Beside):
         told = plan.inputs.get("things_by", own)
         base, starts = install.root, find_starts(install.root, start_folders())
         if behind := plan.inputs.get("behind"):
-            old = next(root.place for root in plan.roots if root.label == behind["label"])
+            old = left_behind(plan.roots)
             if behind.get("back"):
                 base, starts = old, (*starts, *find_starts(old, start_folders()))
             starts = tuple(replace(one, version="") for one in starts)
@@ -197,9 +196,8 @@ class Runs(Beside):
         the box is known beforehand, wherever that folder may be.
         """
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.planning.side import OLD
 
-        old = next((root.place for root in plan.roots if root.label == OLD), "")
+        old = left_behind(plan.roots)
         if not old:
             return install
         box.make()

@@ -177,7 +177,7 @@ class Shelf(Service):
     def _folders(self, install: Install) -> list[str]:
         """Where an install lies, and what its last update left behind."""
         try:
-            old, _ = self.records.left_behind(install)
+            old, _ = self.records.folder_left(install)
         except LeftIntactError:
             old = ""  # where its journal cannot be read, its folder alone is known
         return [install.root, *([old] if old else [])]

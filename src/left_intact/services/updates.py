@@ -9,7 +9,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
-from left_intact.core.model.place import Root
+from left_intact.core.model.place import LET_GO, Root, left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, Settled, State, Update
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
-from left_intact.services.beside import leaves_behind
+from left_intact.services.beside import bears_its_version
 from left_intact.services.going_back import GoingBack
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys, refuse_other_version
@@ -59,6 +59,7 @@ class Updates(Runs):
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
+        from left_intact.core.planning.parts import parts_that_came
         from left_intact.core.planning.routes.registry import route_named
         from left_intact.core.survey.weights import weights
 
@@ -83,11 +84,8 @@ class Updates(Runs):
         named = self.surveys.baseline(install, baseline, names)
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
         facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
-        side = None
-        if wanted is Route.SIDE_BY_SIDE or (
-            wanted is None and self.is_named_for_its_version(install, survey)
-        ):
-            side = self.side(install, into or self.new_folder(install, arrival), arrival, facts)
+        beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and bears_its_version(install, survey))
+        side = self.side(install, into, arrival, facts) if beside else None
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
@@ -100,6 +98,7 @@ class Updates(Runs):
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
+            parts=parts_that_came(survey, arrival),
             donor=self.surveys.donor(
                 arrival,
                 known_sheet,
@@ -177,7 +176,7 @@ class Updates(Runs):
             return Outcome(update=update, proven=None)
         with it_stands("the update is carried out and on trial"):
             self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
-            if plan.baseline is not None and self._lays_a_release(plan) and not leaves_behind(update):
+            if plan.baseline is not None and self._lays_a_release(plan) and not left_behind(update.roots):
                 from left_intact.core.model.pages import pages_in
 
                 self.surveys.learn_from_update(
@@ -388,7 +387,7 @@ class Updates(Runs):
 
     def old_folder(self, install: Install) -> str:
         """The folder that the last update left behind, where it is there still; empty where there is none."""
-        return self.left_behind(self.now(install))[0]
+        return self.folder_left(self.now(install))[0]
 
     def free_old(
         self,
@@ -407,19 +406,19 @@ class Updates(Runs):
         from left_intact.core.files.host import rooms
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of
-        from left_intact.core.planning.letting_go import LEFT, USED_SINCE, draw_letting_go
+        from left_intact.core.planning.letting_go import USED_SINCE, draw_letting_go
 
         install = self.now(install)
         self.refuse_if_open(install)
-        old, update = self.left_behind(install)
+        old, update = self.folder_left(install)
         if update is None:
             says = f"{install.name} has left no folder behind that is there still"
             raise LeftIntactError("nothing-to-free", says, way_out="Nothing needs doing.")
         shipped = self.on_record(install, update.id)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
         facts = self.surveys.circumstances(install, survey)
-        goes = Root(label=LEFT, place=old, identity=identity_of(old))
-        room = rooms({LEFT: old})
+        goes = Root(label=LET_GO, place=old, identity=identity_of(old))
+        room = rooms({LET_GO: old})
         with Journal(self.strongbox(install).journal_path) as journal:
             left = tuple(journal.inputs(update.id).get("behind", {}).get("left", ()))
         plan = draw_letting_go(
@@ -436,10 +435,26 @@ class Updates(Runs):
         allowed = (USED_SINCE,) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
-    def settle(self, install: Install, *, only: int | None = None) -> Settled:
-        """Confirm what is on trial, or `only` one update, and free the program's old files."""
+    def settle(
+        self,
+        install: Install,
+        *,
+        only: int | None = None,
+        free_old: bool = False,
+        all_the_same: bool = False,
+        report: Report = silent,
+        cancel: CancelToken | None = None,
+    ) -> Settled:
+        """Confirm what is on trial, or `only` one update, and free the program's old files; with `free_old`
+        the folder that was left behind goes first. Raises `not-freed` where it did not go whole.
+        """
         from left_intact.core.carrying.recovery import settle
 
+        if free_old:
+            outcome = self.free_old(install, all_the_same=all_the_same, report=report, cancel=cancel)
+            if outcome.proof.verdict.value != "intact":
+                says = "the old folder is not gone whole, so nothing was settled"
+                raise LeftIntactError("not-freed", says, way_out="Prove it again, or go back.")
         install = self.now(install)
         box = self.strongbox(install)
         with self.noting(install, box):

@@ -22,7 +22,7 @@ from left_intact.core.model.lanes import (
 )
 from left_intact.core.model.plan import Move, Plan, Route, Verb
 
-__all__ = ["Lane", "LaneHead", "Stroke", "lanes_of", "left_behind"]
+__all__ = ["Lane", "LaneHead", "Stroke", "beside", "lanes_of"]
 _Key = tuple[int, str, str]
 """(place in the order, kind of lane, what it is grouped by)."""
 
@@ -41,17 +41,16 @@ class _Group:
 
 def lanes_of(plan: Plan) -> tuple[Lane, ...]:
     """The lanes of a plan, the program's first, what goes aside after it, then theirs by class."""
-    if behind := left_behind(plan):
-        return lanes_beside(plan, behind)
+    if beside(plan):
+        return lanes_beside(plan)
     coarse = len(_groups(plan, coarse=False)) > MOST
     groups = _groups(plan, coarse=coarse)
     return tuple(_lane(key, groups[key], plan) for key in sorted(groups))
 
 
-def left_behind(plan: Plan) -> str:
-    """The label of the folder that a plan leaves behind; empty where it leaves none, or goes back to it."""
-    said = plan.inputs.get("behind") or {}
-    return "" if said.get("back") else str(said.get("label", ""))
+def beside(plan: Plan) -> bool:
+    """Whether a plan leaves a folder behind; none that goes back to it does."""
+    return "behind" in plan.inputs and not plan.inputs["behind"].get("back")
 
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:

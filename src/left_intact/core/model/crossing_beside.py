@@ -19,7 +19,7 @@ from left_intact.core.model.lanes import (
     sum_of,
     sum_of_pages,
 )
-from left_intact.core.model.place import At
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Plan, Verb
 from left_intact.core.model.stages import FromRoot
 from left_intact.core.model.survey import Total
@@ -38,53 +38,53 @@ class _Group:
     """What lies in the new one already."""
 
 
-def lanes_beside(plan: Plan, label: str) -> tuple[Lane, ...]:
+def lanes_beside(plan: Plan) -> tuple[Lane, ...]:
     """The lanes of a plan with two folders: the person's first, then what stays behind, then what is new."""
-    groups = _groups(plan, label, coarse=False)
+    groups = _groups(plan, coarse=False)
     if len(groups) > MOST:
-        groups = _groups(plan, label, coarse=True)
-    return tuple(_lane(key, groups[key], plan, label) for key in sorted(groups))
+        groups = _groups(plan, coarse=True)
+    return tuple(_lane(key, groups[key], plan) for key in sorted(groups))
 
 
-def _groups(plan: Plan, label: str, *, coarse: bool) -> dict[_Key, _Group]:
+def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     groups: dict[_Key, _Group] = {}
     for move in (*plan.kept.rest, *(m for carry in plan.carries for m in carry.moves)):
-        groups.setdefault(_of_move(move, plan, label, coarse=coarse), _Group()).told.append(move)
+        groups.setdefault(_of_move(move, plan, coarse=coarse), _Group()).told.append(move)
     # What is merged has a lane of its own, which says what lies on both sides.
-    merged = [At(label, m.path) for carry in plan.carries for m in carry.moves if m.verb is Verb.MERGE]
+    merged = [At(OLD, m.path) for carry in plan.carries for m in carry.moves if m.verb is Verb.MERGE]
     kept = plan.kept.without(merged)
     for page in kept.pages:
         root, folder = kept.folder_at(page)
         for kind, part in by_class(page):
-            key = _of_kept(kind, root, folder, label, coarse=coarse)
+            key = _of_kept(kind, root, folder, coarse=coarse)
             group = groups.setdefault(key, _Group())
-            (group.old if root == label else group.there).append(part)
+            (group.old if root == OLD else group.there).append(part)
     return groups
 
 
-def _of_kept(kind: FileClass, root: str, folder: str, label: str, *, coarse: bool) -> _Key:
-    if root == label and kind in _BEHIND:
+def _of_kept(kind: FileClass, root: str, folder: str, *, coarse: bool) -> _Key:
+    if root == OLD and kind in _BEHIND:
         return 40 + ORDER[kind], "behind", kind.value
-    if root == label:
+    if root == OLD:
         return 10 + ORDER[kind], "carried", f"{kind.value}/{'' if coarse else folder.partition('/')[0]}"
     if root:
         return 70, "apart", root
     return 60, "there", ""
 
 
-def _of_move(move: Move, plan: Plan, label: str, *, coarse: bool) -> _Key:
+def _of_move(move: Move, plan: Plan, *, coarse: bool) -> _Key:
     if move.question and move.verb is not Verb.MERGE:
         return 0, "question", move.question
-    if move.at.root and move.at.root != label:
+    if move.at.root and move.at.root != OLD:
         return 65, "starts", ""
     if move.verb is Verb.MERGE:
         alone = plan.count(Verb.MERGE) <= 3
         return 10 + ORDER[FileClass.SETTINGS], "merge", move.path if alone else ""
     stays_there = not move.changes_disk and move.file_class.is_the_persons
-    if move.verb in (Verb.CARRY, Verb.REHOME) or stays_there or move.at.root == label:
+    if move.verb in (Verb.CARRY, Verb.REHOME) or stays_there or move.at.root == OLD:
         came = move.source.at.path if isinstance(move.source, FromRoot) else move.at.path
         is_folder = move.after is not None and move.after.kind is Kind.FOLDER
-        kind = FileClass.UNSORTED if is_folder and move.at.root != label else move.file_class
+        kind = FileClass.UNSORTED if is_folder and move.at.root != OLD else move.file_class
         top = "" if coarse or "/" not in came else came.partition("/")[0]
         top = came if move.after is not None and move.after.kind is Kind.LINK and not coarse else top
         return 10 + ORDER[kind], "carried", f"{kind.value}/{top}"
@@ -95,12 +95,12 @@ def _of_move(move: Move, plan: Plan, label: str, *, coarse: bool) -> _Key:
     return 60, "there", ""
 
 
-def _lane(key: _Key, group: _Group, plan: Plan, label: str) -> Lane:
+def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     _, kind, by = key
     stroke = _stroke(kind, group)
-    here = [m for m in group.told if m.at.root != label]
+    here = [m for m in group.told if m.at.root != OLD]
     apart = kind == "apart"
-    now = sum_of_pages(group.old) + sum_of(m.before for m in group.told if m.at.root == label)
+    now = sum_of_pages(group.old) + sum_of(m.before for m in group.told if m.at.root == OLD)
     after = sum_of(m.after for m in here) + sum_of_pages(group.there)
     merged = [m for m in here if m.verb is Verb.MERGE]
     if merged:
@@ -108,11 +108,11 @@ def _lane(key: _Key, group: _Group, plan: Plan, label: str) -> Lane:
     if apart:
         now = after
     stays = (*group.old, *group.there)
-    label_now = _label(group, kind, label)
+    label = _label(group, kind)
     return Lane(
         key=f"{kind}:{by}",
-        label=label_now,
-        after_label=_after_label(group, kind, label, label_now),
+        label=label,
+        after_label=_after_label(group, kind, label),
         file_class=_main_class(group, kind),
         stroke=stroke,
         says=_says(kind, group, here, plan),
@@ -153,23 +153,23 @@ def _main_class(group: _Group, kind: str) -> FileClass:
     return found.most_common(1)[0][0] if found else FileClass.UNSORTED
 
 
-def _paths(group: _Group, label: str) -> list[str]:
+def _paths(group: _Group) -> list[str]:
     """What it is called in the old folder."""
-    start = f"{label}:/"
+    start = At(OLD, "").shown + "/"
     paths = [page.page.path(at) for page in (*group.old, *group.there) for at in page.places]
     if not paths:
         paths = [m.source.at.path if isinstance(m.source, FromRoot) else m.path for m in group.told]
     return [path.removeprefix(start) for path in paths]
 
 
-def _label(group: _Group, kind: str, label: str) -> str:
+def _label(group: _Group, kind: str) -> str:
     words = {"new": "", "there": "", "starts": "shortcuts", "left out": "left out"}
     if kind in words:
         return words[kind]
     if kind == "behind":
         name = _main_class(group, kind).value
         return "the old program" if name == "program" else f"{name}s" if not name.endswith("s") else name
-    return _common(_paths(group, label))
+    return _common(_paths(group))
 
 
 def _common(paths: list[str]) -> str:
@@ -184,7 +184,7 @@ def _common(paths: list[str]) -> str:
     return ", ".join(sorted(shown)) + (" …" if len(tops) > 3 else "")
 
 
-def _after_label(group: _Group, kind: str, label: str, now: str) -> str:
+def _after_label(group: _Group, kind: str, now: str) -> str:
     if kind in ("behind", "left out"):
         return ""
     if kind in ("new", "there"):

@@ -62,6 +62,8 @@ class Parts:
     """A folder of downloads; empty where none is known."""
     passed_over: tuple[str, ...] = ()
     """Files there that are code and go by no name here."""
+    unseen: int = 0
+    """How many older files there were not looked into."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

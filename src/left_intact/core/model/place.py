@@ -34,7 +34,12 @@ def at_of(shown: str, labels: Iterable[str] = ()) -> At:
     return At("", shown)
 
 
-SPOT = "start-"
+# Labels of our own have a space, which none that a person gives may have.
+OLD = "old folder"
+"""The label of the folder that is left behind."""
+LET_GO = "let go"
+"""The label of one that is let go of."""
+SPOT = "shortcuts "
 """How the label begins of a folder of which only what a plan names is looked at, as one with shortcuts."""
 
 
@@ -60,3 +65,8 @@ class Root:
     def file_system(self) -> int | None:
         """The device it lies on; None where it is not there yet."""
         return self.identity[0] if self.identity else None
+
+
+def left_behind(roots: Iterable[Root]) -> str:
+    """The folder that a plan or a run with these roots leaves behind; empty where it leaves none."""
+    return next((root.place for root in roots if root.label == OLD), "")

@@ -12,12 +12,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing import Lane, LaneHead, lanes_of, left_behind
+from left_intact.core.model.crossing import Lane, LaneHead, beside, lanes_of
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
+from left_intact.core.model.place import left_behind
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import HandStep, Move, Verb
@@ -118,10 +119,9 @@ class FolderView:
 
 def _folders_of(plan: Plan, lanes: tuple[Lane, ...]) -> tuple[FolderView, ...]:
     """The old folder as it lies and the new one as it will lie; none where there is but one."""
-    label = left_behind(plan)
-    if not label:
+    if not beside(plan):
         return ()
-    old = next(root.place for root in plan.roots if root.label == label)
+    old = left_behind(plan.roots)
     now, after = Counter[FileClass](), Counter[FileClass]()
     for lane in lanes:
         now[lane.file_class] += lane.now.files

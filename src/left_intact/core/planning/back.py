@@ -16,12 +16,11 @@ from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.place import At, Root
+from left_intact.core.model.place import At, Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.side import OLD
 from left_intact.core.planning.space import room_for
 from left_intact.core.planning.today import Today
 
@@ -126,10 +125,10 @@ def draw_back(inputs: BackInputs) -> Plan:
 
 
 def _told(inputs: BackInputs) -> Mapping[str, Any]:
-    """For the journal: which folder is the install again, where it was left behind."""
-    if not any(root.label == OLD for root in inputs.roots):
+    """For the journal: that the folder which was left behind is the install again."""
+    if not left_behind(inputs.roots):
         return MappingProxyType({})
-    return MappingProxyType({"behind": {"label": OLD, "back": True}})
+    return MappingProxyType({"behind": {"back": True}})
 
 
 def _unreadable(inputs: BackInputs) -> list[Fault]:

@@ -25,6 +25,11 @@ _SHOWN = 60
 _STRANGER, _OTHER_NAME = 0.1, 0.25
 
 
+def is_common(name: str) -> bool:
+    """Whether a name is one that every program's release has, so that it tells nothing."""
+    return _COMMON.match(name) is not None
+
+
 def version_faults(mine: Reading | None, coming: Reading | None) -> tuple[list[Fault], list[Fault]]:
     """(blockers, warnings) from comparing the two versions."""
     if mine is None or coming is None:
@@ -115,10 +120,10 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Re
 def _files_of(page: Page) -> Iterator[str]:
     """Names of regular files, but for those that every release has."""
     numbers, top = page.numbers[::COLUMNS], page.folder.partition("/")[0]
-    if top and _COMMON.match(top):
+    if top and is_common(top):
         return
     for at, name in enumerate(page.names):
-        if stat.S_ISREG(numbers[at]) and (top or not _COMMON.match(name)):
+        if stat.S_ISREG(numbers[at]) and (top or not is_common(name)):
             yield name
 
 

@@ -17,6 +17,7 @@ from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.parts import Part
 from left_intact.core.planning.side import Side
 from left_intact.core.survey.donor import Donor
 
@@ -40,6 +41,8 @@ class PlanInputs:
     """Warnings of what was read: they are shown with those of the plan."""
     donor: Donor | None = None
     """What is whose in what came, where it may be a tree of somebody's."""
+    parts: tuple[Part, ...] = ()
+    """What of what came goes by the name of a part of the install, or is the settings of such a one."""
     side: Side | None = None
     """The new folder, on the route that has one."""
     route: Route | None = None

@@ -14,7 +14,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import kept_of
-from left_intact.core.model.place import At, Root
+from left_intact.core.model.place import LET_GO, At, Root
 from left_intact.core.model.plan import Move, Plan, Route, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry
@@ -22,11 +22,10 @@ from left_intact.core.model.survey import Survey
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.space import room_for
+from left_intact.words import listed
 
 USED_SINCE = "used-since"
 """The blocker that a person passes by letting go all the same."""
-LEFT = "left"
-"""The label of the folder that goes."""
 
 
 def draw_letting_go(
@@ -57,11 +56,10 @@ def draw_letting_go(
         as_shipped = entry.path in known and known[entry.path].same_content(entry)
         if not as_shipped and entry.kind is Kind.FILE and entry.mtime_ns / 1e9 > carried_at:
             newer.append(entry.path)
-        moves.append(_goes(At(LEFT, entry.path), entry, finding.file_class, unproven=not as_shipped))
-    moves.append(_goes(At(LEFT, ""), top, FileClass.PROGRAM, unproven=False))
+        moves.append(_goes(At(LET_GO, entry.path), entry, finding.file_class, unproven=not as_shipped))
+    moves.append(_goes(At(LET_GO, ""), top, FileClass.PROGRAM, unproven=False))
     if newer:
-        more = f" and {len(newer) - 1} more" if len(newer) > 1 else ""
-        says = f"{newer[0]}{more} in the old folder changed since the update, so the new one has not got it"
+        says = f"{listed(newer, 1)} in the old folder changed since the update, so the new one has not got it"
         way = "Carry it over by hand first, or free it all the same with --yes."
         faults.append(Fault(code=USED_SINCE, says=says, way_out=way, passable=True))
     if used_from_there:

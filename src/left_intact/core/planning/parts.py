@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -22,7 +22,6 @@ from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version, version_in_name
-from left_intact.core.planning.inputs import PlanInputs
 from left_intact.core.settings.formats.registry import is_settings_text
 
 MOST = 400
@@ -140,15 +139,10 @@ def _likeliest(name: str, paths: list[str]) -> tuple[str, ...]:
     return tuple(p for p in ranked if rank(p)[0] == rank(ranked[0])[0]) if ranked else ()
 
 
-def are_loose(survey: Survey, arrival: Arrival) -> bool:
+def are_loose(came: Iterable[Part]) -> bool:
     """Whether what came are parts by their names, none of which lies where it belongs."""
-    found = [part for part in parts_that_came(survey, arrival) if not part.settings]
+    found = [part for part in came if not part.settings]
     return any(part.places for part in found) and all(part.is_loose or not part.places for part in found)
-
-
-def version_here(inputs: PlanInputs, path: str, entry: Entry) -> Reading | None:
-    """The version that a part of the install carries in itself."""
-    return version_of(path, entry, inputs.read)
 
 
 def version_of(path: str, entry: Entry, read: ReadText) -> Reading | None:

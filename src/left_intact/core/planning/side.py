@@ -17,8 +17,6 @@ from left_intact.core.planning.circumstances import Circumstances
 
 FIRST_START = 900
 """Seconds that a first start, with a look around, may take from the first file that it writes."""
-OLD = "old"
-"""The label of the folder that is left behind."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -18,6 +18,7 @@ from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
+from left_intact.core.proving.told import is_behind
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
 
@@ -53,7 +54,7 @@ def program_check(tally: Tally, witness: Witness) -> Check:
         says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
         return Check(name="program", state=CheckState.FAILED, says=says)
     says = f"{_count(laid, 'file')} laid, exactly as {new} ships them"
-    if not laid and tally.behind and not tally.back:
+    if not laid and tally.beside and not tally.back:
         says = f"{new} lay in the new folder already: nothing had to be laid"
     return Check(name="program", state=CheckState.PASSED, says=says)
 
@@ -298,7 +299,7 @@ def read_check(files: int, told: int) -> Check | None:
 
 
 def for_your_eyes(
-    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], behind: str = ""
+    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], *, beside: bool = False
 ) -> list[Check]:
     """What only a person can check: their own list, the newest save, the newest state."""
     checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
@@ -306,12 +307,12 @@ def for_your_eyes(
         before, after = (os.path.basename(path) for path in pictures)
         says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
-    newest = _newest(witness, now, FileClass.SAVES, behind)
+    newest = _newest(witness, now, FileClass.SAVES, beside=beside)
     if newest is not None:
         checks.append(
             Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest}")
         )
-    state = _newest(witness, now, FileClass.STATES, behind)
+    state = _newest(witness, now, FileClass.STATES, beside=beside)
     if state is not None:
         says = f"try the newest state, as states may be tied to a version: {state}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
@@ -321,12 +322,14 @@ def for_your_eyes(
     return checks
 
 
-def _newest(witness: Witness, now: Now, kind: FileClass, behind: str = "") -> str | None:
-    """The file of a class that was written last, as paths are shown; not of a folder that was left behind."""
+def _newest(witness: Witness, now: Now, kind: FileClass, *, beside: bool) -> str | None:
+    """The file of a class that was written last, as paths are shown; where a folder was left behind, not of
+    that one.
+    """
     rows = (
         at
         for at, row in witness.rows.items()
-        if row.file_class is kind and not at.shown.startswith(behind or "\0")
+        if row.file_class is kind and not (beside and is_behind(at.shown))
     )
     found = [
         (e.mtime_ns, at.shown) for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE
@@ -334,7 +337,7 @@ def _newest(witness: Witness, now: Now, kind: FileClass, behind: str = "") -> st
     number = CLASS_NUMBER[kind]
     for kept in witness.kept.pages:
         page = now.page(kept.page.folder) if number in kept.classes else None
-        if page is None or (behind and f"{kept.page.folder}/".startswith(behind)):
+        if page is None or (beside and is_behind(f"{kept.page.folder}/")):
             continue
         for at in kept.places:
             place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1

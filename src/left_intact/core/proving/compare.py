@@ -16,6 +16,7 @@ from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Total
+from left_intact.core.proving.told import is_behind
 
 _STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
 _CARRIED = (Verb.CARRY, Verb.REHOME)
@@ -80,27 +81,27 @@ class Tally:
     trouble: Counter[FileClass] = field(default_factory=Counter)
     since: Counter[FileClass] = field(default_factory=Counter)
     untold: Counter[FileClass] = field(default_factory=Counter)
-    behind: str = ""
-    """How paths begin that lie in a folder which was left behind: what is there now counts nowhere."""
+    beside: bool = False
+    """Whether a folder was left behind: what is there now counts nowhere."""
     back: bool = False
     """Whether that folder is the install again, and alone counts."""
 
     def adds_before(self, path: str) -> bool:
         """Whether what lay at a path before counts as before."""
-        return not self.behind or path.startswith(self.behind)
+        return not self.beside or is_behind(path)
 
     def add_equal(self, path: str, kind: FileClass, number: int) -> None:
         """Files that are what they were. In a new folder that is said of what was carried there; those of the
         program are of another release.
         """
-        if self.behind and not self.back and kind is FileClass.PROGRAM:
+        if self.beside and not self.back and kind is FileClass.PROGRAM:
             self.agreed[kind] += number if self.adds_after(path) else 0
         elif self.adds_after(path):
             self.equal[kind] += number
 
     def adds_after(self, path: str) -> bool:
         """Whether what lies at a path now counts as after."""
-        return not self.behind or path.startswith(self.behind) is self.back
+        return not self.beside or is_behind(path) is self.back
 
 
 def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
@@ -222,7 +223,7 @@ def _compare(
         _compare_kept(tally, path, row, there, now, carried_at)
     elif row.agreed is not None and there is not None and _lies_as(there, row.agreed):
         tally.counts[row.verb] += row.verb not in _CARRIED or there.kind is not Kind.FOLDER
-        if row.verb in _CARRIED and tally.behind:
+        if row.verb in _CARRIED and tally.beside:
             tally.add_equal(path, kind, there.kind is not Kind.FOLDER)
         else:
             tally.agreed[kind] += there.kind is not Kind.FOLDER

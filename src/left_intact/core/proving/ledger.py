@@ -13,7 +13,7 @@ from left_intact.core.model.proof import LedgerLine, Witness
 from left_intact.core.model.things import Counted, Thing, ThingLine
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things, joined
-from left_intact.core.proving.told import Behind, Told
+from left_intact.core.proving.told import Behind, Told, is_behind
 
 
 def _items_before(witness: Witness, *, agreed: bool, behind: Behind | None) -> Iterator[Item]:
@@ -39,7 +39,7 @@ def _items_of(witness: Witness, *, agreed: bool) -> Iterator[Item]:
 def _items_now(witness: Witness, now: Now, behind: Behind | None) -> Iterator[Item]:
     """What is new has the class of most of its folder."""
     for path, kind, file_format in _items_there(witness, now):
-        apart = behind is not None and path.startswith(f"{behind.label}:/")
+        apart = behind is not None and is_behind(path)
         if behind is None or (not apart and not behind.back):
             yield path, kind, file_format
         elif apart and (behind.back or behind.stays(behind.path(path))):

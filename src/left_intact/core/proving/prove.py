@@ -13,7 +13,7 @@ from left_intact.core.files.versions import binaries_in, read_binaries, read_ver
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_in
-from left_intact.core.model.place import is_spot
+from left_intact.core.model.place import OLD, at_of, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import MAY_STAY_OLD, Check, CheckState, Proof, Verdict, Witness
 from left_intact.core.model.release import Reading
@@ -36,7 +36,7 @@ from left_intact.core.proving.checks import (
 )
 from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
-from left_intact.core.proving.told import NOTHING_TOLD, Behind, Told
+from left_intact.core.proving.told import NOTHING_TOLD, Told
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""
@@ -59,24 +59,14 @@ def prove(
     and for the rest unchanged stamps count, unless `deep`.
     """
     began = time.monotonic()
-    gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
-    roots = tuple(
-        (label, place)
-        for label, place in witness.roots
-        if not is_spot(label) and (label not in gone or os.path.lexists(place))
-    )
     known = {} if deep else _told_by_stamps(witness, most)
-    known_pages = (lambda: known) if known else None
-    tree = read_roots(root, roots, known=known_pages, may_lack="" in gone, report=report, cancel=cancel)
-    spots = [label for label, place in witness.roots if is_spot(label) and os.path.isdir(place)]
-    there = [label for label, place in (("", root), *roots) if label or os.path.lexists(place)]
-    now = Now((*tree.pages, *_in_spots(witness)), [*there, *spots], modes=told.modes)
-    behind = told.behind
-    tally = Tally(behind=f"{behind.label}:/" if behind else "", back=behind is not None and behind.back)
+    tree, now = _lying(root, witness, known, modes=told.modes, report=report, cancel=cancel)
+    is_back = told.behind is not None and told.behind.back
+    tally = Tally(beside=told.behind is not None, back=is_back)
     compare(tally, witness, now, told.carried_at)
     unchanged = _told(known, now)
     appeared = tally.appeared
-    home = _home(tree, witness, behind)
+    home = _old_folder(tree, witness) if is_back else tree
     version = version_now(home, told.name, told.readings, told.version_places)
     old = stayed_old(witness, now, told.shipped)
     lines = ledger_of_things(witness, now, home.root, told)
@@ -94,7 +84,7 @@ def prove(
         starts_check(told.starts, witness, told.starts_behind),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
-        *for_your_eyes(witness, now, told.look_at, told.pictures, "" if tally.back else tally.behind),
+        *for_your_eyes(witness, now, told.look_at, told.pictures, beside=tally.beside and not is_back),
     ]
     return Proof(
         verdict=_verdict(tally, checks),
@@ -119,6 +109,29 @@ def prove(
     )
 
 
+def _lying(
+    root: str,
+    witness: Witness,
+    known: Mapping[str, Page],
+    *,
+    modes: bool,
+    report: Report,
+    cancel: CancelToken | None,
+) -> tuple[Tree, Now]:
+    """What lies in all roots now; `known` need not be read. A root that was to go may be gone."""
+    gone = {at.root for at, row in witness.rows.items() if not at.path and row.agreed is None}
+    roots = tuple(
+        (label, place)
+        for label, place in witness.roots
+        if not is_spot(label) and (label not in gone or os.path.lexists(place))
+    )
+    known_pages = (lambda: known) if known else None
+    tree = read_roots(root, roots, known=known_pages, may_lack="" in gone, report=report, cancel=cancel)
+    spots = [label for label, place in witness.roots if is_spot(label) and os.path.isdir(place)]
+    there = [label for label, place in (("", root), *roots) if label or os.path.lexists(place)]
+    return tree, Now((*tree.pages, *_in_spots(witness)), [*there, *spots], modes=modes)
+
+
 def _in_spots(witness: Witness) -> list[Page]:
     """What a plan touched in folders of which nothing else is looked at."""
     places = dict(witness.roots)
@@ -130,17 +143,10 @@ def _in_spots(witness: Witness) -> list[Page]:
     return list(pages_in(dict(sorted(found.items()))))
 
 
-def _home(tree: Tree, witness: Witness, behind: Behind | None) -> Tree:
-    """The tree of the folder that the install lies in."""
-    if behind is None or not behind.back:
-        return tree
-    start = f"{behind.label}:"
-    pages = tuple(
-        replace(page, folder=page.folder[len(start) + 1 :])
-        for page in tree.pages
-        if page.folder == start or page.folder.startswith(start + "/")
-    )
-    return Tree(root=dict(witness.roots)[behind.label], pages=pages)
+def _old_folder(tree: Tree, witness: Witness) -> Tree:
+    """The tree of the folder that was left behind, where it is the install again."""
+    pages = [replace(page, folder=at.path) for page in tree.pages if (at := at_of(page.folder, (OLD,))).root]
+    return Tree(root=dict(witness.roots)[OLD], pages=tuple(pages))
 
 
 def _told_by_stamps(witness: Witness, most: int) -> dict[str, Page]:

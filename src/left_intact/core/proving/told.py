@@ -6,16 +6,23 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
+
+BEHIND = At(OLD, "").shown + "/"
+"""How paths begin of what lies in the folder that was left behind."""
+
+
+def is_behind(shown: str) -> bool:
+    """Whether a path, as it is shown, is of the folder that was left behind."""
+    return shown.startswith(BEHIND)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Behind:
     """A folder that was left behind: what lay in it was before, what lies in it now counts no more."""
 
-    label: str
-    """Of its root."""
     moved: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     """Paths in it, and those that the new folder has for them where they are other ones."""
     left: tuple[str, ...] = ()
@@ -25,8 +32,7 @@ class Behind:
 
     def path(self, shown: str) -> str:
         """A path of the folder left behind as the new folder has it; empty for a path of another folder."""
-        start = f"{self.label}:/"
-        inside = shown[len(start) :] if shown.startswith(start) else ""
+        inside = shown.removeprefix(BEHIND) if is_behind(shown) else ""
         return self.moved.get(inside, inside)
 
     def stays(self, path: str) -> bool:

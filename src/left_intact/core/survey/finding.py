@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
@@ -104,7 +104,9 @@ def find_installs(
             ]
     report(Progress(stage="finding", done=seen, total=seen))
     if like:
-        compared = [_compared(one, like, cancel) for one in found]
+        paths = sorted(like)
+        some = paths[:: max(1, len(paths) // _COMPARED)]
+        compared = [_compared(one, some, cancel) for one in found]
         return sorted((c for c in compared if c.share), key=lambda c: (-c.share, -c.used, c.path))
     return sorted(found, key=lambda c: (-c.score, c.path))
 
@@ -130,13 +132,11 @@ def _unlike(folder: _Folder, known: frozenset[str]) -> Candidate:
     )
 
 
-def _compared(candidate: Candidate, like: Collection[str], cancel: CancelToken) -> Candidate:
-    """A candidate with how much of what came lies in it, and when it was last used."""
+def _compared(candidate: Candidate, some: Sequence[str], cancel: CancelToken) -> Candidate:
+    """A candidate with how much of what came lies in it, by `some` paths of it, and when it was last used."""
     cancel.check()
-    paths = sorted(like)
-    some = paths[:: max(1, len(paths) // _COMPARED)]
     here = sum(os.path.lexists(os.path.join(candidate.path, path)) for path in some)
-    share = here / len(some) if some else 0.0
+    share = here / len(some)
     used = _last_used(candidate.path)
     when = datetime.fromtimestamp(used).date().isoformat() if used else "never"
     why = (f"{here} of {len(some)} files of what came lie here", f"last written to on {when}", *candidate.why)

@@ -11,6 +11,7 @@ from textual.widgets import Static
 
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.outlet import NoteLine
+from left_intact.core.model.plan import Route
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import ArrivalView, PlanView
 from left_intact.tui.look import Look
@@ -165,7 +166,7 @@ class ArrivalScreen(StageScreen):
 
         def named(path: str | None) -> None:
             if path:
-                self.desk.route, self.desk.into, self.desk.drawn = "side-by-side", path, False
+                self.desk.route, self.desk.into, self.desk.drawn = Route.SIDE_BY_SIDE.value, path, False
                 self.plan_again()
 
         says = "The folder that the new build gets for itself: one not there yet, or started already."

@@ -208,12 +208,9 @@ class SheetDialog(Dialog[str]):
 
     def action_export(self) -> None:
         self._ask(
-            call("surveys.export_sheet", self.install), lambda path: self._say(f"written to {path}", "good")
+            call("surveys.export_sheet", self.install), lambda path: self.say(f"written to {path}", "good")
         )
 
     def _ask(self, wanted: Call, done: Callable[[Any], object]) -> None:
-        job = Job("the keepsheet", wanted, done, lambda error: self._say(error.line(), "bad"), beside=True)
+        job = Job("the keepsheet", wanted, done, lambda error: self.say(error.line(), "bad"), beside=True)
         application(self.app).work_on(job)
-
-    def _say(self, words: str, colour: str) -> None:
-        self.query_one("#said", Static).update(Text(bearable(words), self.look.style(colour)))

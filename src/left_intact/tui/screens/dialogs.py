@@ -48,6 +48,17 @@ class Dialog(ModalScreen[Answer], Generic[Answer]):  # noqa: UP046 (3.11 has no 
             )
         return text
 
+    def say(self, words: str, colour: str = "quiet") -> None:
+        """Write into the line below, where the dialog has one."""
+        self.query_one("#said", Static).update(Text(bearable(words), self.look.style(colour)))
+
+    def takes(self, path: str) -> bool:
+        """Whether something lies at a path; says so where nothing does."""
+        there = os.path.exists(path)
+        if not there:
+            self.say(f"there is nothing at {clip(path, 60)}", "bad")
+        return there
+
     def action_leave(self) -> None:
         self.dismiss(None)
 
@@ -94,18 +105,13 @@ class PathDialog(Dialog[str]):
 
     def on_mount(self) -> None:
         self.query_one(Input).focus()
-        self._say("Enter takes it, Esc leaves it")
-
-    def _say(self, words: str, colour: str = "quiet") -> None:
-        self.query_one("#said", Static).update(Text(words, self.look.style(colour)))
+        self.say("Enter takes it, Esc leaves it")
 
     def on_input_submitted(self, message: Input.Submitted) -> None:
         path = os.path.expanduser(message.value.strip())
         if not path:
             self.dismiss(None)
-        elif not os.path.exists(path):
-            self._say(f"there is nothing at {clip(bearable(path), 60)}", "bad")
-        else:
+        elif self.takes(path):
             self.dismiss(path)
 
 
@@ -130,22 +136,16 @@ class FindDialog(Dialog[tuple[str, str]]):
 
     def on_mount(self) -> None:
         self.query_one("#place", Input).focus()
-        self._say("Enter looks, Tab goes to the other line, Esc leaves it")
-
-    def _say(self, words: str, colour: str = "quiet") -> None:
-        self.query_one("#said", Static).update(Text(words, self.look.style(colour)))
+        self.say("Enter looks, Tab goes to the other line, Esc leaves it")
 
     def on_input_submitted(self) -> None:
         place, arrival = (
             os.path.expanduser(self.query_one(name, Input).value.strip()) for name in ("#place", "#arrival")
         )
-        missing = next((path for path in (place, arrival) if path and not os.path.exists(path)), None)
-        if missing is not None:
-            self._say(f"there is nothing at {clip(bearable(missing), 60)}", "bad")
-        elif place:
-            self.dismiss((place, arrival))
-        else:
+        if not place:
             self.dismiss(None)
+        elif self.takes(place) and (not arrival or self.takes(arrival)):
+            self.dismiss((place, arrival))
 
 
 class TextDialog(Dialog[str]):

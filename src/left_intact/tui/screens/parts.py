@@ -16,7 +16,7 @@ from left_intact.core.model.update import Settled
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
 from left_intact.tui.screens.framed import FramedScreen
-from left_intact.tui.widgets.bars import KeyBar, TitleBar
+from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip
@@ -170,20 +170,21 @@ class PartsScreen(FramedScreen):
             rows = [Words("No file of code lies here, so there is no part to swap.")]
         if not parts.looked_in:
             rows += [Gap(), Words("Press o and name a folder of downloads: what fits is found by its name.")]
+        if parts.unseen:
+            rows += [Gap(), Words(f"{count(parts.unseen, 'older file')} there not looked into")]
         if parts.passed_over:
             number = count(len(parts.passed_over), "file there goes", "files there go")
             rows += [Gap(), Words(f"{number} by no name here: {bearable(listed(parts.passed_over))}")]
         trial_row = next((f"part:{row.path}" for row in parts.rows if row.update), None)
         at, self._go_to_trial = (trial_row if self._go_to_trial else None), False
         self.query_one("#parts", Lines).set_rows(rows, at=at)
-        self.query_one(KeyBar).refresh()
+        self.refresh_bindings()
 
     def on_lines_moved(self, message: Lines.Moved) -> None:
         row = message.row
         text = _panel(row.part, self.left_intact.look) if isinstance(row, PartLine) else Text("")
         self.query_one(Why).explain(text)
         self.refresh_bindings()
-        self.query_one(KeyBar).refresh()
 
     # ------------------------------------------------------------ actions
 

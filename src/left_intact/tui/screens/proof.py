@@ -10,7 +10,6 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Verdict
 from left_intact.core.model.things import ThingLine
 from left_intact.core.model.update import Settled
@@ -292,9 +291,10 @@ class ProofScreen(StageScreen):
     def _ask_for_old(self, yes: bool | None) -> None:
         """Where an old folder was left behind, whether it goes too."""
         old = self.desk.old_folder
-        if not yes or not old:
-            if yes:
-                self._settle()
+        if not yes:
+            return
+        if not old:
+            self._settle()
             return
         from left_intact.tui.screens.choosing import Choice, ChooseDialog
 
@@ -325,24 +325,9 @@ class ProofScreen(StageScreen):
             app.notify(f"{install.name} {version} is settled, {size(settled.freed)} freed{held}", timeout=6)
             self._leave()
 
-        def settle() -> None:
-            wanted = call("updates.settle", install)
-            app.work_on(Job("settling", wanted, done, self._failed, changes_disk=True))
-
-        def freed(outcome: Outcome) -> None:
-            if outcome.proof.verdict is Verdict.INTACT:
-                settle()
-            else:
-                says = "the old folder is not gone whole, so nothing was settled"
-                self._failed(
-                    LeftIntactError("not-freed", says, way_out="Prove it again (v), or go back (g).")
-                )
-
-        if not free_old:
-            settle()
-            return
-        wanted = call("updates.free_old", install)
-        app.work_on(Job("letting go of the old folder", wanted, freed, self._failed, changes_disk=True))
+        title = "letting go of the old folder" if free_old else "settling"
+        wanted = call("updates.settle", install, free_old=free_old)
+        app.work_on(Job(title, wanted, done, self._failed, changes_disk=True))
 
     def action_go_back(self) -> None:
         """Draw the way back on the disk as it is now, and show it; nothing changes before the person says

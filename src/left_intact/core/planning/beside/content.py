@@ -7,10 +7,11 @@ from collections.abc import Iterable, Mapping
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.place import OLD
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.model.stages import FromRoot
 from left_intact.core.planning.beside.sketch import BULK, Sketch, Wanted
-from left_intact.core.planning.side import OLD
+from left_intact.words import size
 
 CONTENT = "content"
 """The question."""
@@ -27,7 +28,7 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     new, old = rooms.get("", (0, facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
     if amount < min(_DEAR, new[1]):
         return ()
-    told = f"{amount / 1e9:.1f} GB" if amount >= 1e8 else f"{amount / 1e6:.1f} MB"
+    told = size(amount)
     ways = {"copy": f"{told} are copied: the old folder can be let go of whole"}
     if new[0] == old[0]:
         ways["links"] = "one copy under two names: no room, but a program that writes into one changes both"

@@ -12,7 +12,11 @@ from left_intact.core.model.entry import Kind
 from left_intact.core.model.plan import Verb
 from left_intact.core.planning.beside.merging import merge_into
 from left_intact.core.planning.beside.sketch import Sketch
+from left_intact.core.planning.blockers import is_common
 from left_intact.core.settings.formats.registry import is_settings_text
+
+_EVERYWHERE = ("index.html", ".keep", ".gitkeep")
+"""Names that lie in many folders beside those of documents."""
 
 
 def rehome(sketch: Sketch) -> None:
@@ -71,15 +75,9 @@ def _folders_that_moved(sketch: Sketch) -> dict[str, str]:
         if folder in known:
             continue
         alike = [other for other, theirs in there.items() if len(names & theirs) >= min(2, len(names))]
-        if len(alike) == 1 and not _is_shipped_so(sketch, folder, names):
+        if len(alike) == 1 and not all(is_common(name) or name in _EVERYWHERE for name in names):
             found.update({f"{folder}/{name}": f"{alike[0]}/{name}" if alike[0] else name for name in names})
     return found
-
-
-def _is_shipped_so(sketch: Sketch, folder: str, names: set[str]) -> bool:
-    """Whether names are those of documents and the like, which lie in many folders."""
-    common = {"readme.txt", "readme.md", "index.html", "licence.txt", "license.txt", "version", ".keep"}
-    return {name.lower() for name in names} <= common
 
 
 def _files_that_moved(sketch: Sketch) -> dict[str, str]:

@@ -10,12 +10,13 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import CLASSES
-from left_intact.core.model.place import At
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Merge, Move, Verb
 from left_intact.core.model.stages import Carry, FromRoot, Made, Source
+from left_intact.core.planning.beside.leading import carried_link
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.side import OLD, Side
+from left_intact.core.planning.side import Side
 from left_intact.core.planning.three_way import SAME_ROW
 
 BULK = (FileClass.CONTENT, FileClass.EXTRAS)
@@ -117,14 +118,9 @@ def _stays(
         return
     after = replace(entry, stamp=(0, 0, 0))
     if entry.kind is Kind.LINK:
-        after = replace(after, link=_led(sketch, entry.link))
+        folder = path.rpartition("/")[0]
+        after = replace(after, link=carried_link(entry.link, folder, sketch.side.was, sketch.side.place))
     here = FromRoot(At(OLD, path)) if entry.kind is Kind.FILE else None
     because = move.because if move is not None and move.question else "yours: carried over"
     question = move.question if move is not None else ""
     sketch.wanted[path] = Wanted(after, Verb.CARRY, kind, because, here, old=path, question=question)
-
-
-def _led(sketch: Sketch, link: str) -> str:
-    """Where a link of the person's leads from the new folder: what led into the old one leads into this."""
-    was = sketch.side.was
-    return sketch.side.place + link[len(was) :] if link == was or link.startswith(was + "/") else link

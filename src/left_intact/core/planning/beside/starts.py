@@ -13,7 +13,9 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import SPOT, At, Root
 from left_intact.core.model.plan import Move, Question, Verb
 from left_intact.core.model.stages import Made
+from left_intact.core.planning.beside.leading import led_link, led_text
 from left_intact.core.planning.beside.sketch import Sketch
+from left_intact.words import count, listed
 
 SHORTCUTS = "shortcuts"
 """The question whether they are led to the new folder."""
@@ -35,7 +37,7 @@ def led_starts(sketch: Sketch) -> Led:
     found = sketch.side.starts
     if not found:
         return Led()
-    number = "1 shortcut leads" if len(found) == 1 else f"{len(found)} shortcuts lead"
+    number = count(len(found), "shortcut leads", "shortcuts lead")
     them = "it is" if len(found) == 1 else "they are"
     answer = sketch.inputs.answers.get(SHORTCUTS)
     options = ("leave", "lead")
@@ -53,7 +55,12 @@ def led_starts(sketch: Sketch) -> Led:
         return Led(questions=(question,), warnings=(Fault(code="old-starts", says=says),))
     labels = {folder: f"{SPOT}{n}" for n, folder in enumerate(sorted({s.folder for s in found}), 1)}
     roots = {s.folder: Root(label=labels[s.folder], place=s.folder, identity=s.identity) for s in found}
-    return Led(questions=(question,), moves=tuple(_moves(sketch, labels)), roots=tuple(roots.values()))
+    moves = tuple(_moves(sketch, labels))
+    led = {(labels[s.folder], s.place) for s in found} & {tuple(m.at) for m in moves}
+    rest = [s.place for s in found if (labels[s.folder], s.place) not in led]
+    says = f"{listed(rest)} {'leads' if len(rest) == 1 else 'lead'} to the old folder by another path"
+    warnings = (Fault(code="old-starts", says=says, way_out="Change it by hand."),) if rest else ()
+    return Led(questions=(question,), warnings=warnings, moves=moves, roots=tuple(roots.values()))
 
 
 def _moves(sketch: Sketch, labels: dict[str, str]) -> Iterator[Move]:
@@ -62,9 +69,9 @@ def _moves(sketch: Sketch, labels: dict[str, str]) -> Iterator[Move]:
         before = one.entry
         source = None
         if before.kind is Kind.LINK:
-            after = replace(before, link=before.link.replace(was, place), stamp=(0, 0, 0))
+            after = replace(before, link=led_link(before.link, one.folder, was, place), stamp=(0, 0, 0))
         else:
-            led = one.content.replace(was.encode(), place.encode())
+            led = led_text(one.content, was, place)
             source = Made(blake3(led).hexdigest(), led)
             after = replace(before, bytes=len(led), digest=source.digest, stamp=(0, 0, 0))
         if after.same_content(before):

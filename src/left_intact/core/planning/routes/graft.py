@@ -22,6 +22,7 @@ from left_intact.core.planning.donors import counted
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.in_place import InPlace
+from left_intact.words import count
 
 QUESTION = "donor-unsorted"
 """What becomes of what nobody can tell in the donor's tree."""
@@ -92,7 +93,7 @@ def _question(inputs: PlanInputs) -> tuple[Question, ...]:
     leaning = sum(1 for f in unsorted if f.leaning is FileClass.PROGRAM or f.file_class is FileClass.PROGRAM)
     options = ("leave", "take")
     answer = inputs.answers.get(QUESTION)
-    number = "1 file" if len(unsorted) == 1 else f"{len(unsorted):,} files"
+    number = count(len(unsorted), "file")
     it = "it" if len(unsorted) == 1 else "them"
     return (
         Question(

@@ -59,7 +59,7 @@ class InPlace:
             return RouteChoice(name=self.name, fits=False, because="a single file is no whole release")
         if not inputs.arrival.release.entries:
             return RouteChoice(name=self.name, fits=False, because="there is nothing in what came")
-        if are_loose(inputs.survey, inputs.arrival):
+        if are_loose(inputs.parts):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)
         if inputs.donor is not None and inputs.donor.is_somebodys:

@@ -21,7 +21,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage
 from left_intact.core.model.pages import Page
-from left_intact.core.model.place import At
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Shipped
@@ -35,7 +35,6 @@ from left_intact.core.planning.beside.stubs import over_stubs, used_on_both_side
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.in_place import InPlace
-from left_intact.core.planning.side import OLD
 
 _HERE = 0.5
 """So much of what comes must lie in a folder that is not empty for it to be the new build's."""
@@ -274,6 +273,6 @@ def _joined_survey(sketch: Sketch) -> Survey:
 
 
 def _told(sketch: Sketch) -> Mapping[str, Any]:
-    """For the journal: which root is left behind, what has another path now, and what stays there."""
-    said = {"moved": sorted(map(list, sketch.moved.items())), "left": sketch.left, "label": OLD}
+    """For the journal: what has another path now, and what stays there."""
+    said = {"moved": sorted(map(list, sketch.moved.items())), "left": sketch.left}
     return MappingProxyType({"behind": said})

@@ -18,7 +18,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import at_of
 from left_intact.core.model.plan import Merge, Move, PartChange, Question, Route, RouteChoice, Verb
-from left_intact.core.model.release import Release
+from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped
 from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs
@@ -30,13 +30,13 @@ from left_intact.core.planning.parts import (
     key_of_old,
     part_key,
     parts_here,
-    parts_that_came,
-    version_here,
+    version_of,
     version_there,
 )
 from left_intact.core.planning.questions import key_questions
 from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
+from left_intact.words import listed
 
 _FEW = 3
 """So many parts may come where they lie, and still be parts rather than a release."""
@@ -49,10 +49,10 @@ class SinglePart:
     later: Mapping[str, LaterPlanner] = MappingProxyType({})
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
-        found = [p for p in parts_that_came(inputs.survey, inputs.arrival) if not p.settings]
+        found = [part for part in inputs.parts if not part.settings]
         known = [p for p in found if p.places]
         one = inputs.arrival.shape == "file"
-        fits = bool(known) and (one or are_loose(inputs.survey, inputs.arrival) or len(found) <= _FEW)
+        fits = bool(known) and (one or are_loose(inputs.parts) or len(found) <= _FEW)
         if not found:
             because = "no core, library, launcher or plug-in came alone"
         elif not known:
@@ -66,7 +66,7 @@ class SinglePart:
         return RouteChoice(name=self.name, fits=fits, because=because)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
-        found = [p for p in parts_that_came(inputs.survey, inputs.arrival) if not p.settings]
+        found = [part for part in inputs.parts if not part.settings]
         if not any(part.places for part in found):
             says = f"nothing in {inputs.install} goes by the name of {inputs.arrival.release.name}"
             way = "Check the name, or lay it by another route."
@@ -76,12 +76,12 @@ class SinglePart:
             mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
             faults += _machine_faults(place, mine, coming)
             if mine is None or not mine.entry.same_content(coming):
-                faults += _version_faults(inputs, part, place)[0]
+                faults += _version_faults(place, *_versions(inputs, part, place))[0]
         return tuple(faults)
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         sketch = _Sketch(inputs)
-        found = parts_that_came(inputs.survey, inputs.arrival)
+        found = inputs.parts
         questions = _which(inputs, found)
         for part, place in _placed(inputs, found):
             if part.settings:
@@ -176,11 +176,17 @@ def _machine_faults(place: str, mine: Finding | None, coming: Entry) -> list[Fau
     return [Fault(code="other-platform", says=says, way_out=way, passable=True)]
 
 
-def _version_faults(inputs: PlanInputs, part: Part, place: str) -> tuple[list[Fault], list[Fault]]:
-    """(blockers, warnings), each naming the part."""
+def _versions(inputs: PlanInputs, part: Part, place: str) -> tuple[Reading | None, Reading | None]:
+    """(of the one that lies here, of the one that came); the first is read from the disk."""
     mine = _mine(inputs, place)
-    here = version_here(inputs, place, mine.entry) if mine else None
-    there = version_there(inputs.arrival, part.came)
+    here = version_of(place, mine.entry, inputs.read) if mine else None
+    return here, version_there(inputs.arrival, part.came)
+
+
+def _version_faults(
+    place: str, here: Reading | None, there: Reading | None
+) -> tuple[list[Fault], list[Fault]]:
+    """(blockers, warnings), each naming the part."""
     faults, warnings = blockers.version_faults(here, there)
     return [replace(f, says=f"{place}: {f.says}") for f in faults], [
         replace(f, says=f"{place}: {f.says}") for f in warnings
@@ -191,8 +197,7 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
     inputs = sketch.inputs
     mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
     before = mine.entry if mine else None
-    here = version_here(inputs, place, before) if before else None
-    there = version_there(inputs.arrival, part.came)
+    here, there = _versions(inputs, part, place)
     sketch.parts.append(
         PartChange(
             path=place, came=part.came, before=here.text if here else "", after=there.text if there else ""
@@ -201,7 +206,7 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
     if before is not None and before.same_content(coming):
         sketch.warnings.append(Fault(code="same-version", says=f"{place} is the very one that came"))
         return
-    sketch.warnings += _version_faults(inputs, part, place)[1]
+    sketch.warnings += _version_faults(place, here, there)[1]
     sketch.warnings += _loadable(inputs, place)
     after = replace(laid(coming, before), path=place)
     versions = f"{here.text} → {there.text}" if here and there else there.text if there else "another build"
@@ -237,8 +242,7 @@ def _loadable(inputs: PlanInputs, place: str) -> list[Fault]:
     ]
     if not old:
         return []
-    more = f" and {len(old) - 1} more" if len(old) > 1 else ""
-    says = f"{old[0]}{more}: an older {name}, where the program may load it"
+    says = f"{listed(old, 1)}: an older {name}, where the program may load it"
     return [Fault(code="fallback-loadable", says=says, way_out="Move it out of the install.")]
 
 
