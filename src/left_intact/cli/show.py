@@ -131,7 +131,8 @@ def _stage_words(stage: Stage) -> str:
     from left_intact.core.model.stages import Carry, HandStep
 
     if isinstance(stage, Carry):
-        return f"{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
+        leads = f"to {bearable(stage.reaches)}: " if stage.reaches else ""
+        return f"{leads}{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
     if isinstance(stage, HandStep):
         return f"you: {stage.asks} ({stage.why})"
     return f"then drawn: {stage.intends}"

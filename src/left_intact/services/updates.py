@@ -16,7 +16,8 @@ from left_intact.core.model.update import RunKind, Settled, State, Update
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
-    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.ladder import Package
+    from left_intact.core.model.plan import Plan, Route
     from left_intact.core.model.release import Arrival, Release
     from left_intact.core.model.stages import Shipped
     from left_intact.core.model.survey import Survey
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
 
 from left_intact.services.beside import bears_its_version
 from left_intact.services.going_back import GoingBack
+from left_intact.services.packages import packages_in, sorted_by_title
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import Surveys, refuse_other_version
 from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
@@ -75,6 +77,7 @@ class Updates(Runs):
             )
         _refuse_overlap(install, arrival)
         known_sheet = self.surveys.sheet_of(install, sheet)
+        packages, arrival = _updates_in(arrival, wanted, report, cancel)
         comes = arrival.release
 
         def read_by(base: Release | None, before: Survey | None) -> Survey:
@@ -86,6 +89,8 @@ class Updates(Runs):
         facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and bears_its_version(install, survey))
         side = self.side(install, into, arrival, facts) if beside else None
+        read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
+        updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
         inputs = PlanInputs(
             install=install.name,
             survey=survey,
@@ -94,7 +99,8 @@ class Updates(Runs):
             sheet=known_sheet,
             facts=facts,
             side=side,
-            read=roots_reader(install.root, survey.roots, limit=_READ_MOST),
+            read=read,
+            updates=updates,
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
@@ -575,6 +581,19 @@ class Updates(Runs):
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self.waits_again(install, about)
         return about
+
+
+def _updates_in(
+    arrival: Arrival, wanted: Route | None, report: Report, cancel: CancelToken | None
+) -> tuple[tuple[Package, ...], Arrival]:
+    """(the update packages in what came, what they bring together); none on another route."""
+    from left_intact.core.model.ladder import together
+    from left_intact.core.model.plan import Route
+
+    if wanted not in (None, Route.LADDER):
+        return (), arrival
+    found = packages_in(arrival.source, always=wanted is Route.LADDER, report=report, cancel=cancel)
+    return found, together(found, arrival) if found else arrival
 
 
 def _nothing_waits(install: Install) -> LeftIntactError:

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterable, Mapping
 
 from left_intact.core.arrival.look import look_into
+from left_intact.core.files.archives import is_archive_name
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
@@ -15,7 +16,6 @@ from left_intact.core.model.release import Release
 from left_intact.core.model.version import Version, name_without_version, version_in_name
 from left_intact.core.settings.formats.registry import is_settings_text
 
-_ARCHIVES = (".zip", ".7z", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".txz", ".tar.zst")
 _MOST = 12
 
 
@@ -89,7 +89,7 @@ def _candidates(name: str, version: str, places: Iterable[str]) -> list[str]:
         except OSError:
             continue
         for item in inside:
-            is_archive = item.name.lower().endswith(_ARCHIVES) and item.is_file(follow_symlinks=False)
+            is_archive = is_archive_name(item.name) and item.is_file(follow_symlinks=False)
             if is_archive and wanted and _bare(item.name).startswith(wanted):
                 beside.append(item.path)
     installed = Version.parse(version) if version else None

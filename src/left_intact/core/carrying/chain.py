@@ -8,7 +8,7 @@ proving.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cache
@@ -33,7 +33,7 @@ from left_intact.core.model.packing import root_to_record
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.stages import Carry, HandStep, Later, OnFailure, Sign
+from left_intact.core.model.stages import Carry, HandStep, Later, Move, OnFailure, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
@@ -367,15 +367,28 @@ def _whole(
     steps = steps_of(carry, roots, names)
     folders = touched_folders(steps, roots)
     folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
-    moves = [m for one in plan.carries for m in one.moves] if plan is not None else carry.moves
     witness = witness_of(
-        moves,
+        (*_left_alone(carry, plan), *carry.moves),
         plan.kept if plan is not None else Kept(),
         roots=tuple((r.label, r.place) for r in all_roots if r.label),
         version=said["from_version"],
         to_version=said["to_version"],
     )
     return Whole(carry=carry, steps=steps, folders=folders, witness=witness)
+
+
+def _left_alone(carry: Carry, plan: Plan | None) -> list[Move]:
+    """What later stages of a plan come to lies as it did until their turn, or for good where that never
+    comes.
+    """
+    if plan is None:
+        return []
+    own = {move.at for move in carry.moves}
+    return [
+        replace(m, verb=Verb.KEEP, after=m.before, source=None)
+        for m in {move.at: move for one in reversed(plan.carries) for move in reversed(one.moves)}.values()
+        if m.at not in own
+    ]
 
 
 def _going(update: Update, state: State) -> State:
@@ -463,7 +476,13 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     if chain.on_failure is OnFailure.KEEP:
         for later in (s for s in chain.stages() if s.seq > stage):
             journal.set_stage(update.id, later.seq, StageState.GIVEN_UP)
-        journal.set_state(update.id, _ending(update), stage=(stage, StageState.GIVEN_UP), ended=_ended(chain))
+        journal.set_state(
+            update.id,
+            _ending(update),
+            stage=(stage, StageState.GIVEN_UP),
+            ended=_ended(chain),
+            more=reached(in_force),
+        )
         raise _kept_what_is_done(error, len(in_force), update) from error
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
         why = laying.as_stop(error, "this stage was put back").line()
@@ -477,6 +496,12 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
     undo_before(chain, stage)
     raise laying.as_stop(error) from error
+
+
+def reached(in_force: Sequence[StageRow]) -> dict[str, str]:
+    """For the head of a run that ends before its last stage: the version that those in force lead to."""
+    versions = [stage.reaches for stage in in_force if stage.reaches]
+    return {"to_version": versions[-1]} if versions else {}
 
 
 def _kept_what_is_done(error: BaseException, done: int, update: Update) -> LeftIntactError:

@@ -105,7 +105,7 @@ class Heads:
             root=roots[0].place,
             from_version=said["from_version"],
             to_version=said["to_version"],
-            arrival=first[0],
+            arrival=said.get("inputs", {}).get("came_from") or first[0],
             arrival_root=first[1],
             began=said["began"],
             changed=row["changed"],

@@ -98,6 +98,8 @@ class StageRow:
     hand: HandStep | None = None
     later: Later | None = None
     shipped: Shipped | None = None
+    reaches: str = ""
+    """The version that lies here once it is done, where later stages lead to another one."""
     waits: WaitsFor | None = None
     answers: Mapping[str, str] = field(default_factory=dict)
 
@@ -166,7 +168,8 @@ class Journal(Heads):
     def _put_stage(db: sqlite3.Connection, update: int, seq: int, stage: Carry | HandStep | Later) -> None:
         match stage:
             case Carry():
-                kind, said = "carry", {"shipped": shipped_to_record(stage.shipped)}
+                kind = "carry"
+                said = {"shipped": shipped_to_record(stage.shipped), "reaches": stage.reaches}
             case HandStep():
                 kind, said = "hand", {"hand": hand_to_record(stage)}
             case Later():
@@ -189,6 +192,7 @@ class Journal(Heads):
             "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
         ).fetchone()
         said = json.loads(row[0]) | {"shipped": shipped_to_record(whole.carry.shipped), "waits": None}
+        said["reaches"] = whole.carry.reaches
         db.execute(
             "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
             (StageState.STAGING.value, json.dumps(said), update, stage),
@@ -475,6 +479,7 @@ def _stage_from(row: sqlite3.Row) -> StageRow:
         hand=hand_from_record(said["hand"]) if said.get("hand") else None,
         later=later_from_record(said["later"]) if said.get("later") else None,
         shipped=shipped_from_record(said.get("shipped")),
+        reaches=said.get("reaches", ""),
         waits=waits_from(said.get("waits")),
         answers=said.get("answers", {}),
     )

@@ -15,6 +15,7 @@ from left_intact.core.carrying.chain import (
     in_one_line,
     interrupted,
     observe,
+    reached,
     refuse_if_open,
     refuse_roots,
     stage_done,
@@ -264,12 +265,13 @@ def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
                 observe(chain, stage, StageState.GIVEN_UP)
             elif stage.state in (StageState.WAITING, StageState.PLANNED):
                 journal.set_stage(update.id, stage.seq, StageState.GIVEN_UP, {"waits": None})
-        in_force = any(s.state is StageState.DONE for s in chain.stages())
+        in_force = [s for s in chain.stages() if s.state is StageState.DONE]
         if update.kind is RunKind.BACK:
             # What it had taken back is seen on the tree by the next going back.
             journal.set_state(update.id, State.ABANDONED, ended=dict.fromkeys(update.undoes, State.ON_TRIAL))
         else:
-            journal.set_state(update.id, State.ON_TRIAL if in_force else State.ABANDONED)
+            state = State.ON_TRIAL if in_force else State.ABANDONED
+            journal.set_state(update.id, state, more=reached(in_force))
         return chain.again()
 
 

@@ -66,6 +66,15 @@ class Source(Protocol):
     def push(self, wanted: list[Member], open_sink: OpenSink) -> None: ...
 
 
+_TARS = (".tar.gz", ".tar.bz2", ".tar.xz", ".tar.zst")
+ARCHIVE_ENDINGS = (".zip", ".7z", ".tar", ".tgz", ".tbz2", ".txz", ".tzst", *_TARS)
+
+
+def is_archive_name(path: str) -> bool:
+    """Whether a name promises an archive."""
+    return path.lower().endswith(ARCHIVE_ENDINGS)
+
+
 def open_source(path: str) -> Source:
     """A source for an archive, folder or single file. Raises `LeftIntactError`."""
     if os.path.isdir(path):
@@ -86,9 +95,7 @@ def open_source(path: str) -> Source:
     packed = head.startswith((b"\x1f\x8b", b"BZh", b"\xfd7zXZ\0", b"\x28\xb5\x2f\xfd"))
     if head[257:262] == b"ustar" or (packed and TarSource.looks_inside(path)):
         return TarSource(path)
-    if path.lower().endswith(
-        (".zip", ".7z", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.xz", ".tar.zst")
-    ):
+    if is_archive_name(path):
         raise broken(path, "it is not what its name says")
     return SingleFileSource(path)
 

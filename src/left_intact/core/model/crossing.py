@@ -55,7 +55,7 @@ def beside(plan: Plan) -> bool:
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     groups: dict[_Key, _Group] = {}
-    for move in (*plan.kept.rest, *(m for carry in plan.carries for m in carry.moves)):
+    for move in (*plan.kept.rest, *plan.net):
         groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
     for page in plan.kept.pages:
         top = page.page.folder.partition("/")[0]

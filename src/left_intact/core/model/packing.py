@@ -225,6 +225,7 @@ def carry_to_record(carry: Carry) -> Record:
         "shipped": shipped_to_record(carry.shipped),
         "tidy": carry.tidy,
         "times": [[at_to_list(at), when] for at, when in carry.times],
+        "reaches": carry.reaches,
     }
 
 
@@ -234,6 +235,7 @@ def carry_from_record(said: Mapping[str, Any]) -> Carry:
         shipped=shipped_from_record(said["shipped"]),
         tidy=said["tidy"],
         times=tuple((at_from_list(at), when) for at, when in said["times"]),
+        reaches=said.get("reaches", ""),
     )
 
 

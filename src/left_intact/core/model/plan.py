@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from types import MappingProxyType
@@ -12,7 +12,8 @@ from typing import Any
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
-from left_intact.core.model.place import Root
+from left_intact.core.model.ladder import Climb
+from left_intact.core.model.place import At, Root
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
@@ -147,6 +148,8 @@ class Plan:
     arrivals: tuple[Arrival, ...] = ()
     baseline: Release | None = None
     on_failure: OnFailure = OnFailure.UNDO
+    climb: Climb | None = None
+    """On the route for it: the ladder."""
     parts: tuple[PartChange, ...] = ()
     """On the route for them: the parts that are swapped."""
     inputs: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
@@ -170,11 +173,22 @@ class Plan:
     @cached_property
     def moves(self) -> tuple[Move, ...]:
         """All that is known now, changing or not, ordered by place."""
-        return tuple(sorted((*self.kept, *(m for c in self.carries for m in c.moves)), key=lambda m: m.at))
+        return tuple(sorted((*self.kept, *self.net), key=lambda m: m.at))
+
+    @cached_property
+    def net(self) -> tuple[Move, ...]:
+        """What all stages together do to each place that one of them speaks of."""
+        if len(self.carries) < 2:
+            return tuple(m for carry in self.carries for m in carry.moves)
+        found: dict[At, Move] = {}
+        for move in (m for carry in self.carries for m in carry.moves):
+            first = found.get(move.at)
+            found[move.at] = move if first is None else _both(first, move)
+        return tuple(found.values())
 
     @property
     def changes(self) -> tuple[Move, ...]:
-        return tuple(m for c in self.carries for m in c.moves if m.changes_disk)
+        return tuple(m for m in self.net if m.changes_disk)
 
     def left_intact(self) -> Total:
         """What is the person's and stays just as it lies: no folders, nothing that is only left out. Where a
@@ -196,5 +210,15 @@ class Plan:
         return tuple(q for q in self.questions if q.answer is None)
 
     def count(self, verb: Verb) -> int:
-        spoken = (*self.kept.rest, *(m for c in self.carries for m in c.moves))
+        spoken = (*self.kept.rest, *self.net)
         return sum(1 for m in spoken if m.verb is verb) + (self.kept.in_pages if verb is Verb.KEEP else 0)
+
+
+def _both(first: Move, then: Move) -> Move:
+    """Two changes of one place as one."""
+    verb = then.verb
+    if first.before is None and then.after is not None:
+        verb = Verb.ADD
+    elif first.verb is Verb.MERGE and verb is Verb.REPLACE:
+        verb = Verb.MERGE
+    return replace(then, before=first.before, verb=verb, unproven=first.unproven or then.unproven)

@@ -168,6 +168,8 @@ class Carry:
     shipped: Shipped | None = None
     tidy: bool = True
     """Whether folders that hold nothing but what goes, go too."""
+    reaches: str = ""
+    """The version that lies here once it is done, where later stages lead to another one."""
     times: tuple[tuple[At, int], ...] = ()
     """Times (nanoseconds since 1970) that folders get at the end, as going back wants them."""
 

@@ -51,10 +51,11 @@ def draw_up(inputs: PlanInputs) -> Plan:
         warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
         space=space,
         survey=drawing.survey or inputs.survey,
-        arrivals=(arrival,),
+        arrivals=drawing.arrivals or (arrival,),
         baseline=drawing.baseline,
         on_failure=drawing.on_failure,
         parts=drawing.parts,
+        climb=drawing.climb,
         inputs=MappingProxyType(
             {
                 "arrival_digest": arrival.digest,

@@ -11,11 +11,13 @@ from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
+from left_intact.core.model.ladder import Climb
 from left_intact.core.model.plan import Merge, PartChange, Question, Route, RouteChoice
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.climbing import Updates
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.parts import Part
 from left_intact.core.planning.side import Side
@@ -45,6 +47,10 @@ class PlanInputs:
     """What of what came goes by the name of a part of the install, or is the settings of such a one."""
     side: Side | None = None
     """The new folder, on the route that has one."""
+    updates: Updates | None = None
+    """What came to be laid in order; None where it is no such thing."""
+    over: bool = False
+    """Whether what comes is laid over what lies here without question: nothing is set aside for it."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
 
@@ -73,6 +79,10 @@ class Drawing:
     """What the journal keeps for the proof, beside what it keeps of all plans."""
     arrival: Arrival | None = None
     """What is laid of what came, where that is less."""
+    arrivals: tuple[Arrival, ...] = ()
+    """All of them, where several came."""
+    climb: Climb | None = None
+    """On the route for it: the way up."""
 
 
 class RoutePlanner(Protocol):

@@ -59,6 +59,9 @@ class InPlace:
             return RouteChoice(name=self.name, fits=False, because="a single file is no whole release")
         if not inputs.arrival.release.entries:
             return RouteChoice(name=self.name, fits=False, because="there is nothing in what came")
+        if inputs.updates is not None:
+            because = "what came are updates that are laid one after the other"
+            return RouteChoice(name=self.name, fits=False, because=because)
         if are_loose(inputs.parts):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)
@@ -183,6 +186,9 @@ def _patch_question(sketch: _Sketch) -> Question | None:
     """
     here, missing = _programs_files(sketch)
     coming = sum(1 for entry in sketch.coming.values() if entry.kind is Kind.FILE)
+    if sketch.inputs.over:
+        _as_a_patch(sketch)
+        return None
     alone = sketch.inputs.arrival.shape == "file"  # refused on this route, whatever it is
     if alone or here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
         return None

@@ -11,10 +11,11 @@ from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.content_pack import ContentPack
 from left_intact.core.planning.routes.graft import Graft
 from left_intact.core.planning.routes.in_place import InPlace
+from left_intact.core.planning.routes.ladder import Ladder
 from left_intact.core.planning.routes.side_by_side import SideBySide
 from left_intact.core.planning.routes.single_part import SinglePart
 
-ROUTES: tuple[RoutePlanner, ...] = (InPlace(), Graft(), SinglePart(), SideBySide(), ContentPack())
+ROUTES: tuple[RoutePlanner, ...] = (InPlace(), Ladder(), Graft(), SinglePart(), SideBySide(), ContentPack())
 _NOT_YET = "Left Intact cannot do this yet"
 
 
