@@ -26,7 +26,7 @@ WRITES = {
 DISK = SOURCE / "core/files/place.py"
 """The only module that removes or renames, and only in a place that is our own, or into one."""
 OURS = {DISK, SOURCE / "core/files/private.py"}
-LATE = {"format.py"}
+LATE = {"format.py", "manifest.py"}
 """Modules that are themselves imported only where they are used."""
 OWN_FOLDERS = {SOURCE / "demo/build.py", SOURCE / "demo/planting.py"}
 
