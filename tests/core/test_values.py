@@ -117,6 +117,7 @@ hands = st.builds(
     check=checks,
     may_skip=st.booleans(),
     rebinds=st.lists(texts, max_size=2).map(tuple),
+    command=st.lists(texts, max_size=2).map(tuple),
     back=st.none() | st.builds(HandStep, id=texts, asks=texts, why=texts, check=checks),
 )
 

@@ -343,17 +343,19 @@ def go_back(
 @INSTALL_WORD
 @click.option("--done", default="", metavar="STEP", help="say that a step was done that cannot be seen")
 @click.option("--skip", default="", metavar="STEP", help="leave a step out that may be left out")
+@click.option("--run", default="", metavar="STEP", help="run the command of a step, now and at later updates")
 @ANSWERS
 @AS_JSON
-def go_on(install: str, done: str, skip: str, answers: str | None, as_json: bool) -> None:
+def go_on(install: str, done: str, skip: str, run: str, answers: str | None, as_json: bool) -> None:
     """Take up an update that waits: look whether the step was done, then carry on."""
-    if done and skip:
-        raise Misuse("done-and-skip", "--done and --skip exclude each other", way_out="Give one of them.")
+    if sum(map(bool, (done, skip, run))) > 1:
+        says = "--done, --skip and --run exclude each other"
+        raise Misuse("done-and-skip", says, way_out="Give one of them.")
     bench = bench_of()
     target = bench.shelf.find(install)
     with cancelling() as cancel:
         outcome = bench.updates.go_on(
-            target, done=done, skip=skip, answers=_read_answers(answers), cancel=cancel
+            target, done=done, skip=skip, run=run, answers=_read_answers(answers), cancel=cancel
         )
     _finish_with_proof(target, outcome, as_json)
 

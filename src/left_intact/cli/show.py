@@ -131,6 +131,8 @@ def _stage_words(stage: Stage) -> str:
     from left_intact.core.model.stages import Carry, HandStep
 
     if isinstance(stage, Carry):
+        if safe := [m for m in stage.moves if m.safeguard and not m.changes_disk]:
+            return f"{count(len(safe), 'copy', 'copies')} made safe, {size(sum(m.bytes for m in safe))}"
         leads = f"to {bearable(stage.reaches)}: " if stage.reaches else ""
         return f"{leads}{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
     if isinstance(stage, HandStep):
@@ -141,6 +143,11 @@ def _stage_words(stage: Stage) -> str:
 def questions_text(plan: Plan) -> str:
     lines = []
     for question in plan.questions:
+        if question.is_choice:
+            others = listed([option for option in question.options if option != question.choice])
+            choice = f"{question.choice} (or {others})"
+            lines.append(f"  {question.id}: {question.asks}, {question.note}: {choice}")
+            continue
         lines.append(f"? {question.id}: {question.asks}" + (f" ({question.note})" if question.note else ""))
         for option, leads in zip(question.options, question.leads_to, strict=True):
             mark = "*" if option == question.choice else " "

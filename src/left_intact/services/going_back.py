@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -23,16 +23,26 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.back import BackInputs
     from left_intact.core.planning.today import Today
+    from left_intact.services.home import Home
 
 from left_intact.services.other_stages import OtherStages
 from left_intact.services.runs import Runs, it_stands
+from left_intact.services.surveys import Surveys
 from left_intact.services.values import WentBack
 
 _MAY_GO_BACK = (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
 
 
+DrawAgain = Callable[["Install", Update, Mapping[str, str]], "Plan"]
+
+
 class GoingBack(Runs):
     """Going back, drawn as a plan and carried out like one."""
+
+    def __init__(self, home: Home, surveys: Surveys, draw_again: DrawAgain) -> None:
+        """`draw_again` draws the plan of an update anew."""
+        super().__init__(home, surveys)
+        self._draw_again = draw_again
 
     """An update is undone on the tree as it lies today."""
 
@@ -98,7 +108,7 @@ class GoingBack(Runs):
                 if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)
             ]
             times = first_times(journal, update.id, behind)
-        survey = self.surveys.survey(install, report=report)
+        survey = self.surveys.survey(install, may_lack=True, report=report)
         places = {at for segment in segments for at in segment.touched}
         today = self._today(survey, update.roots, places)
         wanted = {
@@ -207,7 +217,7 @@ class GoingBack(Runs):
         )
 
     def outside(self, install: Install) -> Outside:
-        return OtherStages(self, self.surveys, install, self.inputs)
+        return OtherStages(self, self.surveys, install, self.inputs, self._draw_again)
 
 
 def _segments(journal: Journal, update: Update, behind: int) -> tuple[Any, ...]:

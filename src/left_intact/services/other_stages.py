@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.place import At, Root, is_spot
 from left_intact.core.model.update import Update
 
@@ -15,11 +16,17 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.chain import Drawn
     from left_intact.core.model.entry import Entry, Folder
     from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.release import Release
     from left_intact.core.model.stages import HandStep, Later
     from left_intact.core.planning.back import BackInputs
+    from left_intact.core.planning.later import Situation
 
 from left_intact.services.records import Records
 from left_intact.services.surveys import Surveys
+
+_TEXT_MOST = 1 << 20
+"""Bytes of a copy of settings that are read to be merged."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +37,7 @@ class OtherStages:
     surveys: Surveys
     install: Install
     back_inputs: Callable[..., BackInputs]
+    again: Callable[[Install, Update, Mapping[str, str]], Plan]
 
     def was_done(self, step: HandStep, update: Update) -> bool:
         from left_intact.core.proving.hand_steps import was_done
@@ -46,6 +54,16 @@ class OtherStages:
             extra_readings=asked,
             known=pages,
         )
+
+    def draw_again(self, update: Update, answers: Mapping[str, str]) -> Plan:
+        return self.again(self.install, update, answers)
+
+    def run_command(self, step: HandStep, update: Update) -> bool:
+        from left_intact.core.proving.run_step import run_step
+
+        if not self.records.is_allowed(self.install, step.command):
+            return False
+        return run_step(update.roots[0].place, step.command)
 
     def tree(self, roots: tuple[Root, ...]) -> Mapping[At, tuple[Entry, FileClass]]:
         from left_intact.core.files.identity import identity_of
@@ -80,7 +98,6 @@ class OtherStages:
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
         from left_intact.core.carrying.chain import Drawn
         from left_intact.core.planning.back import PLANNER, draw_segment
-        from left_intact.core.planning.later import Situation
         from left_intact.core.planning.routes.registry import later_planner
 
         if later.planner == PLANNER:
@@ -91,7 +108,28 @@ class OtherStages:
             inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])
             carry, questions, blockers = draw_segment(inputs)
             return Drawn(carry=carry, questions=questions, blockers=tuple(f.says for f in blockers))
-        situation = Situation(
+        drawn = later_planner(later.planner)(self._situation(later, update, answers))
+        return Drawn(
+            carry=drawn.carry,
+            questions=drawn.questions,
+            blockers=tuple(f.says for f in drawn.blockers),
+            notes=drawn.notes,
+        )
+
+    def _situation(self, later: Later, update: Update, answers: Mapping[str, str]) -> Situation:
+        """All that a stage is drawn from whose turn has come."""
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.carrying.touched import made_by_hand, made_safe
+        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.tree import first_bytes
+        from left_intact.core.planning.later import Situation
+
+        box = self.records.strongbox(self.install)
+        with Journal(box.journal_path) as journal:
+            saved, made = made_safe(journal, update.id), made_by_hand(journal, update.id)
+        others = [(root.label, root.place) for root in update.roots if root.label and not is_spot(root.label)]
+        read = roots_reader(update.roots[0].place, others)
+        return Situation(
             install=self.install.name,
             roots=update.roots,
             tree=self.tree(update.roots),
@@ -100,11 +138,22 @@ class OtherStages:
             baseline=self.surveys.baseline(self.install, None),
             sheet=self.surveys.sheet_of(self.install),
             answers=answers,
+            saved=saved,
+            made=made,
+            read=lambda at: read(at.shown),
+            read_saved=lambda digest: first_bytes(box.object_path(digest), _TEXT_MOST),
+            coming=self._coming(update),
         )
-        drawn = later_planner(later.planner)(situation)
-        return Drawn(
-            carry=drawn.carry, questions=drawn.questions, blockers=tuple(f.says for f in drawn.blockers)
-        )
+
+    def _coming(self, update: Update) -> Release | None:
+        """What an update lays, where it still lies there and can be looked into."""
+        if not update.arrivals:
+            return None
+        try:
+            arrival = self.surveys.arrival(self.install, update.arrivals[0][0])
+        except LeftIntactError:
+            return None
+        return arrival.release if arrival.shape != "file" else None
 
 
 def _folders(roots: tuple[Root, ...], found: list[tuple[At, Folder]]) -> dict[At, Entry]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Sequence
+from hashlib import sha256
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
@@ -11,6 +14,11 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Release
+
+
+def _command_key(install: Install, command: Sequence[str]) -> str:
+    words = json.dumps(list(command))
+    return f"command-{install.id}-{sha256(words.encode()).hexdigest()}"
 
 
 class Records(Service):
@@ -97,6 +105,14 @@ class Records(Service):
             if (release := self.library.baseline(install, update.id)) is not None:
                 return release
         return self.library.baseline(install, 0)
+
+    def allow_command(self, install: Install, command: Sequence[str]) -> None:
+        """Remember that these very words may be run for an install, as a step around its updates."""
+        self.library.set_choice(_command_key(install, command), "allowed")
+
+    def is_allowed(self, install: Install, command: Sequence[str]) -> bool:
+        """Whether the person allowed these very words."""
+        return bool(command) and self.library.choice(_command_key(install, command)) == "allowed"
 
     def note_version(self, install: Install, version: str) -> None:
         """What the shelf says is installed, until the next survey."""

@@ -50,13 +50,16 @@ class Surveys(Service):
         *,
         baseline: str | None = None,
         sheet: str | None = None,
+        may_lack: bool = False,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Survey:
-        """Read and classify an install; changes nothing of it."""
+        """Read and classify an install; changes nothing of it. With `may_lack` its folder may be gone, as a
+        step by hand takes it away: it counts as empty, and what was last known of it stays on record.
+        """
         known_sheet = self.sheet_of(install, sheet)
         known = cache(lambda: self.inputs_for(install, self.baseline(install, baseline), known_sheet, None))
-        survey = self.read(install, known, known_sheet, report, cancel)
+        survey = self.read(install, known, known_sheet, report, cancel, may_lack=may_lack)
         if baseline is not None and (release := known().baseline) is not None:
             refuse_other_version(release, survey, baseline)
         return survey
@@ -90,6 +93,8 @@ class Surveys(Service):
         report: Report,
         cancel: CancelToken | None,
         just_read: Survey | None = None,
+        *,
+        may_lack: bool = False,
     ) -> Survey:
         """Walk and sort an install, and keep what was found; `known` may be a function, called while it is
         walked. What was `just_read` is not walked again.
@@ -101,6 +106,9 @@ class Surveys(Service):
         tree: Tree | None = None
         if just_read is not None and (just_read.root, just_read.roots) == (install.root, roots):
             tree = Tree(root=just_read.root, pages=tuple(just_read.findings.pages))
+        is_gone = may_lack and not os.path.lexists(install.root)
+        if is_gone:
+            tree = Tree(root=install.root, pages=())
 
         @cache
         def before() -> PreviousSurvey:
@@ -119,6 +127,8 @@ class Surveys(Service):
             report=report,
             cancel=cancel,
         )
+        if is_gone:
+            return survey
         by = known() if callable(known) else known
         self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)
         self._note_summary(install, survey)
@@ -277,6 +287,7 @@ class Surveys(Service):
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host
         from left_intact.core.files.identity import identity_of
+        from left_intact.core.files.names import lies_in
         from left_intact.core.files.place import able
         from left_intact.core.files.roots import is_apart
         from left_intact.core.planning.circumstances import BOX, Circumstances
@@ -288,7 +299,10 @@ class Surveys(Service):
             Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))
             for label, p in places
         )
-        box = strongbox_for(root, install.name, self.home, self.library.box(install))
+        clear = self.sheet_of(install).clear
+        box = strongbox_for(
+            root, install.name, self.home, self.library.box(install), outside=clear is not None
+        )
         name_bytes, path_bytes = host.longest_names(root)
         return Circumstances(
             free=host.free_bytes(os.path.dirname(root)),
@@ -300,6 +314,8 @@ class Surveys(Service):
             name_bytes=name_bytes,
             path_bytes=path_bytes,
             links=able().links,
+            box_beside=box.folder if lies_in(box.folder, os.path.dirname(root)) else "",
+            ghost=_ghost(root, clear.ghost) if clear is not None else None,
             roots=roots,
             rooms=host.rooms({BOX: box.folder, **{r.label: r.place for r in roots}}),
         )
@@ -648,3 +664,14 @@ def _refuse_other(install: Install, release: Release, path: str) -> None:
         path=path,
         way_out="Name another, or leave it out: what is known goes on without.",
     )
+
+
+def _ghost(root: str, path: str) -> Root | None:
+    """The folder in which a former install may have left something, if it is there."""
+    from left_intact.core.files.identity import identity_of
+
+    if not path:
+        return None
+    folder = os.path.realpath(os.path.join(root, os.path.dirname(path)))
+    identity = identity_of(folder)
+    return Root(label="ghost", place=folder, identity=identity) if identity is not None else None

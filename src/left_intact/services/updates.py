@@ -39,7 +39,7 @@ class Updates(Runs):
 
     def __init__(self, home: Home, surveys: Surveys) -> None:
         super().__init__(home, surveys)
-        self.back = GoingBack(home, surveys)
+        self.back = GoingBack(home, surveys, self._draw_again)
 
     def draft(
         self,
@@ -51,12 +51,14 @@ class Updates(Runs):
         into: str | None = None,
         sheet: str | None = None,
         just_read: Survey | None = None,
+        under_way: bool = False,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Draft:
         """Read all that a plan is drawn from; changes nothing of the install.
 
-        `just_read` is a survey of the disk as it is now, and spares another.
+        `just_read` is a survey of the disk as it is now, and spares another. `under_way` draws for an update
+        that has begun, and waits.
         """
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.model.plan import Route
@@ -69,7 +71,8 @@ class Updates(Runs):
         if into and wanted is not Route.SIDE_BY_SIDE:
             raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
         install = self.now(install)
-        self.refuse_if_open(install)
+        if not under_way:
+            self.refuse_if_open(install)
         names = self.surveys.names_of(install) if isinstance(arrival, str) or baseline else None
         if isinstance(arrival, str):
             arrival = self.surveys.arrival(
@@ -104,6 +107,7 @@ class Updates(Runs):
             replace_at=weights().replace,
             retire_at=weights().retire,
             noted=noted,
+            offered=self._offered(install),
             parts=parts_that_came(survey, arrival),
             donor=self.surveys.donor(
                 arrival,
@@ -113,6 +117,14 @@ class Updates(Runs):
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
+
+    def _offered(self, install: Install) -> str:
+        """The newest version that is on offer, by what was last known of its outlets and what waits."""
+        from left_intact.core.model.waits import newest_of
+
+        known = [one.version for one in self.library.arrivals(install)]
+        known += [offer.version for offer in self.library.offers(install) if not offer.pack]
+        return newest_of(known)
 
     def _by_fitting(
         self,
@@ -192,6 +204,20 @@ class Updates(Runs):
                 )
             return Outcome(update=update, proven=self.prove_run(install, update, report))
 
+    def _draw_again(self, install: Install, update: Update, answers: Mapping[str, str]) -> Plan:
+        """The plan of an update that has begun, on the tree as it lies now. Raises `changed-meanwhile` where
+        that cannot be done.
+        """
+        from left_intact.core.model.plan import Route
+
+        if left_behind(update.roots) or update.route == Route.CONTENT_PACK:
+            says = "what a step by hand has changed is part of the plan, and it cannot be drawn again"
+            way_out = "Give the update up (give-up), and begin it anew."
+            raise LeftIntactError("changed-meanwhile", says, path=install.root, way_out=way_out)
+        draft = self.draft(install, update.arrival, route=update.route, under_way=True)
+        known = {question.id: question.options for question in draft.plan().questions}
+        return draft.plan({q: said for q, said in answers.items() if said in known.get(q, ())})
+
     def _box_for(self, install: Install, plan: Plan) -> Strongbox:
         """The strongbox; a new one is made at home where a step by hand removes the install, and may take
         more with it.
@@ -262,8 +288,20 @@ class Updates(Runs):
                 release = _without(came, stage.shipped.without)
         if release is not None:
             self.library.set_baseline(install, update.id, release)
+        self._hold(install, update)
         if whole or any(one.path == update.arrival for one in self.library.arrivals(install)):
             self.library.clear_waiting(install, update.arrival, update.to_version)
+
+    def _hold(self, install: Install, update: Update) -> None:
+        """Hold an install at the version that was wanted though a newer one is on offer."""
+        from left_intact.core.carrying.journal import Journal
+        from left_intact.core.model.outlet import Hold
+
+        with Journal(self.strongbox(install).journal_path) as journal:
+            beyond = journal.inputs(update.id).get("hold_at", "")
+        if beyond and self.library.hold(install) is None:
+            reason = "you wanted this one, though a newer one is on offer"
+            self.library.set_hold(install, Hold(beyond=beyond, reason=reason, until=""))
 
     def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
         try:
@@ -485,12 +523,15 @@ class Updates(Runs):
         *,
         done: str = "",
         skip: str = "",
+        run: str = "",
         answers: Mapping[str, str] | None = None,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Outcome:
-        """Take up an update that waits: look whether the step was done, then carry on. Raises
-        `nothing-waits`, `not-done-yet`.
+        """Take up an update that waits: look whether the step was done, then carry on.
+
+        `run` names a step whose command may be run, from now on at each update. Raises `nothing-waits`,
+        `not-done-yet`, `no-command`.
         """
         from left_intact.core.carrying.recovery import go_on
 
@@ -499,8 +540,10 @@ class Updates(Runs):
         box = self.strongbox(install)
         if not box.exists:
             raise _nothing_waits(install)
+        if run:
+            self._allow(install, run)
         with self.noting(install, box):
-            run = go_on(
+            now = go_on(
                 box,
                 self.back.outside(install),
                 install.root,
@@ -510,11 +553,20 @@ class Updates(Runs):
                 report=report,
                 cancel=cancel,
             )
-        if run.state is State.WAITING:
-            return Outcome(update=run, proven=None)
+        if now.state is State.WAITING:
+            return Outcome(update=now, proven=None)
         with it_stands("the update is carried out and on trial"):
-            self._ended(install, run)
-            return Outcome(update=run, proven=self.prove_run(install, run, report))
+            self._ended(install, now)
+            return Outcome(update=now, proven=self.prove_run(install, now, report))
+
+    def _allow(self, install: Install, step: str) -> None:
+        """Remember that the command of the step that is waited for may be run."""
+        run = self.open_run(install)
+        waits = run.waits if run is not None else None
+        if waits is None or waits.step != step or not waits.command:
+            says = f"no step that is waited for has a command and is called {step}"
+            raise Misuse("no-command", says, way_out="See what it waits for: left-intact shelf.")
+        self.allow_command(install, waits.command)
 
     def was_done(self, install: Install) -> bool:
         """Whether it can be seen that the step an update waits for was done; changes nothing."""

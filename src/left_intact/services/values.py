@@ -73,10 +73,10 @@ class ShelfRow:
     def standing(self) -> Standing:
         """The first of all standings that fits."""
         fits = (
+            (self.state is State.WAITING, Standing.WAITS_FOR_YOU),  # a step by hand may have removed it
             (self.missing, Standing.MISSING),
             (bool(self.trouble), Standing.TROUBLED),
             (self.state in UNFINISHED, Standing.CUT_OFF),
-            (self.state is State.WAITING, Standing.WAITS_FOR_YOU),
             (bool(self.summary.get("unread")), Standing.UNREAD),
             (self.held is not None, Standing.HELD),
             (self.waiting is not None, Standing.READY),

@@ -33,7 +33,8 @@ from left_intact.core.model.packing import root_to_record
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.stages import Carry, HandStep, Later, Move, OnFailure, Sign, Verb
+from left_intact.core.model.proof import Witness
+from left_intact.core.model.stages import Carry, Consent, HandStep, Later, Move, OnFailure, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
@@ -48,6 +49,8 @@ class Drawn:
     questions: tuple[Question, ...] = ()
     blockers: tuple[str, ...] = ()
     """What stands against it, in words."""
+    notes: tuple[str, ...] = ()
+    """What is worth knowing of it afterwards."""
 
 
 class Outside(Protocol):
@@ -61,6 +64,12 @@ class Outside(Protocol):
 
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
         """Draw a stage on the tree as it lies now."""
+
+    def draw_again(self, update: Update, answers: Mapping[str, str]) -> Plan:
+        """Draw the plan of an update anew, on the tree as it lies now."""
+
+    def run_command(self, step: HandStep, update: Update) -> bool:
+        """Run the command of a step, where the person has allowed it; whether it was run and ended well."""
 
 
 @dataclass(slots=True)
@@ -177,6 +186,8 @@ def _begin(
         if isinstance(stage := plan.stages[0], Carry) and len(plan.stages) == 1:
             first = _whole(stage, roots, plan.roots, names, record, plan)
         update = journal.begin(record=record, stages=plan.stages, kind=kind, first=first)
+        if first is None and (seq := _first_carry(plan)) > 1:  # days may pass before its turn comes
+            journal.put_witness(update.id, seq, _witness(plan.carries[0], plan.roots, record, plan))
         chain = Chain(box, journal, update, outside, roots, report, cancel, names)
         if first is not None:
             chain.fresh[1] = first.steps
@@ -309,20 +320,43 @@ def advance(chain: Chain, plan: Plan | None = None) -> Update:
             if not _hand_step(chain, stage):
                 return chain.again()
             continue
-        carry = _draw_later(chain, stage) if stage.kind == "later" else _drawn_before(chain, stage, plan)
+        whole: Plan | None = None
+        is_new = stage.kind == "later" or (plan is None and _ground_moved(chain, stage))
+        if stage.kind == "later":
+            carry = _draw_later(chain, stage)
+        elif is_new:
+            carry, whole = _draw_again(chain, stage)
+        else:
+            carry = _drawn_before(chain, stage, plan)
+            whole = plan if plan is not None and stage.seq == _first_carry(plan) else None
         if chain.again().state is State.WAITING and chain.update.waits is not None:
             return chain.update
+        if carry is None and is_new:
+            continue  # the person left it out
         if carry is not None:
-            whole = plan is not None and stage.seq == next(
-                n for n, s in enumerate(plan.stages, 1) if isinstance(s, Carry)
-            )
-            _begin_stage(chain, stage.seq, carry, plan if whole else None)
-        if stage.kind == "carry" or carry is not None:
-            _run_stage(chain, stage.seq)
+            _begin_stage(chain, stage.seq, carry, whole)
+        _run_stage(chain, stage.seq)
     return _finish(chain)
 
 
 _OVER = (StageState.DONE, StageState.SKIPPED, StageState.GIVEN_UP, StageState.UNDONE)
+
+
+def _first_carry(plan: Plan) -> int:
+    """The number of the first stage that changes something; 0 where there is none."""
+    return next((n for n, stage in enumerate(plan.stages, 1) if isinstance(stage, Carry)), 0)
+
+
+def _ground_moved(chain: Chain, stage: StageRow) -> bool:
+    """Whether a step by hand changed a place of a stage that was drawn before it, and has not begun."""
+    drawn = chain.journal.drawn(chain.update.id, stage.seq)
+    if drawn is None or stage.state is not StageState.PLANNED:
+        return False
+    places = {move.at for move in drawn.moves}
+    hands = [s for s in chain.stages() if s.kind == "hand" and s.seq < stage.seq and s.state in _OVER]
+    return any(
+        seen.at in places for hand in hands for seen in chain.journal.observed(chain.update.id, hand.seq)
+    )
 
 
 def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
@@ -347,6 +381,9 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
         update = chain.update
         said = {"from_version": update.from_version, "to_version": update.to_version}
         whole = _whole(carry, chain.roots, update.roots, chain.names, said, plan)
+        early = chain.journal.witness_of(update.id, stage)
+        if plan is None and (early.rows or early.kept.pages):
+            whole = replace(whole, witness=_over(early, whole.witness))
         chain.journal.put_carry(update.id, stage, whole)
         chain.journal.set_state(update.id, _going(update, State.STAGING))
         chain.fresh[stage] = whole.steps
@@ -367,14 +404,25 @@ def _whole(
     steps = steps_of(carry, roots, names)
     folders = touched_folders(steps, roots)
     folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
-    witness = witness_of(
+    return Whole(carry=carry, steps=steps, folders=folders, witness=_witness(carry, all_roots, said, plan))
+
+
+def _witness(
+    carry: Carry, all_roots: tuple[Root, ...], said: Mapping[str, Any], plan: Plan | None
+) -> Witness:
+    return witness_of(
         (*_left_alone(carry, plan), *carry.moves),
         plan.kept if plan is not None else Kept(),
         roots=tuple((r.label, r.place) for r in all_roots if r.label),
         version=said["from_version"],
         to_version=said["to_version"],
     )
-    return Whole(carry=carry, steps=steps, folders=folders, witness=witness)
+
+
+def _over(early: Witness, later: Witness) -> Witness:
+    """What was known when the run began, with what its stage agreed to when its turn came."""
+    rows = {**early.rows, **later.rows}
+    return replace(early, rows=rows, merged={**early.merged, **later.merged}, kept=early.kept.without(rows))
 
 
 def _left_alone(carry: Carry, plan: Plan | None) -> list[Move]:
@@ -575,8 +623,18 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
         ]
         journal.set_observed(update.id, stage.seq, rows)
     seen = step.check.sign is not Sign.SAID
-    if not (seen and chain.outside.was_done(step, update)):
-        waits = WaitsFor(step=step.id, asks=step.asks, why=step.why, may_skip=step.may_skip, can_be_seen=seen)
+    done = seen and chain.outside.was_done(step, update)
+    if not done and step.command and chain.outside.run_command(step, update):
+        done = not seen or chain.outside.was_done(step, update)
+    if not done:
+        waits = WaitsFor(
+            step=step.id,
+            asks=step.asks,
+            why=step.why,
+            may_skip=step.may_skip,
+            can_be_seen=seen,
+            command=step.command,
+        )
         journal.wait(update.id, stage.seq, waits)
         return False
     observe(chain, stage, StageState.DONE)
@@ -624,27 +682,70 @@ def _draw_later(chain: Chain, stage: StageRow) -> Carry | None:
     later, answers = stage.later, dict(stage.answers)
     assert later is not None
     drawn = chain.outside.draw(later, chain.update, answers)
+    return drawn.carry if _is_agreed(chain, stage, drawn, later.intends, later.consent) else None
+
+
+def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | None]:
+    """A stage that was drawn with its plan, on ground that a step by hand has moved meanwhile: within what
+    was agreed to it goes on, else the person is asked.
+    """
+    before = chain.journal.drawn(chain.update.id, stage.seq)
+    assert before is not None
+    answers = {**chain.journal.inputs(chain.update.id).get("answers", {}), **stage.answers}
+    plan = chain.outside.draw_again(chain.update, answers)
+    number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)
+    carry = plan.carries[number] if number < len(plan.carries) else Carry(moves=())
+    allowed = set(chain.journal.inputs(chain.update.id).get("allowed", ()))
+    faults = [f.says for f in plan.blockers if not (f.passable and f.code in allowed)]
+    drawn = Drawn(carry=carry, questions=plan.questions, blockers=tuple(faults))
+    intends = f"lay {chain.update.to_version}" if chain.update.to_version else "lay what came"
+    if not _is_agreed(chain, stage, drawn, intends, _consent_of(before, plan.roots)):
+        return None, None
+    return carry, plan
+
+
+_SLACK = 1 << 20
+
+
+def _consent_of(carry: Carry, roots: tuple[Root, ...]) -> Consent:
+    """What was agreed to with a stage that was shown whole."""
+    laid = sum(move.after.bytes for move in carry.moves if move.changes_disk and move.after is not None)
+    return Consent(
+        roots=tuple(root.label for root in roots),
+        classes=tuple({move.file_class for move in carry.moves}),
+        verbs=tuple({move.verb for move in carry.moves}),
+        bytes=laid + laid // 10 + _SLACK,
+    )
+
+
+def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consent: Consent) -> bool:
+    """Whether a stage may go on as it was drawn now; where it may not, the run waits, or leaves it out."""
+    answers = dict(stage.answers)
     why = ""
     options: tuple[str, ...] = ()
-    asks = f"{later.intends}: may it?"
+    asks = f"{intends}: may it?"
     step = f"stage-{stage.seq}"
     open_ones = [q for q in drawn.questions if q.answer is None]
     if drawn.blockers:
-        why, asks = "; ".join(drawn.blockers), f"{later.intends}: this stands in the way"
+        why, asks = "; ".join(drawn.blockers), f"{intends}: this stands in the way"
     elif open_ones:
         first = open_ones[0]
         step, asks, why, options = first.id, first.asks, "; ".join(first.leads_to), first.options
-    elif answers.get(step) != "lay" and (beyond := later.consent.covers(drawn.carry.moves)):
+    elif answers.get(step) != "lay" and (beyond := consent.covers(drawn.carry.moves)):
         why, options = beyond, ("lay", "leave")
     if answers.get(step) == "leave":
         chain.journal.set_stage(chain.update.id, stage.seq, StageState.SKIPPED)
         chain.journal.set_state(chain.update.id, _going(chain.update, State.CARRYING))
-        return None
+        return False
     if not why:
-        return drawn.carry
+        if drawn.notes:
+            notes = sorted({*chain.update.notes, *drawn.notes})
+            chain.journal.add_to_record(chain.update.id, {"notes": notes})
+            chain.again()
+        return True
     chain.journal.wait(
         chain.update.id,
         stage.seq,
         WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options),
     )
-    return None
+    return False

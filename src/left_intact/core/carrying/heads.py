@@ -158,4 +158,5 @@ def waits_from(said: Mapping[str, Any] | None) -> WaitsFor | None:
         may_skip=said.get("may_skip", False),
         can_be_seen=said.get("can_be_seen", True),
         options=tuple(said.get("options", ())),
+        command=tuple(said.get("command", ())),
     )

@@ -208,6 +208,12 @@ class Journal(Heads):
         )
         db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(whole.witness)))
 
+    def put_witness(self, update: int, stage: int, witness: Witness) -> None:
+        """What is known before the first change of a run, where days may pass before its first stage."""
+        with self._base.transaction() as db:
+            db.execute("DELETE FROM witness WHERE update_id = ? AND stage = ?", (update, stage))
+            db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(witness)))
+
     def drawn(self, update: int, stage: int) -> Carry | None:
         """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn
         comes.
@@ -493,6 +499,7 @@ def _waits_record(waits: WaitsFor) -> Record:
         "may_skip": waits.may_skip,
         "can_be_seen": waits.can_be_seen,
         "options": list(waits.options),
+        "command": list(waits.command),
     }
 
 

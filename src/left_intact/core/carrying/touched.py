@@ -85,6 +85,28 @@ def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
     return found
 
 
+def made_safe(journal: Journal, update: int) -> dict[At, tuple[Entry, FileClass]]:
+    """What stages of a run copied without changing it, since a step by hand would take it away."""
+    return {
+        step.at: (step.before, step.file_class)
+        for stage in in_force(journal, update)
+        for step in (journal.steps(update, stage.seq) if stage.kind == "carry" else ())
+        if step.before is not None and step.before == step.after
+    }
+
+
+def made_by_hand(journal: Journal, update: int) -> dict[At, Entry]:
+    """What lay there right after steps by hand that changed it."""
+    found: dict[At, Entry] = {}
+    for stage in in_force(journal, update):
+        for seen in journal.observed(update, stage.seq) if stage.kind == "hand" else ():
+            if seen.after is None:
+                found.pop(seen.at, None)
+            else:
+                found[seen.at] = seen.after
+    return found
+
+
 def _seen(known: Touch | None, *more: Entry | None) -> tuple[Entry, ...]:
     return (*(known.seen if known else ()), *(entry for entry in more if entry is not None))
 
@@ -112,9 +134,12 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
         return Witness(rows={}, version="", to_version="", merged={})
     whole = journal.witness_of(update, carries[0].seq)
     rows, merged, moved = dict(whole.rows), dict(whole.merged), set[At]()
+    own = {step.at for step in journal.steps(update, carries[0].seq) if step.before != step.after}
     for stage in stages:
         if stage.kind == "hand":
             for seen in journal.observed(update, stage.seq):
+                if stage.seq < carries[0].seq and seen.at in own:
+                    continue  # what the stage agreed to came after it
                 _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
                 if seen.after is None or seen.after.kind is not Kind.FOLDER:
                     moved.add(seen.at)
@@ -126,6 +151,7 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
                 rows[at] = replace(row, before=first)
             moved |= more.rows.keys()
             merged |= more.merged
+    _with_made_safe(journal, update, rows)
     run = journal.update(update)
     roots = tuple((root.label, root.place) for root in run.roots if root.label)
     return Witness(
@@ -136,6 +162,27 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
         roots=roots,
         kept=whole.kept.without(moved),
     )
+
+
+def _with_made_safe(journal: Journal, update: int, rows: dict[At, Witnessed]) -> None:
+    """What was made safe before a step by hand took it away is what was before. Where it lies again, under
+    its name or another, that is held against it; where it lies nowhere, it is missed.
+    """
+    safe = made_safe(journal, update)
+    gone: dict[str, list[At]] = {}
+    for at, (entry, _) in safe.items():
+        if at not in rows:
+            gone.setdefault(entry.digest, []).append(at)
+        elif rows[at].verb is not Verb.KEEP:
+            rows[at] = replace(rows[at], before=entry)
+    for at, row in rows.items():
+        digest = row.agreed.digest if row.agreed is not None and row.verb is Verb.REHOME else ""
+        if digest and gone.get(digest):
+            rows[at] = replace(row, before=safe[gone[digest].pop(0)][0])
+    for at in (one for places in gone.values() for one in places):
+        entry, kind = safe[at]
+        if kind.is_the_persons:
+            rows[at] = Witnessed(file_class=kind, verb=Verb.KEEP, before=entry, agreed=entry)
 
 
 def _observe(rows: dict[At, Witnessed], seen: Observed, file_class: FileClass | None) -> None:

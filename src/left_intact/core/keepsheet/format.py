@@ -5,9 +5,9 @@ docs/keepsheet.schema.json is made from it (`left-intact sheet --schema`).
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.pattern import is_pattern, why_no_pattern
@@ -121,6 +121,81 @@ class FirstStart(Strict):
     folders: list[Below] = []
 
 
+class Step(Strict):
+    """A step around the swap that the person does, or a command that they allowed."""
+
+    id: str = Field(default="", max_length=60, pattern=r"^[a-z0-9-]*$")
+    when: Literal["before", "removed", "laid", "started", "after"] = "after"
+    do: str = Field(min_length=1, max_length=400)
+    why: str = ""
+    gone: Below | None = Field(default=None, description="it is done once this is not there")
+    appears: Below | None = Field(default=None, description="it is done once this is there")
+    version: str = Field(default="", description="it is done once the install reads this version")
+    file: Below | None = Field(default=None, description="it is done once this settings file has `key`")
+    key: str = ""
+    value: str = ""
+    skip: bool = Field(default=False, description="whether it may be left out")
+    parts: list[Pattern] = Field(default=[], description="only where something that meets one changes")
+    command: list[str] = Field(
+        default=[], max_length=20, description="words of a command that does it; run once it was allowed"
+    )
+    undo: str = Field(default="", description="what undoes it, in words")
+
+    @model_validator(mode="after")
+    def _one_sign(self) -> Self:
+        signs = [self.gone, self.appears, self.version or None, self.file]
+        if sum(sign is not None for sign in signs) > 1:
+            raise ValueError("only one of gone, appears, version and file")
+        if self.file is not None and not self.key:
+            raise ValueError("file needs a key")
+        return self
+
+
+class Test(Strict):
+    """How a part, or the whole, is tried after an update."""
+
+    title: str = Field(min_length=1)
+    configuration: str = Field(default="", alias="with")
+    look: str = ""
+    parts: list[Pattern] = []
+
+
+class WorkaroundOf(Strict):
+    """Something done against a fault of some versions."""
+
+    what: str = Field(min_length=1)
+    since: str = Field(default="", alias="from")
+    until: str = ""
+    reason: str = ""
+
+
+def _from_here(path: str) -> str:
+    if path.startswith("/") or "\\" in path or not path.strip("./"):
+        raise ValueError("a path from the install, with forward slashes")
+    return path
+
+
+class Clear(Strict):
+    """How a program is cleared that cannot be laid over the old one."""
+
+    because: str = Field(min_length=1)
+    wipes: bool = Field(default=True, description="whether removing it takes its data along")
+    by_hand: bool = Field(
+        default=False,
+        alias="by-hand",
+        description="whether the device is reached only by a bridge or its own file browser",
+    )
+    device: str = ""
+    remove: str = ""
+    lay: str = ""
+    start: str = ""
+    prompt: str = Field(default="", description="what it asks on the way, and the right answer")
+    ghost: Annotated[str, AfterValidator(_from_here)] | None = Field(
+        default=None, description="from the install: what a former one may leave behind, still in the way"
+    )
+    unghost: str = ""
+
+
 class Sheet(Strict):
     """A keepsheet: what is known about one program."""
 
@@ -137,6 +212,10 @@ class Sheet(Strict):
     tie: list[Tie] = []
     things: list[Things] = []
     first_start: FirstStart = Field(default=FirstStart(), alias="first-start")
+    step: list[Step] = []
+    test: list[Test] = []
+    workaround: list[WorkaroundOf] = []
+    clear: Clear | None = None
 
 
 def json_schema() -> dict[str, object]:

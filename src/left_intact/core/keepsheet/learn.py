@@ -28,6 +28,9 @@ _LIST_KEYS = {
     "wish": ("file", "key"),
     "tie": ("to",),
     "things": ("counts",),
+    "step": ("do",),
+    "test": ("title", "with"),
+    "workaround": ("what",),
 }
 """Tables of which there are many, and what tells one from the other."""
 _LEARN_FILES, _LEARN_CERTAINTY = 3, 0.95
@@ -84,6 +87,10 @@ def merged(mine: str, given: str) -> tuple[str, list[str]]:
         for row in other.get(name, []):
             if not _add_to_list(document, name, dict(row), replace=False):
                 differ.append(f"[[{name}]] {' '.join(str(row.get(k, '')) for k in same)}")
+    if other.get("clear") and not document.get("clear"):
+        document["clear"] = other["clear"]
+    elif other.get("clear") and dict(document["clear"]) != dict(other["clear"]):
+        differ.append("[clear] says something else there")
     start = other.get("first-start", {})
     for key in ("files", "folders"):
         if start.get(key):

@@ -8,14 +8,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from left_intact.core.model.around import ClearRule, StepRule, TestRule, When, Workaround
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.stages import Sign
 from left_intact.core.model.things import ThingRule
 
 if TYPE_CHECKING:
     from pydantic import ValidationError
 
-    from left_intact.core.keepsheet.format import Sheet
+    from left_intact.core.keepsheet.format import Clear, Sheet, Step
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,6 +43,12 @@ class Keepsheet:
     """Patterns of what a first start writes."""
     things: tuple[ThingRule, ...] = ()
     """How titles, mods and the like are counted."""
+    steps: tuple[StepRule, ...] = ()
+    """Steps around the swap, in their order."""
+    tests: tuple[TestRule, ...] = ()
+    workarounds: tuple[Workaround, ...] = ()
+    clear: ClearRule | None = None
+    """How it is cleared, where it cannot be laid over the old one."""
 
     def renames_in(self, path: str) -> tuple[tuple[str, str], ...]:
         return tuple((old, new) for file, old, new in self.renamed if file == path)
@@ -58,6 +66,10 @@ class Keepsheet:
             ties=(*under.ties, *self.ties),
             first_start=(*under.first_start, *self.first_start),
             things=(*self.things, *under.things),
+            steps=(*under.steps, *self.steps),
+            tests=(*under.tests, *self.tests),
+            workarounds=(*under.workarounds, *self.workarounds),
+            clear=self.clear or under.clear,
         )
 
 
@@ -94,6 +106,57 @@ def parse_sheet(text: str, where: str) -> Keepsheet:
             ThingRule(counts=t.counts, files=t.files, file=t.file or "", at=t.at, name=t.name, on=t.on)
             for t in sheet.things
         ),
+        steps=tuple(_step(number, one) for number, one in enumerate(sheet.step, 1)),
+        tests=tuple(
+            TestRule(title=t.title, with_=t.configuration, look=t.look, parts=tuple(t.parts))
+            for t in sheet.test
+        ),
+        workarounds=tuple(
+            Workaround(what=w.what, since=w.since, until=w.until, reason=w.reason) for w in sheet.workaround
+        ),
+        clear=_clear(sheet.clear),
+    )
+
+
+def _step(number: int, one: Step) -> StepRule:
+    signs = {
+        Sign.GONE: one.gone,
+        Sign.APPEARS: one.appears,
+        Sign.VERSION_READS: one.version or None,
+        Sign.SETTING_HAS: one.file,
+    }
+    sign = next((sign for sign, said in signs.items() if said is not None), Sign.SAID)
+    reads = sign is Sign.VERSION_READS
+    return StepRule(
+        id=one.id or f"step-{number}",
+        when=When(one.when),
+        do=one.do,
+        why=one.why,
+        sign=sign,
+        path="" if reads else (signs.get(sign) or ""),
+        key=one.key,
+        value=one.version if reads else one.value,
+        may_skip=one.skip,
+        parts=tuple(one.parts),
+        command=tuple(one.command),
+        undo=one.undo,
+    )
+
+
+def _clear(one: Clear | None) -> ClearRule | None:
+    if one is None:
+        return None
+    return ClearRule(
+        because=one.because,
+        wipes=one.wipes,
+        by_hand=one.by_hand,
+        device=one.device,
+        remove=one.remove,
+        lay=one.lay,
+        start=one.start,
+        prompt=one.prompt,
+        ghost=one.ghost or "",
+        unghost=one.unghost,
     )
 
 

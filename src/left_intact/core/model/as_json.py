@@ -142,6 +142,7 @@ def waits_json(waits: WaitsFor | None) -> Json | None:
         "may_skip": waits.may_skip,
         "can_be_seen": waits.can_be_seen,
         "options": list(waits.options),
+        "command": list(waits.command),
     }
 
 

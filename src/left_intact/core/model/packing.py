@@ -327,6 +327,7 @@ def hand_to_record(step: HandStep) -> Record:
         "back": hand_to_record(step.back) if step.back else None,
         "may_skip": step.may_skip,
         "rebinds": list(step.rebinds),
+        "command": list(step.command),
     }
 
 
@@ -345,6 +346,7 @@ def hand_from_record(said: Mapping[str, Any]) -> HandStep:
         back=hand_from_record(said["back"]) if said.get("back") else None,
         may_skip=said.get("may_skip", False),
         rebinds=tuple(said.get("rebinds", ())),
+        command=tuple(said.get("command", ())),
     )
 
 

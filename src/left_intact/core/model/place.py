@@ -43,9 +43,13 @@ SPOT = "shortcuts "
 """How the label begins of a folder of which only what a plan names is looked at, as one with shortcuts."""
 
 
+LOOKED_AT = "looked at "
+"""The same, of a folder in which nothing is ever laid."""
+
+
 def is_spot(label: str) -> bool:
     """Whether nothing of a root but what a plan names is any of its business."""
-    return label.startswith(SPOT)
+    return label.startswith((SPOT, LOOKED_AT))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

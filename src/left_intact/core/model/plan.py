@@ -80,6 +80,8 @@ class Question:
     answer: str | None = None
     paths: tuple[str, ...] = ()
     note: str = ""
+    is_choice: bool = False
+    """Whether it is no question but something that may be chosen otherwise: nobody is asked."""
 
     @property
     def choice(self) -> str:

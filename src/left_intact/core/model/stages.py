@@ -184,6 +184,8 @@ class Sign(StrEnum):
     APPEARS = "appears"
     VERSION_READS = "version reads"
     SETTING_HAS = "setting has"
+    SAME = "same"
+    """All files of the install lie in the folder at `at` too, byte for byte."""
     SAID = "said"
     """It cannot be seen: the person says so."""
 
@@ -213,6 +215,8 @@ class HandStep:
     may_skip: bool = False
     rebinds: tuple[str, ...] = ()
     """Labels of roots that may vanish meanwhile, or come back as another folder."""
+    command: tuple[str, ...] = ()
+    """Words of a command that does it; run only where the person has allowed these very words."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -68,6 +68,8 @@ class WaitsFor:
     """Whether it is seen by looking that it was done; else the person says so."""
     options: tuple[str, ...] = ()
     """Of a question: the answers."""
+    command: tuple[str, ...] = ()
+    """Words of a command that does it, where there is one."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -31,6 +31,16 @@ class Waits:
         return order is None or order > 0
 
 
+def newest_of(versions: Iterable[str]) -> str:
+    """The newest of some versions; those that cannot be compared with it are passed over."""
+    newest = ""
+    for text in versions:
+        version, best = Version.parse(text), Version.parse(newest)
+        if version is not None and (best is None or version.compare(best) == 1):
+            newest = text
+    return newest
+
+
 def channel_of(version: str) -> str:
     """Whether a version or the name of a release is an early one, by its own words."""
     return PREVIEW if _EARLY.search(version) else STABLE

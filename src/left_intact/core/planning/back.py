@@ -7,6 +7,7 @@ before.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
@@ -21,6 +22,7 @@ from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
+from left_intact.core.planning.restoring import PLANNER as RESTORE
 from left_intact.core.planning.space import room_for
 from left_intact.core.planning.today import Today
 
@@ -100,6 +102,7 @@ def draw_back(inputs: BackInputs) -> Plan:
     """The plan for taking an update back. Its one question has a default, so going back is one key."""
     sketch = _Sketch(inputs)
     question = _draw(sketch, inputs.segments[0].touched)
+    _make_safe(sketch)
     space = room_for(sketch.moves, inputs.facts)
     faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.facts)
     faults += _unreadable(inputs)
@@ -122,6 +125,34 @@ def draw_back(inputs: BackInputs) -> Plan:
         undoes=(inputs.update,),
         inputs=_told(inputs),
     )
+
+
+def _stays(sketch: _Sketch) -> list[str]:
+    """What was used since and is to stay, where the way back takes it away on its way."""
+    question = _question(sketch)
+    return [at.shown for at in sketch.used] if question is not None and question.choice == "stay" else []
+
+
+def _make_safe(sketch: _Sketch) -> None:
+    """Where the way back removes the program by hand, all that is the person's now is copied first."""
+    hand = sketch.inputs.segments[0].hand
+    if hand is None or "" not in hand.rebinds:
+        return
+    spoken = {move.at for move in sketch.moves}
+    for at, entry, kind in sketch.inputs.today.persons():
+        if at not in spoken:
+            sketch.moves.append(
+                Move(
+                    at=at,
+                    verb=Verb.KEEP,
+                    file_class=kind,
+                    because="saved first: a step by hand removes it",
+                    bytes=entry.bytes,
+                    before=entry,
+                    after=entry,
+                    safeguard=True,
+                )
+            )
 
 
 def _told(inputs: BackInputs) -> Mapping[str, Any]:
@@ -181,6 +212,20 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
         )
         if segment.hand is not None:
             stages.append(segment.hand)
+    if any(move.safeguard for move in sketch.moves):
+        stages.append(
+            Later(
+                planner=RESTORE,
+                intends="put back what was yours and newer",
+                consent=Consent(
+                    roots=tuple(root.label for root in inputs.roots),
+                    classes=tuple(FileClass),
+                    verbs=(Verb.KEEP, Verb.CARRY),
+                    bytes=sum(move.bytes for move in sketch.moves if move.safeguard),
+                ),
+                with_={"new": "only", "over": json.dumps(_stays(sketch))},
+            )
+        )
     return tuple(stages)
 
 

@@ -32,6 +32,10 @@ class Circumstances:
     """How long one name may be."""
     path_bytes: int = 4095
     """How long a whole path may be, the root's included."""
+    box_beside: str = ""
+    """Where the strongbox lies, where that is beside the install and a step by hand may take it along."""
+    ghost: Root | None = None
+    """The folder in which a former install may have left something that is still in the way."""
     links: bool = True
     """Whether the file system holds links."""
     roots: tuple[Root, ...] = ()

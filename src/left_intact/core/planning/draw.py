@@ -15,8 +15,9 @@ from left_intact.core.model.plan import Plan
 from left_intact.core.model.stages import Carry
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
+from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.inputs import PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.routes.registry import choices, choose
 from left_intact.core.planning.space import room_for
 
@@ -32,14 +33,17 @@ def draw_up(inputs: PlanInputs) -> Plan:
     facts = drawing.facts or inputs.facts
     space = room_for(moves, facts)
     arrival = drawing.arrival or inputs.arrival
+    to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
+    changing = [move.path for move in moves if move.changes_disk]
+    before, after = around(inputs.sheet, changing, here=inputs.survey.version_text, to=to_version)
     return Plan(
         install=inputs.install,
         roots=roots_of(inputs.survey, facts),
         from_version=inputs.survey.version_text,
-        to_version=arrival.release.version_text if drawing.to_version is None else drawing.to_version,
+        to_version=to_version,
         route=planner.name,
         routes=choices(inputs),
-        stages=drawing.stages,
+        stages=(*before, *drawing.stages, *after) if _does_something(drawing) else drawing.stages,
         kept=drawing.kept,
         merges=drawing.merges,
         questions=drawing.questions,
@@ -66,6 +70,11 @@ def draw_up(inputs: PlanInputs) -> Plan:
             }
         ),
     )
+
+
+def _does_something(drawing: Drawing) -> bool:
+    """Whether there is anything to have steps around."""
+    return any(not isinstance(stage, Carry) or stage.moves for stage in drawing.stages)
 
 
 def roots_of(survey: Survey, facts: Circumstances) -> tuple[Root, ...]:

@@ -51,6 +51,8 @@ class PlanInputs:
     """What came to be laid in order; None where it is no such thing."""
     over: bool = False
     """Whether what comes is laid over what lies here without question: nothing is set aside for it."""
+    offered: str = ""
+    """The newest version that outlets offer, as far as is known."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
 

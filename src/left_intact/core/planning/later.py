@@ -30,6 +30,16 @@ class Situation:
     baseline: Release | None = None
     sheet: Keepsheet = NO_SHEET
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    saved: Mapping[At, tuple[Entry, FileClass]] = field(default_factory=lambda: MappingProxyType({}))
+    """What was made safe at the beginning of this run."""
+    made: Mapping[At, Entry] = field(default_factory=lambda: MappingProxyType({}))
+    """What lay there right after steps by hand that changed it, as a first start does."""
+    read: Callable[[At], bytes | None] = lambda at: None
+    """The bytes that lie at a place now."""
+    read_saved: Callable[[str], bytes | None] = lambda digest: None
+    """The bytes of a copy in the strongbox."""
+    coming: Release | None = None
+    """What the update lays, where it could be looked into."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +49,8 @@ class LaterStage:
     carry: Carry
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
+    notes: tuple[str, ...] = ()
+    """What is worth knowing of it afterwards."""
 
 
 LaterPlanner = Callable[[Situation], LaterStage]

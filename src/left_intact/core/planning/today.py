@@ -7,10 +7,11 @@ from dataclasses import replace
 from functools import cached_property
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage, kept_of
 from left_intact.core.model.pages import Page, PagedEntries
-from left_intact.core.model.place import At
+from left_intact.core.model.place import At, at_of
 from left_intact.core.model.survey import Survey
 
 
@@ -58,6 +59,19 @@ class Today:
             if inner != at:
                 yield inner
             yield from (At(at.root, f"{inner.path}/{name}") for name in page.names)
+
+    def persons(self) -> Iterator[tuple[At, Entry, FileClass]]:
+        """All of the person's that was surveyed, files and links."""
+        findings = self.survey.findings
+        labels = [label for label, _ in self.survey.roots]
+        assert isinstance(findings, SortedPages)
+        for number, page in enumerate(findings.pages):
+            for at, verdict in enumerate(findings.verdicts[number]):
+                kind = findings.table[verdict].file_class
+                if kind.is_the_persons:
+                    entry = page.entry(at)
+                    if entry.kind in (Kind.FILE, Kind.LINK):
+                        yield at_of(entry.path, labels), entry, kind
 
     def kept(self, because: str, changing: Iterable[At]) -> Kept:
         """Everything but what changes; empty folders are not spoken of."""

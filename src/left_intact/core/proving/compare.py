@@ -225,6 +225,8 @@ def _compare(
         tally.counts[row.verb] += row.verb not in _CARRIED or there.kind is not Kind.FOLDER
         if row.verb in _CARRIED and tally.beside:
             tally.add_equal(path, kind, there.kind is not Kind.FOLDER)
+        elif row.verb in _CARRIED and row.before is not None and row.before.same_content(row.agreed):
+            _count_back(tally, path, kind, there)
         else:
             tally.agreed[kind] += there.kind is not Kind.FOLDER
         _compare_rights(tally, path, row.agreed, there, now)
@@ -233,6 +235,13 @@ def _compare(
     else:
         tally.not_laid.append(path)
         tally.trouble[kind] += 1
+
+
+def _count_back(tally: Tally, path: str, kind: FileClass, there: Entry) -> None:
+    """What was taken away by hand and put back as it was is as it was."""
+    tally.add_equal(path, kind, there.kind is not Kind.FOLDER)
+    if kind.is_the_persons:
+        tally.kept += _total(there)
 
 
 def _cannot_tell(row: Witnessed, there: Entry | None, now: Now, path: str) -> bool:

@@ -40,6 +40,8 @@ def was_done(
             return identity_of(root) is not None and _reads(root, check, name, rules, extra_readings, known)
         case Sign.SETTING_HAS:
             return identity_of(root) is not None and _has(root, check)
+        case Sign.SAME:
+            return _is_the_same(next((r.place for r in roots if not r.label), ""), place)
         case Sign.SAID:
             return False
 
@@ -60,6 +62,18 @@ def _reads(
         return False
     now, want = version_now(tree, name, extra, rules), Version.parse(check.value)
     return now is not None and now.version is not None and want is not None and now.version.compare(want) == 0
+
+
+def _is_the_same(root: str, copy: str) -> bool:
+    """Whether all files of a folder lie in a copy of it too, read whole on both sides."""
+    if identity_of(root) is None or identity_of(copy) is None:
+        return False
+    try:
+        mine, theirs = read_tree(root), read_tree(copy)
+    except LeftIntactError:
+        return False
+    there = {entry.path: entry for entry in theirs.entries}
+    return all(entry.path in there and there[entry.path].same_content(entry) for entry in mine.entries)
 
 
 def _has(root: str, check: HandCheck) -> bool:

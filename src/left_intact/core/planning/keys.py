@@ -1,0 +1,110 @@
+"""Saves under ids: which id of the new build is which of the old one's.
+
+Ids mean nothing to a person, so they are matched by what is inside: a file that is equal in both, the same
+names. Where the program has a list of its own that says which id belongs to what, that list speaks first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from left_intact.core.model.entry import Entry, Kind
+
+Inside = Mapping[str, Entry]
+"""Entries by their path below the folder of one id."""
+_EQUAL, _NAMES, _ALONE = 4.0, 2.0, 0.5
+"""What is said for a pair: by a file that is equal in both, by all the same names, by being the only ones."""
+_SURE = 1.0
+_AHEAD = 1.5
+"""So many times as much as the next best must speak for a pair."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyMatch:
+    """The ids of one folder, old to new."""
+
+    pairs: Mapping[str, str]
+    unsure: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """By old id: the new ones that it may be, the likeliest first."""
+    left: tuple[str, ...] = ()
+    """Old ids for which there is no new one."""
+
+
+def by_key(entries: Iterable[tuple[str, Entry]], folder: str) -> dict[str, dict[str, Entry]]:
+    """What lies below each part of a keyed folder: entries by id, then by their path below it."""
+    found: dict[str, dict[str, Entry]] = {}
+    start = folder.rstrip("/") + "/"
+    for path, entry in entries:
+        if path.startswith(start):
+            key, _, inside = path[len(start) :].partition("/")
+            if inside and entry.kind is Kind.FILE:
+                found.setdefault(key, {})[inside] = entry
+    return found
+
+
+def match_keys(
+    old: Mapping[str, Inside], new: Mapping[str, Inside], said: Mapping[str, str] | None = None
+) -> KeyMatch:
+    """Which new id each old one is. `said` are pairs that the program's own lists give.
+
+    An id that is in both is itself. A pair is taken where clearly more speaks for it than for any other of
+    either side.
+    """
+    pairs = {key: key for key in old if key in new}
+    pairs |= {key: said[key] for key in old if said and key in said and key not in pairs}
+    mine = [key for key in old if key not in pairs]
+    free = [key for key in new if key not in pairs.values()]
+    score = {(a, b): _speaks(old[a], new[b]) for a in mine for b in free}
+    if len(mine) == 1 and len(free) == 1:
+        score[mine[0], free[0]] += _ALONE + _SURE
+    unsure: dict[str, tuple[str, ...]] = {}
+    for one in mine:
+        ranked = sorted(free, key=lambda b: (-score[one, b], b))
+        best = [b for b in ranked if score[one, b] >= _SURE]
+        if best and _is_clear(one, best[0], mine, free, score):
+            pairs[one] = best[0]
+        elif best:
+            unsure[one] = tuple(best)
+    left = tuple(key for key in mine if key not in pairs and key not in unsure)
+    return KeyMatch(pairs=pairs, unsure=unsure, left=left)
+
+
+def _speaks(old: Inside, new: Inside) -> float:
+    shared = old.keys() & new.keys()
+    equal = sum(1 for name in shared if old[name].bytes and old[name].digest == new[name].digest)
+    every = old.keys() | new.keys()
+    return (_EQUAL if equal else 0.0) + (_NAMES * len(shared) / len(every) if every else 0.0)
+
+
+def _is_clear(
+    one: str, other: str, mine: list[str], free: list[str], score: Mapping[tuple[str, str], float]
+) -> bool:
+    rivals = [score[one, b] for b in free if b != other] + [score[a, other] for a in mine if a != one]
+    return score[one, other] >= _AHEAD * max(rivals, default=0.0)
+
+
+def keys_by_lists(
+    old: Mapping[tuple[str, ...], str], new: Mapping[tuple[str, ...], str], keys: Iterable[str]
+) -> dict[str, str]:
+    """Old ids to new ones, as two editions of the program's own list say. Each is given as its settings:
+    names or values are ids, their counterparts are what the ids belong to.
+    """
+    was, is_now = _belongs(old), {of: key for key, of in _belongs(new).items()}
+    found = {}
+    for key in keys:
+        of = was.get(key)
+        if of is not None and of in is_now and is_now[of] != key:
+            found[key] = is_now[of]
+    return found
+
+
+def _belongs(said: Mapping[tuple[str, ...], str]) -> dict[str, str]:
+    """What each word of a list belongs to: `title = id` and `id = title` both."""
+    found: dict[str, str] = {}
+    for way, value in said.items():
+        name, value = (way[-1] if way else ""), value.strip("\"' ")
+        if name and value:
+            found.setdefault(value, name)
+            found.setdefault(name, value)
+    return found

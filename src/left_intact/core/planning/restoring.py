@@ -1,0 +1,322 @@
+"""Putting the person's back where a program was removed and laid anew: drawn when its turn comes, on what the
+new build has made by then.
+
+What was made safe goes to its place, or to where the new build keeps it. What a first start wrote under its
+name is a stub and is set aside; what somebody used since is asked about. Settings are merged key by key.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from blake3 import blake3
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Question
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Carry, FromStrongbox, Made, Move, Shipped, Source, Verb
+from left_intact.core.planning.keys import KeyMatch, by_key, keys_by_lists, match_keys
+from left_intact.core.planning.later import LaterStage, Situation
+from left_intact.core.settings.document import NotReadable
+from left_intact.core.settings.formats.registry import may_merge, open_document
+from left_intact.core.settings.merge import merge_settings
+from left_intact.words import count, listed
+
+PLANNER = "restore"
+USED = "used-meanwhile"
+"""The question which of two counts: what was saved, or what was used in the new build since."""
+_MAY_BE_USED = (FileClass.SAVES, FileClass.STATES)
+
+
+@dataclass(slots=True)
+class _Sketch:
+    situation: Situation
+    moves: list[Move] = field(default_factory=list)
+    questions: list[Question] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    keys: dict[tuple[str, str], str] = field(default_factory=dict)
+    """(keyed folder, old id) to the new id."""
+
+
+def draw_restoring(situation: Situation) -> LaterStage:
+    """All that was saved and lies not there as it was, in its place."""
+    sketch = _Sketch(situation)
+    if situation.told.get("new") == "only":
+        return _only_what_lacks(sketch)
+    for folder, _, _ in situation.sheet.keyed:
+        _match(sketch, folder.rstrip("/"))
+    wanted = {_target(sketch, at): (at, *said) for at, said in sorted(situation.saved.items())}
+    used = [target for target, (_, entry, kind) in wanted.items() if _was_used(sketch, target, entry, kind)]
+    question = _used_question(situation, used)
+    stays = set(used) if question is not None and question.choice == "newer" else set()
+    for target, (at, entry, kind) in wanted.items():
+        if entry.kind in (Kind.OTHER, Kind.FAULT) or not _comes_back(sketch, at, target, entry, kind):
+            continue
+        move = _move(sketch, at, target, entry, kind, stays=target in stays, used=target in used)
+        if move is not None:
+            sketch.moves.append(move)
+    _clear_stubs(sketch)
+    asked = (*sketch.questions, *((question,) if question else ()))
+    moves = tuple(sorted(sketch.moves, key=lambda move: move.at))
+    # What lies here now came by the person's hand; where its release could be looked into, it is on record.
+    shipped = Shipped(arrival=0) if situation.coming is not None and situation.coming.entries else None
+    carry = Carry(moves=moves, shipped=shipped, reaches=situation.told.get("reaches", ""))
+    return LaterStage(carry=carry, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
+
+
+def _only_what_lacks(sketch: _Sketch) -> LaterStage:
+    """At the end of a way back: what was saved then, and came to be after the update that is gone."""
+    over = set(json.loads(sketch.situation.told.get("over", "[]")))
+    for at, (entry, kind) in sorted(sketch.situation.saved.items()):
+        if kind.is_the_persons and (at not in sketch.situation.tree or at.shown in over):
+            move = _move(sketch, at, at, entry, kind, stays=False, used=False)
+            if move is not None:
+                sketch.moves.append(move)
+    return LaterStage(carry=Carry(moves=tuple(sketch.moves)))
+
+
+# ---------------------------------------------------------------- where it goes
+
+
+def _match(sketch: _Sketch, folder: str) -> None:
+    """The new ids of one keyed folder; where that is not sure the person is asked."""
+    situation = sketch.situation
+    old = by_key(((at.path, e) for at, (e, _) in situation.saved.items() if not at.root), folder)
+    there = by_key(((at.path, e) for at, (e, _) in situation.tree.items() if not at.root), folder)
+    if not old:
+        return
+    found = match_keys(old, there, _by_lists(situation, old))
+    asked = _ask_for_keys(sketch, folder, old, found)
+    for key, new in {**found.pairs, **asked}.items():
+        if new != key:
+            sketch.keys[folder, key] = new
+    lacking = [key for key in found.left if there]
+    if lacking:
+        says = f"{count(len(lacking), 'save')} under {folder}/ keep their ids ({listed(lacking, 3)})"
+        sketch.notes.append(f"{says}: the new build has made none that fits, and may not find them")
+    moved = sum(1 for (f, _) in sketch.keys if f == folder)
+    if moved:
+        sketch.notes.append(f"{count(moved, 'save')} under {folder}/ went to the ids of the new build")
+
+
+def _by_lists(situation: Situation, old: Mapping[str, object]) -> dict[str, str]:
+    """What the program's own lists say of ids, those of the release on record and of the one that came."""
+    found: dict[str, str] = {}
+    if situation.baseline is None or situation.coming is None:
+        return found
+    for path in situation.baseline.texts.keys() & situation.coming.texts.keys():
+        was, now = (_said_in(one, path) for one in (situation.baseline, situation.coming))
+        found |= keys_by_lists(was, now, old)
+    return found
+
+
+def _said_in(release: Release, path: str) -> Mapping[tuple[str, ...], str]:
+    """What a text of a release says, key by key; nothing where nobody can read it so."""
+    try:
+        return open_document(release.texts[path], release.entries[path].format).values()
+    except (NotReadable, KeyError):
+        return {}
+
+
+def _ask_for_keys(
+    sketch: _Sketch, folder: str, old: Mapping[str, Mapping[str, Entry]], found: KeyMatch
+) -> dict[str, str]:
+    answers: dict[str, str] = {}
+    for key, choices in sorted(found.unsure.items()):
+        name = f"key-{folder.replace('/', '-')}-{key}"
+        options = (*choices, key)
+        answer = sketch.situation.answers.get(name)
+        inside = listed(sorted(old[key]), 3)
+        sketch.questions.append(
+            Question(
+                id=name,
+                asks=f"{folder}/{key} ({inside}): under which id does the new build look for it?",
+                options=options,
+                leads_to=(*(f"under {one}" for one in choices), "under the old one"),
+                default=choices[0],
+                answer=answer if answer in options else None,
+                paths=(f"{folder}/{key}",),
+            )
+        )
+        if answer in options:
+            answers[key] = answer
+    return answers
+
+
+def _target(sketch: _Sketch, at: At) -> At:
+    """Where something that was saved belongs now."""
+    for (folder, key), new in sketch.keys.items():
+        start = f"{folder}/{key}"
+        if not at.root and (at.path == start or at.path.startswith(start + "/")):
+            return At("", f"{folder}/{new}{at.path[len(start) :]}")
+    for old, new, _ in sketch.situation.sheet.moved if not at.root else ():
+        old, new = old.rstrip("/"), new.rstrip("/")
+        if at.path == old or at.path.startswith(old + "/"):
+            return At("", new + at.path[len(old) :])
+    return at
+
+
+# ---------------------------------------------------------------- what becomes of it
+
+
+def _comes_back(sketch: _Sketch, at: At, target: At, entry: Entry, kind: FileClass) -> bool:
+    """Whether a copy goes back at all: not over what the new build ships itself, unless it is the person's by
+    all evidence and they changed it.
+    """
+    now, base = _there(sketch, target), sketch.situation.baseline
+    if kind is FileClass.PROGRAM:
+        sketch.notes.append(f"{at.shown} had been changed by somebody: its copy stays in the strongbox")
+        return False
+    if now is None or now.same_content(entry):
+        return True
+    shipped = base.entries.get(at.path) if base is not None and not at.root else None
+    if shipped is not None and shipped.same_content(entry):
+        return False
+    if kind is FileClass.UNSORTED and _is_shipped(sketch, target, now):
+        sketch.notes.append(f"{at.shown} is shipped by the new build: what was saved stays in the strongbox")
+        return False
+    return True
+
+
+def _is_shipped(sketch: _Sketch, at: At, now: Entry) -> bool:
+    coming = sketch.situation.coming
+    known = coming.entries.get(at.path) if coming is not None and not at.root else None
+    return known is not None and known.same_content(now)
+
+
+def _there(sketch: _Sketch, at: At) -> Entry | None:
+    found = sketch.situation.tree.get(at)
+    return found[0] if found is not None else None
+
+
+def _was_used(sketch: _Sketch, target: At, entry: Entry, kind: FileClass) -> bool:
+    """Whether something of the new build's under that name is more than a stub: it was changed since the
+    first start.
+    """
+    now = _there(sketch, target)
+    if now is None or kind not in _MAY_BE_USED or now.kind is not Kind.FILE or now.same_content(entry):
+        return False
+    made = sketch.situation.made.get(target)
+    return made is None or not made.same_content(now)
+
+
+def _used_question(situation: Situation, used: list[At]) -> Question | None:
+    if not used:
+        return None
+    what = used[0].shown if len(used) == 1 else f"{len(used)} files, as {used[0].shown},"
+    options = ("saved", "newer")
+    answer = situation.answers.get(USED)
+    return Question(
+        id=USED,
+        asks=f"{what} {'was' if len(used) == 1 else 'were'} used in the new build since: which counts?",
+        options=options,
+        leads_to=(
+            "what was saved comes back; the newer one is kept in the strongbox, under its own name",
+            "the newer one stays; what was saved stays in the strongbox",
+        ),
+        default="saved",
+        answer=answer if answer in options else None,
+        paths=tuple(at.shown for at in used),
+    )
+
+
+def _move(
+    sketch: _Sketch, at: At, target: At, entry: Entry, kind: FileClass, *, stays: bool, used: bool
+) -> Move | None:
+    """What has to be done for one thing that was saved; None where it lies there as it was."""
+    now = _there(sketch, target)
+    if stays and now is not None:
+        because = "the newer one stays, as you chose; what was saved is in the strongbox"
+        return Move(
+            at=target,
+            verb=Verb.KEEP,
+            file_class=kind,
+            because=because,
+            before=now,
+            after=now,
+            safeguard=True,
+            bytes=now.bytes,
+        )
+    after = replace(entry, path=target.path, stamp=(0, 0, 0))
+    if entry.kind is Kind.FOLDER:
+        if now is not None:
+            return None
+        return Move(
+            at=target, verb=Verb.CARRY, file_class=kind, because="an empty folder of yours", after=after
+        )
+    if now is not None and now.kind is Kind.FOLDER:
+        sketch.notes.append(f"{target.shown} is a folder of the new build: yours stays in the strongbox")
+        return None
+    same = now is not None and now.same_content(entry)
+    if same and now is not None and (now.mode, now.mtime_ns) == (entry.mode, entry.mtime_ns):
+        return None
+    verb = Verb.CARRY if target == at else Verb.REHOME
+    because = "yours, as it was" if target == at else f"yours, from {at.shown}"
+    source: Source | None = FromStrongbox(entry.digest) if entry.kind is Kind.FILE else None
+    if now is not None and not same:
+        merged = _merged(sketch, at, entry, now)
+        if merged is not None:
+            after = replace(after, bytes=len(merged.content), digest=merged.digest)
+            verb, source = Verb.MERGE, merged
+            because = "yours, with what the new build has more"
+        else:
+            because += "; what was used since is kept by its name" if used else "; the stub gives way"
+    return Move(
+        at=target,
+        verb=verb,
+        file_class=kind,
+        because=because,
+        before=now,
+        after=after,
+        source=source,
+        bytes=after.bytes,
+        by_name=used,
+    )
+
+
+def _merged(sketch: _Sketch, at: At, entry: Entry, now: Entry) -> Made | None:
+    """The person's settings with what those of the new build have more; None where that is not sure."""
+    situation = sketch.situation
+    if at.root or not may_merge(entry.format, now.format):
+        return None
+    mine, coming = situation.read_saved(entry.digest), situation.read(at)
+    if mine is None or coming is None:
+        return None
+    base = situation.baseline.texts.get(at.path) if situation.baseline is not None else None
+    merge = merge_settings(
+        base, mine, coming, file_format=entry.format, renames=situation.sheet.renames_in(at.path)
+    )
+    if merge.trouble or merge.content == mine:
+        return None
+    return Made(blake3(merge.content).hexdigest(), merge.content, merge.lines)
+
+
+def _clear_stubs(sketch: _Sketch) -> None:
+    """What a first start wrote under an id that somebody's saves went to, and that none of them replaced."""
+    folders = {f"{folder}/{new}/" for (folder, _), new in sketch.keys.items()}
+    taken = {move.at for move in sketch.moves}
+    for at, (entry, kind) in sketch.situation.tree.items():
+        inside = not at.root and any(at.path.startswith(folder) for folder in folders)
+        made = sketch.situation.made.get(at)
+        if not inside or at in taken or entry.kind is not Kind.FILE or made is None:
+            continue
+        if made.same_content(entry) and _target_of_none(sketch, at):
+            sketch.moves.append(
+                Move(
+                    at=at,
+                    verb=Verb.RETIRE,
+                    file_class=kind,
+                    because="a stub of the first start",
+                    before=entry,
+                    bytes=entry.bytes,
+                )
+            )
+
+
+def _target_of_none(sketch: _Sketch, at: At) -> bool:
+    """Whether nothing that was saved belongs to a place."""
+    return all(_target(sketch, saved) != at for saved in sketch.situation.saved)

@@ -1,0 +1,418 @@
+"""Clear and restore: the old one must be removed before the new one can be laid, and its data goes with it.
+
+What is the person's is copied into the strongbox first, and each copy read back. Then come steps that only
+the person can do, in an order that matters, each with a sign by which it is seen. What was saved is put back
+once the new one has made its folders; that stage is drawn when its turn comes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+
+from left_intact.core.files.headers import is_binary_program
+from left_intact.core.model.around import ClearRule, When
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.errors import Fault
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.kept import kept_of
+from left_intact.core.model.place import LOOKED_AT, At, Root, at_of
+from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
+from left_intact.core.model.release import Release
+from left_intact.core.model.stages import Carry, Consent, HandCheck, HandStep, Later, Sign, Stage
+from left_intact.core.model.survey import Total
+from left_intact.core.model.version import Version
+from left_intact.core.planning import blockers
+from left_intact.core.planning.around import steps_when
+from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.restoring import PLANNER as RESTORE
+from left_intact.core.planning.restoring import draw_restoring
+from left_intact.core.planning.saving import PLANNER as SAVE
+from left_intact.core.planning.saving import draw_saving
+from left_intact.words import count, size
+
+_ORDER = (
+    FileClass.SAVES,
+    FileClass.STATES,
+    FileClass.SETTINGS,
+    FileClass.EXTRAS,
+    FileClass.CONTENT,
+    FileClass.UNSORTED,
+    FileClass.CACHE,
+)
+_WORDS = {
+    FileClass.EXTRAS: "extras",
+    FileClass.UNSORTED: "what is not sorted",
+    FileClass.CACHE: "caches that were built up",
+}
+GHOST, CHECK = f"{LOOKED_AT}ghost", f"{LOOKED_AT}copy"
+"""Labels of the folder that a ghost may lie in, and of the copy that is held against what was put back."""
+
+
+def save_question(kind: FileClass) -> str:
+    """The name of the question whether a class is saved."""
+    return f"save-{kind.value}"
+
+
+class ClearAndRestore:
+    """The route."""
+
+    name = Route.CLEAR_AND_RESTORE
+    later: Mapping[str, LaterPlanner] = MappingProxyType({RESTORE: draw_restoring, SAVE: draw_saving})
+
+    def fits(self, inputs: PlanInputs) -> RouteChoice:
+        if inputs.updates is not None:
+            because = "what came are updates that are laid one after the other"
+            return RouteChoice(name=self.name, fits=False, because=because)
+        rule = inputs.sheet.clear
+        because = rule.because if rule else "where the old one must be removed first; you do that by hand"
+        return RouteChoice(name=self.name, fits=True, because=because)
+
+    def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
+        if inputs.arrival.shape == "file":
+            return ()
+        return (
+            *blockers.identity_faults(inputs.install, inputs.survey, inputs.arrival, known),
+            *blockers.platform_faults(inputs.survey, inputs.arrival),
+        )
+
+    def draw(self, inputs: PlanInputs) -> Drawing:
+        rule = inputs.sheet.clear or ClearRule(because="it cannot be laid over the old one")
+        groups = _groups(inputs)
+        questions = [_question(inputs, kind, total) for kind, total in groups.items()]
+        left = {kind for kind, q in zip(groups, questions, strict=True) if q.choice == "leave"}
+        saved = tuple(sorted(_saved(inputs, left), key=lambda move: move.at))
+        labels = [label for label, _ in inputs.survey.roots]
+        goes = f"goes with the removal; {_new(inputs)} brings its own"
+        roots = (*inputs.facts.roots, *_looked_at(inputs, rule))
+        stages = _by_hand(inputs, rule, left) if rule.by_hand else _reached(inputs, rule, saved)
+        return Drawing(
+            stages=stages,
+            kept=kept_of(inputs.survey.findings, goes, labels).without(move.at for move in saved),
+            questions=tuple(questions),
+            warnings=tuple(_warnings(inputs, rule, groups, left)),
+            baseline=inputs.baseline,
+            facts=replace(inputs.facts, roots=roots),
+            told={"hold_at": inputs.arrival.release.version_text} if _newer_on_offer(inputs) else {},
+        )
+
+
+# ---------------------------------------------------------------- what is saved
+
+
+def _groups(inputs: PlanInputs) -> dict[FileClass, Total]:
+    totals = inputs.survey.totals()
+    return {kind: totals[kind] for kind in _ORDER if totals[kind].files}
+
+
+def _question(inputs: PlanInputs, kind: FileClass, total: Total) -> Question:
+    """All of the person's is saved unless they say otherwise; caches are asked about, since they may be large
+    and took hours to build, or are built again in no time.
+    """
+    name, options = save_question(kind), ("save", "leave")
+    answer = inputs.answers.get(name)
+    asked = kind is FileClass.CACHE
+    amount = f"{count(total.files, 'file')}, {size(total.bytes)}"
+    words = _WORDS.get(kind, kind.value)
+    return Question(
+        id=name,
+        asks=f"{words}: save {'them' if asked else 'it'} too?" if asked else words,
+        options=options,
+        leads_to=(f"saved and put back, {amount}", "not saved: gone with the removal"),
+        default="save",
+        answer=answer if answer in options else None if asked else "save",
+        note=amount,
+        is_choice=not asked,
+    )
+
+
+def _saved(inputs: PlanInputs, left: set[FileClass]) -> Iterator[Move]:
+    """A copy of each thing of the person's, though nothing changes here: the removal will."""
+    findings = inputs.survey.findings
+    assert isinstance(findings, SortedPages)
+    labels = [label for label, _ in inputs.survey.roots]
+    wanted = {k for k in _ORDER if k not in left}
+    base = inputs.baseline.entries if inputs.baseline else {}
+    for number, page in enumerate(findings.pages):
+        for at, verdict in enumerate(findings.verdicts[number]):
+            kind = findings.table[verdict].file_class
+            if kind in wanted or (kind is FileClass.PROGRAM and base):
+                entry = page.entry(at)
+                if kind is FileClass.PROGRAM and not _is_edited(entry, base.get(entry.path)):
+                    continue
+                yield _copy(entry, kind, labels)
+    for folder in findings.folders:
+        finding = findings.find(folder)
+        if finding is not None and finding.file_class in wanted:
+            yield _copy(finding.entry, finding.file_class, labels)
+
+
+def _is_edited(entry: Entry, shipped: Entry | None) -> bool:
+    return shipped is not None and entry.kind is Kind.FILE and not entry.same_content(shipped)
+
+
+def _copy(entry: Entry, kind: FileClass, labels: list[str]) -> Move:
+    edited = "a shipped file that was changed: its copy stays in the strongbox"
+    return Move(
+        at=at_of(entry.path, labels),
+        verb=Verb.KEEP,
+        file_class=kind,
+        because=edited if kind is FileClass.PROGRAM else "saved first, put back in the end",
+        bytes=entry.bytes,
+        before=entry,
+        after=entry,
+        safeguard=True,
+    )
+
+
+# ---------------------------------------------------------------- the stages
+
+
+def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tuple[Stage, ...]:
+    """Where the device, or the folder, is reached from here."""
+    sheet, words = inputs.sheet, _Words.of(inputs, rule)
+    mark, labels = _mark(inputs), _labels(inputs)
+    is_gone = HandCheck(sign=Sign.GONE, at=At("", mark))
+    here = inputs.survey.version_text
+    is_back = HandCheck(sign=Sign.VERSION_READS, value=here) if here else _appears(mark)
+    is_new = HandCheck(sign=Sign.VERSION_READS, value=words.to) if words.to else _appears(mark)
+    lay_again = HandStep(
+        id="lay-again", asks=words.lay_again, why=words.why_again, check=is_back, rebinds=labels
+    )
+    remove_new = HandStep(
+        id="remove-new", asks=words.remove_new, why=words.why_again, check=is_gone, rebinds=labels
+    )
+    remove = HandStep(
+        id="remove", asks=words.remove, why=words.why, check=is_gone, rebinds=labels, back=lay_again
+    )
+    lay = HandStep(id="lay", asks=words.lay, why=words.why_lay, check=is_new, rebinds=labels, back=remove_new)
+    start = HandStep(
+        id="start", asks=words.start, why=words.why_start, check=_started(inputs), rebinds=labels
+    )
+    ghosts = [HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule))]
+    return (
+        Carry(moves=saved),
+        remove,
+        *(ghosts if rule.ghost else ()),
+        *steps_when(sheet, (When.REMOVED,), ()),
+        lay,
+        *steps_when(sheet, (When.LAID,), ()),
+        start,
+        *steps_when(sheet, (When.STARTED,), ()),
+        _restore(inputs),
+        *_refuse(inputs),
+    )
+
+
+def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple[Stage, ...]:
+    """Where only a bridge or a file browser reaches the device: the install is a copy of what lies there, and
+    each way is checked here.
+    """
+    sheet, words = inputs.sheet, _Words.of(inputs, rule)
+    root, labels = inputs.survey.root, _labels(inputs)
+    said = HandCheck(sign=Sign.SAID)
+
+    def step(name: str, asks: str, why: str, *, check: HandCheck = said, back: str = "") -> HandStep:
+        undo = HandStep(id=f"{name}-again", asks=back, why=words.why_again, check=said) if back else None
+        return HandStep(id=name, asks=asks, why=why, check=check, back=undo, rebinds=labels)
+
+    device = rule.device or "the device"
+    saves = sum(inputs.survey.totals()[kind].files for kind in (FileClass.SAVES, FileClass.STATES))
+    keep = Later(
+        planner=SAVE,
+        intends="make the copy safe, and read it back",
+        consent=Consent(roots=labels, verbs=(Verb.KEEP,)),
+        with_={"leave": ",".join(sorted(kind.value for kind in left)), "saves": str(saves)},
+    )
+    again = f"copy {root} back onto {device}, as it lies here then"
+    ghosts = [step("ghost", words.ghost, words.why_ghost)]
+    return (
+        Carry(moves=()),
+        step("copy-out", f"copy its folder off {device} to {root}", "all else is drawn on that copy"),
+        keep,
+        step("remove", words.remove, words.why, back=f"{words.lay_again}; then {again}"),
+        *(ghosts if rule.unghost else ()),
+        *steps_when(sheet, (When.REMOVED,), ()),
+        step("lay", words.lay, words.why_lay, back=words.remove_new),
+        *steps_when(sheet, (When.LAID,), ()),
+        step("start", words.start, words.why_start),
+        *steps_when(sheet, (When.STARTED,), ()),
+        step(
+            "copy-new",
+            f"copy its folder off {device} once more, to {root} in place of what lies there",
+            "yours is put into what the new one has made",
+        ),
+        _restore(inputs),
+        step("copy-back", again, "yours is in it again"),
+        step(
+            "copy-check",
+            f"copy it off {device} a last time, to {root}-check",
+            "it is held against what was put back, file by file; the folder may go afterwards",
+            check=HandCheck(sign=Sign.SAME, at=At(CHECK, "")),
+        ),
+        *_refuse(inputs),
+    )
+
+
+def _restore(inputs: PlanInputs) -> Later:
+    totals = inputs.survey.totals()
+    most = sum(totals[kind].bytes for kind in _ORDER)
+    return Later(
+        planner=RESTORE,
+        with_={"reaches": inputs.arrival.release.version_text},
+        intends="clear the stubs, and put yours back",
+        consent=Consent(
+            roots=_labels(inputs),
+            classes=_ORDER,
+            verbs=(Verb.KEEP, Verb.CARRY, Verb.REHOME, Verb.MERGE, Verb.RETIRE),
+            bytes=most + most // 10 + (1 << 20),
+        ),
+    )
+
+
+def _refuse(inputs: PlanInputs) -> list[HandStep]:
+    """Where the wanted version is older than the newest on offer: that one is offered again and again."""
+    if not _newer_on_offer(inputs):
+        return []
+    to = inputs.arrival.release.version_text
+    return [
+        HandStep(
+            id="refuse",
+            asks=f"refuse the update to {inputs.offered} where it is offered",
+            why=f"{to} is the one that you want; it is held here from now on",
+            check=HandCheck(sign=Sign.SAID),
+            may_skip=True,
+        )
+    ]
+
+
+def _newer_on_offer(inputs: PlanInputs) -> bool:
+    offered = Version.parse(inputs.offered) if inputs.offered else None
+    wanted = inputs.arrival.release.version
+    return offered is not None and wanted is not None and offered.compare(wanted) == 1
+
+
+# ---------------------------------------------------------------- words
+
+
+@dataclass(frozen=True, slots=True)
+class _Words:
+    """What each step says, by the keepsheet where it knows better."""
+
+    to: str
+    remove: str
+    why: str
+    lay: str
+    why_lay: str
+    start: str
+    why_start: str
+    ghost: str
+    why_ghost: str
+    lay_again: str
+    remove_new: str
+    why_again: str = "it is part of the way back"
+
+    @staticmethod
+    def of(inputs: PlanInputs, rule: ClearRule) -> _Words:
+        name, where = inputs.install, f" from {rule.device}" if rule.device else ""
+        on = f" on {rule.device}" if rule.device else ""
+        here, to = inputs.survey.version_text, inputs.arrival.release.version_text
+        package = inputs.arrival.source.replace("\\", "/").rpartition("/")[2]
+        prompt = f" ({rule.prompt})" if rule.prompt else ""
+        wiped = "; its data goes with it, so all of yours was copied first" if rule.wipes else ""
+        return _Words(
+            to=to,
+            remove=rule.remove or f"remove {name} {here}{where}".replace("  ", " "),
+            why=rule.because + wiped,
+            lay=f"{rule.lay or f'lay {name} {to}{on}: {package}'}{prompt}",
+            why_lay="yours comes back once it is there",
+            start=rule.start or f"start {name} once{on}, and close it",
+            why_start="it makes its folders; yours is put into them",
+            ghost=rule.unghost or f"clear what is left of the former {name}{on}",
+            why_ghost="a former one, not to be seen, is in the way: the new one is refused until it is gone",
+            lay_again=f"lay {name} {here or 'as it was before'} again{on}",
+            remove_new=f"remove {name} {to}{where}".replace("  ", " "),
+        )
+
+
+def _new(inputs: PlanInputs) -> str:
+    return inputs.arrival.release.version_text or "the new one"
+
+
+def _labels(inputs: PlanInputs) -> tuple[str, ...]:
+    return ("", *(label for label, _ in inputs.survey.roots))
+
+
+def _appears(path: str) -> HandCheck:
+    return HandCheck(sign=Sign.APPEARS, at=At("", path))
+
+
+def _mark(inputs: PlanInputs) -> str:
+    """A file of the program by whose going its removal is seen: where its version is read, else the program
+    itself; the folder where it has none.
+    """
+    findings = inputs.survey.findings
+    read = inputs.survey.reading.source if inputs.survey.reading else ""
+    finding = findings.find(read)
+    if finding is not None and finding.file_class is FileClass.PROGRAM:
+        return read
+    assert isinstance(findings, SortedPages)
+    found = [f for f in findings.of_class(FileClass.PROGRAM, 1 << 20) if f.entry.kind is Kind.FILE]
+    return min(found, key=_how_far).path if found else ""
+
+
+def _how_far(finding: Finding) -> tuple[bool, int, str]:
+    kind = finding.entry.format or ""
+    return not (is_binary_program(kind) or kind.startswith("script ")), finding.path.count("/"), finding.path
+
+
+def _started(inputs: PlanInputs) -> HandCheck:
+    """What a first start makes, by the keepsheet, and the release does not ship; else the person says so."""
+    for path in inputs.sheet.first_start:
+        clean = path.rstrip("/")
+        below = any(p == clean or p.startswith(clean + "/") for p in inputs.arrival.release.entries)
+        if not below:
+            return _appears(clean)
+    return HandCheck(sign=Sign.SAID)
+
+
+def _no_ghost(rule: ClearRule) -> HandCheck:
+    return HandCheck(sign=Sign.GONE, at=At(GHOST, rule.ghost.rpartition("/")[2]))
+
+
+def _looked_at(inputs: PlanInputs, rule: ClearRule) -> list[Root]:
+    found = []
+    if rule.ghost and not rule.by_hand and inputs.facts.ghost is not None:
+        found.append(replace(inputs.facts.ghost, label=GHOST))
+    if rule.by_hand:
+        found.append(Root(label=CHECK, place=f"{inputs.survey.root}-check", existed=False))
+    return found
+
+
+def _warnings(
+    inputs: PlanInputs, rule: ClearRule, groups: Mapping[FileClass, Total], left: set[FileClass]
+) -> Iterator[Fault]:
+    for kind in _ORDER:
+        if kind in left:
+            says = f"{_WORDS.get(kind, kind.value)} ({groups[kind].files:,}, {size(groups[kind].bytes)})"
+            yield Fault(code="not-saved", says=f"{says} will be gone: not saved, as you chose")
+    for folder, _, key in inputs.sheet.keyed:
+        if any(f.path.startswith(folder.rstrip("/") + "/") for f in _saves(inputs)):
+            says = f"{folder.rstrip('/')}/ files saves under ids{f' ({key})' if key else ''}"
+            way = "After the first start they are matched by what is inside, and put where it looks for them."
+            yield Fault(code="keys", says=f"{says}, which {_new(inputs)} may make anew", way_out=way)
+    if inputs.facts.box_beside:
+        says = f"the strongbox lies beside the install, in {inputs.facts.box_beside}"
+        yield Fault(code="box-beside", says=f"{says}: the removal must not take it along")
+    if _newer_on_offer(inputs):
+        says = f"{inputs.offered} is on offer, and {_new(inputs)} is wanted: it is held afterwards"
+        yield Fault(code="older-wanted", says=says)
+
+
+def _saves(inputs: PlanInputs) -> list[Finding]:
+    findings = inputs.survey.findings
+    assert isinstance(findings, SortedPages)
+    return findings.of_class(FileClass.SAVES, 1 << 16)
