@@ -105,7 +105,7 @@ def test_a_tampered_save_is_told_with_exit_one(line: Line) -> None:
         (["plan", "ROOT", "nowhere.zip"], 3, "no file or folder"),
         (["plan", "ROOT", "BROKEN"], 3, "cannot be read"),
         (["plan", "ROOT", "NEXT", "--route", "by balloon"], 2, "no route"),
-        (["plan", "ROOT", "NEXT", "--route", "ladder"], 2, "cannot be taken yet"),
+        (["plan", "ROOT", "NEXT", "--route", "content-pack"], 2, "a content pack is taken by"),
         (["plan", "ROOT", "NEXT", "--answers", "nowhere.toml"], 2, "answers"),
         (["plan", "ROOT", "NEXT", "--sheet", "BROKEN"], 3, "keepsheet"),
         (["plan", "ROOT", "OLD"], 3, "older"),

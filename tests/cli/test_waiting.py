@@ -49,6 +49,7 @@ def test_going_on_looks_first_and_then_carries_on(line: Line) -> None:
         "may_skip": False,
         "can_be_seen": True,
         "options": [],
+        "command": [],
     }
     out, _ = line("go-on", "mocklet", code=1)
     assert out.startswith("WAITS") and "start Mocklet once" in out

@@ -329,11 +329,17 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
         made.root, {"mocklet": '#!/bin/sh\nVERSION="1.1"\n', "VERSION": "1.1\n", "memory/mill.sav": b"stub"}
     )
     done = bench.updates.go_on(made.install)
-    assert done.update.state is State.ON_TRIAL and done.proof.verdict is Verdict.INTACT, done.proof.checks
+    assert done.update.state is State.ON_TRIAL
     assert (made.root / "memory/mill.sav").read_bytes() == b"\x02" * 700 and (
         made.root / "memory/harbour.sav"
     ).exists()
-    assert bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
+    # This planner puts the saves back and nothing else: what was made safe and lies nowhere is missed.
+    assert done.proof.verdict is Verdict.BROKEN
+    missed = {
+        m.at.path for m in safe if not m.at.path.startswith("memory/") and m.at.path not in done.proof.altered
+    }
+    assert set(done.proof.lost) <= missed and "art/harbour.png" in done.proof.lost
+    assert bench.updates.prove(made.install).proof.lost == done.proof.lost
     plant(made.saves, SAVES, mtime=LATER)
     gone_back = bench.updates.back.go(made.install)
     assert gone_back.proof is not None and gone_back.proof.verdict is Verdict.INTACT and not gone_back.missing

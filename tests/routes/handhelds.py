@@ -68,6 +68,7 @@ class Console:
     """The device with the emulator on it, and a shelf beside."""
 
     def __init__(self, folder: Path, sheet: str = SHEET) -> None:
+        folder.mkdir(parents=True, exist_ok=True)
         self.folder, self.device = folder, Handheld(str(folder / "handheld"))
         self.old = package(folder / "gullnade-5.0m.zip", "5.0m", "reed")
         self.new = package(folder / "gullnade-5.0p.zip", "5.0p", "heron")

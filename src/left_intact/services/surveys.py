@@ -667,11 +667,11 @@ def _refuse_other(install: Install, release: Release, path: str) -> None:
 
 
 def _ghost(root: str, path: str) -> Root | None:
-    """The folder in which a former install may have left something, if it is there."""
+    """The folder in which a former install may have left something, also where it is yet to be made."""
     from left_intact.core.files.identity import identity_of
 
     if not path:
         return None
     folder = os.path.realpath(os.path.join(root, os.path.dirname(path)))
     identity = identity_of(folder)
-    return Root(label="ghost", place=folder, identity=identity) if identity is not None else None
+    return Root(label="ghost", place=folder, identity=identity, existed=identity is not None)

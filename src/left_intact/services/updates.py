@@ -64,12 +64,9 @@ class Updates(Runs):
         from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.parts import parts_that_came
-        from left_intact.core.planning.routes.registry import route_named
         from left_intact.core.survey.weights import weights
 
-        wanted = Route.SIDE_BY_SIDE if into and route is None else route_named(route)
-        if into and wanted is not Route.SIDE_BY_SIDE:
-            raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
+        wanted = _wanted(route, into)
         install = self.now(install)
         if not under_way:
             self.refuse_if_open(install)
@@ -633,6 +630,17 @@ class Updates(Runs):
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self.waits_again(install, about)
         return about
+
+
+def _wanted(route: str | None, into: str | None) -> Route | None:
+    """The route that was asked for; a folder for the new build asks for one, too. Raises `Misuse`."""
+    from left_intact.core.model.plan import Route
+    from left_intact.core.planning.routes.registry import route_named
+
+    wanted = Route.SIDE_BY_SIDE if into and route is None else route_named(route)
+    if into and wanted is not Route.SIDE_BY_SIDE:
+        raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
+    return wanted
 
 
 def _updates_in(

@@ -11,7 +11,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.stages import Verb
+from left_intact.core.model.stages import FromRoot, Verb
 from left_intact.core.model.update import StageState
 
 
@@ -35,14 +35,15 @@ class Touch:
 
 def in_force(journal: Journal, update: int, after: int = 0) -> list[StageRow]:
     """The stages of an update that are done, behind a number, in their order."""
-    return [s for s in journal.stages(update) if s.seq > after and _counts(s)]
+    return [s for s in journal.stages(update) if s.seq > after and _counts(journal, update, s)]
 
 
-def _counts(stage: StageRow) -> bool:
+def _counts(journal: Journal, update: int, stage: StageRow) -> bool:
     # What was seen to change while a step by hand waited is so, whatever became of the step.
-    return stage.state is StageState.DONE or (
-        stage.kind == "hand" and stage.state in (StageState.SKIPPED, StageState.GIVEN_UP)
-    )
+    if stage.state is StageState.DONE:
+        return True
+    left = stage.kind == "hand" and stage.state in (StageState.SKIPPED, StageState.GIVEN_UP)
+    return left and bool(journal.observed(update, stage.seq))
 
 
 def touched(journal: Journal, update: int, after: int = 0) -> dict[At, Touch]:
@@ -169,8 +170,16 @@ def _with_made_safe(journal: Journal, update: int, rows: dict[At, Witnessed]) ->
     its name or another, that is held against it; where it lies nowhere, it is missed.
     """
     safe = made_safe(journal, update)
+    left = {
+        step.source.at
+        for stage in in_force(journal, update)
+        for step in (journal.steps(update, stage.seq) if stage.kind == "carry" else ())
+        if step.before == step.after and isinstance(step.source, FromRoot)
+    }
     gone: dict[str, list[At]] = {}
     for at, (entry, _) in safe.items():
+        if at in left:
+            continue  # the person chose that what is newer counts
         if at not in rows:
             gone.setdefault(entry.digest, []).append(at)
         elif rows[at].verb is not Verb.KEEP:

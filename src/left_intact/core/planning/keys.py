@@ -58,15 +58,13 @@ def match_keys(
     score = {(a, b): _speaks(old[a], new[b]) for a in mine for b in free}
     if len(mine) == 1 and len(free) == 1:
         score[mine[0], free[0]] += _ALONE + _SURE
-    unsure: dict[str, tuple[str, ...]] = {}
-    for one in mine:
-        ranked = sorted(free, key=lambda b: (-score[one, b], b))
-        best = [b for b in ranked if score[one, b] >= _SURE]
-        if best and _is_clear(one, best[0], mine, free, score):
-            pairs[one] = best[0]
-        elif best:
-            unsure[one] = tuple(best)
-    left = tuple(key for key in mine if key not in pairs and key not in unsure)
+    while (sure := _clearest(mine, free, score)) is not None:
+        pairs[sure[0]] = sure[1]
+        mine.remove(sure[0])
+        free.remove(sure[1])
+    ranked = {a: sorted(free, key=lambda b: (-score[a, b], b)) for a in mine}
+    unsure = {a: found for a in mine if (found := tuple(b for b in ranked[a] if score[a, b] >= _SURE))}
+    left = tuple(key for key in mine if key not in unsure)
     return KeyMatch(pairs=pairs, unsure=unsure, left=left)
 
 
@@ -77,11 +75,18 @@ def _speaks(old: Inside, new: Inside) -> float:
     return (_EQUAL if equal else 0.0) + (_NAMES * len(shared) / len(every) if every else 0.0)
 
 
-def _is_clear(
-    one: str, other: str, mine: list[str], free: list[str], score: Mapping[tuple[str, str], float]
-) -> bool:
-    rivals = [score[one, b] for b in free if b != other] + [score[a, other] for a in mine if a != one]
-    return score[one, other] >= _AHEAD * max(rivals, default=0.0)
+def _clearest(
+    mine: list[str], free: list[str], score: Mapping[tuple[str, str], float]
+) -> tuple[str, str] | None:
+    """The pair for which most speaks, if that is clearly more than for any other of either."""
+    pairs = sorted(((a, b) for a in mine for b in free), key=lambda pair: (-score[pair], pair))
+    for one, other in pairs:
+        if score[one, other] < _SURE:
+            return None
+        rivals = [score[one, b] for b in free if b != other] + [score[a, other] for a in mine if a != one]
+        if score[one, other] >= _AHEAD * max(rivals, default=0.0):
+            return one, other
+    return None
 
 
 def keys_by_lists(

@@ -10,15 +10,17 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from blake3 import blake3
 
+from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, FromStrongbox, Made, Move, Shipped, Source, Verb
+from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Made, Move, Shipped, Source, Verb
 from left_intact.core.planning.keys import KeyMatch, by_key, keys_by_lists, match_keys
 from left_intact.core.planning.later import LaterStage, Situation
 from left_intact.core.settings.document import NotReadable
@@ -30,9 +32,11 @@ PLANNER = "restore"
 USED = "used-meanwhile"
 """The question which of two counts: what was saved, or what was used in the new build since."""
 _MAY_BE_USED = (FileClass.SAVES, FileClass.STATES)
+_FIRST_START = 600 * 10**9
+"""Nanoseconds that a first start may take; what is written later was written by somebody who used it."""
 
 
-@dataclass(slots=True)
+@dataclass
 class _Sketch:
     situation: Situation
     moves: list[Move] = field(default_factory=list)
@@ -40,6 +44,19 @@ class _Sketch:
     notes: list[str] = field(default_factory=list)
     keys: dict[tuple[str, str], str] = field(default_factory=dict)
     """(keyed folder, old id) to the new id."""
+
+    @cached_property
+    def started(self) -> int:
+        """When the new build was first started, by the oldest of what a start wrote (nanoseconds since 1970).
+        What it ships has times of its own.
+        """
+        ships = self.situation.coming.entries if self.situation.coming is not None else {}
+        wrote = [
+            entry.mtime_ns
+            for at, entry in self.situation.made.items()
+            if entry.kind is Kind.FILE and at not in self.situation.saved and at.path not in ships
+        ]
+        return min(wrote, default=1 << 62)
 
 
 def draw_restoring(situation: Situation) -> LaterStage:
@@ -176,10 +193,18 @@ def _comes_back(sketch: _Sketch, at: At, target: At, entry: Entry, kind: FileCla
     shipped = base.entries.get(at.path) if base is not None and not at.root else None
     if shipped is not None and shipped.same_content(entry):
         return False
+    if shipped is not None and _is_code(entry):
+        sketch.notes.append(f"{at.shown} had been changed by somebody: its copy stays in the strongbox")
+        return False
     if kind is FileClass.UNSORTED and _is_shipped(sketch, target, now):
         sketch.notes.append(f"{at.shown} is shipped by the new build: what was saved stays in the strongbox")
         return False
     return True
+
+
+def _is_code(entry: Entry) -> bool:
+    """Whether a file is code: what somebody changed in it is of the version that is gone."""
+    return is_binary_program(entry.format) or entry.format.startswith("script ")
 
 
 def _is_shipped(sketch: _Sketch, at: At, now: Entry) -> bool:
@@ -201,7 +226,9 @@ def _was_used(sketch: _Sketch, target: At, entry: Entry, kind: FileClass) -> boo
     if now is None or kind not in _MAY_BE_USED or now.kind is not Kind.FILE or now.same_content(entry):
         return False
     made = sketch.situation.made.get(target)
-    return made is None or not made.same_content(now)
+    if made is None or not made.same_content(now):
+        return True
+    return now.mtime_ns > sketch.started + _FIRST_START
 
 
 def _used_question(situation: Situation, used: list[At]) -> Question | None:
@@ -238,6 +265,7 @@ def _move(
             because=because,
             before=now,
             after=now,
+            source=FromRoot(at),
             safeguard=True,
             bytes=now.bytes,
         )

@@ -30,6 +30,8 @@ def was_done(
     `known` are pages of an earlier reading of the first root: what has their stamps is not read again.
     """
     root = next((r.place for r in roots if r.label == check.at.root), "")
+    if not root:
+        return False  # a journal that names no such folder tells nothing of it
     place = os.path.join(root, check.at.path) if check.at.path else root
     match check.sign:
         case Sign.GONE:

@@ -30,8 +30,9 @@ ROUTES: tuple[RoutePlanner, ...] = (
 
 def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
     """Every route, the fitting ones first; a content pack only where one was chosen."""
+    known = {planner.name: planner for planner in ROUTES}
     said = [
-        planner_named(route).fits(inputs)
+        known[route].fits(inputs)
         for route in Route
         if route is not Route.CONTENT_PACK or inputs.route is route
     ]
