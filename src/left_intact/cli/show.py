@@ -131,10 +131,11 @@ def _stage_words(stage: Stage) -> str:
     from left_intact.core.model.stages import Carry, HandStep
 
     if isinstance(stage, Carry):
-        if safe := [m for m in stage.moves if m.safeguard and not m.changes_disk]:
-            return f"{count(len(safe), 'copy', 'copies')} made safe, {size(sum(m.bytes for m in safe))}"
-        leads = f"to {bearable(stage.reaches)}: " if stage.reaches else ""
-        return f"{leads}{count(sum(1 for m in stage.moves if m.changes_disk), 'change')} at once"
+        changes = sum(1 for m in stage.moves if m.changes_disk)
+        if stage.intends and not changes:
+            return bearable(stage.intends)
+        leads = f"{bearable(stage.intends)}: " if stage.intends else ""
+        return f"{leads}{count(changes, 'change')} at once"
     if isinstance(stage, HandStep):
         return f"you: {stage.asks} ({stage.why})"
     return f"then drawn: {stage.intends}"

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from left_intact.standins.outlet import OutletServer
 
 _MARKER = "pier-room.json"
-_FORMAT = 5
+_FORMAT = 6
 _THINGS = {
     "Brindlemere": '[[things]]\ncounts = "titles"\nfiles = "disks/*.bdk"\n',
     "Patchwright": """[[things]]
@@ -88,7 +88,8 @@ def _mark(path: str, number: int) -> None:
 
 
 def _plant(room: Room) -> None:
-    from left_intact.demo import brindlemere, lanternfish, loomlight, patchwright, tarnlight
+    from left_intact.demo import brindlemere, lanternfish, loomlight, patchwright, quillonade, tarnlight
+    from left_intact.standins.handheld import Handheld
 
     mere, wright, light = brindlemere.invent(), patchwright.invent(), tarnlight.invent()
     fish, loom = lanternfish.invent(), loomlight.invent()
@@ -119,13 +120,20 @@ def _plant(room: Room) -> None:
         name: room.download(f"kept/{name}")
         for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")
     }
-    for folder in (room.install("prefixes"), room.install(""), room.download("")):
+    quill, old = quillonade.invent(), room.download("kept/quillonade-5.0m.zip")
+    quill.old.pack(old)
+    quill.new.pack(room.download("quillonade-5.0p.zip"))
+    quillonade.lay(Handheld(room.handheld), quill, old)
+    for name, bed in quill.updates.items():
+        bed.pack(room.download(f"title updates/{name}"))
+    for folder in (room.install("prefixes"), room.install(""), room.download(""), room.handheld):
         date_folders(folder)
     plant_outlet(room, packed, light.pack, light.full_bytes)
 
 
 def _register(room: Room) -> None:
     """Put the installs on the shelf, with what waits for each, and let them be run for their version."""
+    from left_intact.demo import quillonade
     from left_intact.workbench import Workbench
 
     bench = Workbench(room.home)
@@ -143,6 +151,13 @@ def _register(room: Room) -> None:
         ),
         ("Lanternfish", "lanternfish", "front end", "", "kept/lanternfish-1.12-linux.zip"),
         ("Loomlight", loom, "trainer", donor, ""),
+        (
+            "Quillonade",
+            os.path.join(room.handheld, "programs", "quillonade"),
+            "console emulator",
+            room.download("quillonade-5.0p.zip"),
+            "kept/quillonade-5.0m.zip",
+        ),
     ):
         program = name.lower()
         install = bench.shelf.register(
@@ -150,6 +165,8 @@ def _register(room: Room) -> None:
         )
         if things := _THINGS.get(name):
             bench.surveys.take_sheet(install, f'format = 1\nprogram = "{name}"\n\n{things}')
+        if name == quillonade.NAME:
+            bench.surveys.take_sheet(install, quillonade.SHEET)
         bench.surveys.survey(install)
         if kept:
             bench.surveys.set_baseline(install, room.download(kept))

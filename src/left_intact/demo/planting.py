@@ -61,13 +61,14 @@ class Bed:
         for folder in sorted(newest, key=lambda f: -f.count("/") - bool(f)):
             os.utime(os.path.join(root, folder), (newest[folder], newest[folder]))
 
-    def pack(self, path: str, wrapper: str) -> None:
-        """A zip with everything below a wrapper folder, the same bytes every time."""
+    def pack(self, path: str, wrapper: str = "") -> None:
+        """A zip with everything below a wrapper folder, or none, the same bytes every time."""
         os.makedirs(os.path.dirname(path), exist_ok=True)
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             for name, plant in sorted(self.plants.items()):
                 info = zipfile.ZipInfo(
-                    f"{wrapper}/{name}", datetime.fromtimestamp(plant.mtime).timetuple()[:6]
+                    f"{wrapper}/{name}" if wrapper else name,
+                    datetime.fromtimestamp(plant.mtime).timetuple()[:6],
                 )
                 info.external_attr = (0o100000 | plant.mode) << 16
                 info.create_system = 3

@@ -20,6 +20,10 @@ class Room:
         return os.path.join(self.folder, "pier", name)
 
     @property
+    def handheld(self) -> str:
+        return os.path.join(self.folder, "handheld")
+
+    @property
     def outlet(self) -> str:
         return os.path.join(self.folder, "outlet")
 

@@ -35,6 +35,8 @@ def run_unattended(room: Room, *, as_json: bool = False) -> int:
         ),
         _parts(bench, room, quiet=as_json),
         _one(bench, room.download("from the attic/loomlight"), "Loomlight", (), quiet=as_json),
+        _cleared(bench, room, quiet=as_json),
+        _one(bench, room.download("title updates"), "Quillonade", (), quiet=as_json),
     ]
     seconds = round(time.monotonic() - began, 2)
     good = all(one["first"] == one["again"] == Verdict.INTACT and one["back_is_equal"] for one in said)
@@ -66,10 +68,11 @@ def _one(bench: Workbench, arrival: str, name: str, folders: Sequence[str], *, q
     watched = folders or (install.root,)
     before = [snapshot(folder) for folder in watched]
     plan = _answered(bench, name, arrival)
+    up = plan.climb
+    way = f"{up.of} {up.here} → {up.wanted}" if up else f"{plan.from_version} → {plan.to_version}"
     tell(
         "plan",
-        f"{plan.from_version} → {plan.to_version}, {plan.route.value}: {_verbs(plan)}; "
-        f"{count(len(plan.questions), 'question')}",
+        f"{way}, {plan.route.value}: {_verbs(plan)}; {count(_asked(plan), 'question')}",
     )
     first = bench.updates.update(plan, install)
     tell(
@@ -92,7 +95,52 @@ def _one(bench: Workbench, arrival: str, name: str, folders: Sequence[str], *, q
         "again": again.proof.verdict,
         "back_is_equal": equal,
         "kept": first.proof.kept.files,
-        "questions": len(plan.questions),
+        "questions": _asked(plan),
+    }
+
+
+def _asked(plan: Plan) -> int:
+    """How many questions a person is asked."""
+    return sum(1 for question in plan.questions if not question.is_choice)
+
+
+def _cleared(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
+    """Clear and restore on the handheld, with a person at the steps by hand; back, and the same again."""
+    from left_intact.demo.person import Person
+
+    tell, install = _teller("Quillonade", quiet), bench.shelf.find("Quillonade")
+    person = Person(bench, room)
+    before = snapshot(install.root)
+    plan = _answered(bench, "Quillonade", room.download("quillonade-5.0p.zip"))
+    tell(
+        "plan",
+        f"{plan.from_version} → {plan.to_version}, {plan.route.value}: {count(len(plan.stages), 'stage')}, "
+        f"{count(_asked(plan), 'question')}",
+    )
+    tell("handheld", person.tries_to_lay_over())
+    first = person.does_the_rest(bench.updates.update(plan, install))
+    tell("by hand", ", ".join(person.did))
+    tell(
+        "proof",
+        f"{first.proof.verdict}: {first.proof.kept.files:,} files of yours ({size(first.proof.kept.bytes)}) "
+        f"as they were, {len(first.proof.lost)} lost; {'; '.join(first.update.notes)}",
+    )
+    back = bench.updates.back.go(install)
+    if back.waits is not None:
+        person.does_the_rest(None)
+    equal = snapshot(install.root) == before
+    tell("back", "byte for byte as before" if equal else "NOT AS BEFORE")
+    plan = _answered(bench, "Quillonade", room.download("quillonade-5.0p.zip"))
+    again = person.does_the_rest(bench.updates.update(plan, install))
+    tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
+    return {
+        "install": "Quillonade",
+        "route": plan.route.value,
+        "first": first.proof.verdict,
+        "again": again.proof.verdict,
+        "back_is_equal": equal,
+        "kept": first.proof.kept.files,
+        "questions": _asked(plan),
     }
 
 

@@ -597,7 +597,7 @@ class Updates(Runs):
                 else:
                     drawn = journal.drawn(run.id, stage.seq)
                     number = len(journal.steps(run.id, stage.seq)) or (len(drawn.moves) if drawn else 0)
-                    says = f"{number:,} places change at once"
+                    says = stage.intends or f"{number:,} places change at once"
                 lines.append(OutlineLine(state=stage.state.value, says=says))
             return tuple(lines)
 

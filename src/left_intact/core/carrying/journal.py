@@ -100,6 +100,8 @@ class StageRow:
     shipped: Shipped | None = None
     reaches: str = ""
     """The version that lies here once it is done, where later stages lead to another one."""
+    intends: str = ""
+    """In words, where what changes does not say enough."""
     waits: WaitsFor | None = None
     answers: Mapping[str, str] = field(default_factory=dict)
 
@@ -170,6 +172,7 @@ class Journal(Heads):
             case Carry():
                 kind = "carry"
                 said = {"shipped": shipped_to_record(stage.shipped), "reaches": stage.reaches}
+                said["intends"] = stage.intends
             case HandStep():
                 kind, said = "hand", {"hand": hand_to_record(stage)}
             case Later():
@@ -192,7 +195,7 @@ class Journal(Heads):
             "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
         ).fetchone()
         said = json.loads(row[0]) | {"shipped": shipped_to_record(whole.carry.shipped), "waits": None}
-        said["reaches"] = whole.carry.reaches
+        said |= {"reaches": whole.carry.reaches, "intends": whole.carry.intends or said.get("intends", "")}
         db.execute(
             "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
             (StageState.STAGING.value, json.dumps(said), update, stage),
@@ -486,6 +489,7 @@ def _stage_from(row: sqlite3.Row) -> StageRow:
         later=later_from_record(said["later"]) if said.get("later") else None,
         shipped=shipped_from_record(said.get("shipped")),
         reaches=said.get("reaches", ""),
+        intends=said.get("intends", ""),
         waits=waits_from(said.get("waits")),
         answers=said.get("answers", {}),
     )

@@ -226,6 +226,7 @@ def carry_to_record(carry: Carry) -> Record:
         "tidy": carry.tidy,
         "times": [[at_to_list(at), when] for at, when in carry.times],
         "reaches": carry.reaches,
+        "intends": carry.intends,
     }
 
 
@@ -236,6 +237,7 @@ def carry_from_record(said: Mapping[str, Any]) -> Carry:
         tidy=said["tidy"],
         times=tuple((at_from_list(at), when) for at, when in said["times"]),
         reaches=said.get("reaches", ""),
+        intends=said.get("intends", ""),
     )
 
 

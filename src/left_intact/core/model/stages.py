@@ -168,6 +168,8 @@ class Carry:
     shipped: Shipped | None = None
     tidy: bool = True
     """Whether folders that hold nothing but what goes, go too."""
+    intends: str = ""
+    """In words, for the outline; empty where what changes says enough."""
     reaches: str = ""
     """The version that lies here once it is done, where later stages lead to another one."""
     times: tuple[tuple[At, int], ...] = ()

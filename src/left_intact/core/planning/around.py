@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 from left_intact.core.keepsheet.sheet import Keepsheet
 from left_intact.core.model.around import StepRule, TestRule, When, Workaround
@@ -23,12 +24,20 @@ def steps_when(sheet: Keepsheet, when: Sequence[When], changing: Iterable[str]) 
 
 
 def around(
-    sheet: Keepsheet, changing: Iterable[str], *, here: str, to: str
+    sheet: Keepsheet, changing: Iterable[str], *, here: str, to: str, parts_only: bool = False
 ) -> tuple[tuple[HandStep, ...], tuple[HandStep, ...]]:
     """(steps before, steps after) an update from one version to another. Those after end with what was done
-    against faults that are mended now, and with how it is tried.
+    against faults that are mended now, and with how it is tried. With `parts_only` what is for the whole
+    program is left out.
     """
     paths = tuple(changing)
+    if parts_only:
+        sheet = replace(
+            sheet,
+            steps=tuple(rule for rule in sheet.steps if rule.parts),
+            tests=tuple(rule for rule in sheet.tests if rule.parts),
+            workarounds=(),
+        )
     before = steps_when(sheet, (When.BEFORE,), paths)
     after = [*steps_when(sheet, (When.AFTER,), paths)]
     after += [

@@ -11,7 +11,7 @@ from dataclasses import asdict
 from types import MappingProxyType
 
 from left_intact.core.model.place import Root
-from left_intact.core.model.plan import Plan
+from left_intact.core.model.plan import Plan, Route
 from left_intact.core.model.stages import Carry
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
@@ -20,6 +20,9 @@ from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.routes.registry import choices, choose
 from left_intact.core.planning.space import room_for
+
+_INSIDE = (Route.LADDER, Route.CONTENT_PACK)
+"""Routes that may leave the program itself as it is: then nothing is due that goes with each update of it."""
 
 
 def draw_up(inputs: PlanInputs) -> Plan:
@@ -35,7 +38,14 @@ def draw_up(inputs: PlanInputs) -> Plan:
     arrival = drawing.arrival or inputs.arrival
     to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
     changing = [move.path for move in moves if move.changes_disk]
-    before, after = around(inputs.sheet, changing, here=inputs.survey.version_text, to=to_version)
+    here = inputs.survey.version_text
+    before, after = around(
+        inputs.sheet,
+        changing,
+        here=here,
+        to=to_version,
+        parts_only=planner.name in _INSIDE and here == to_version,
+    )
     return Plan(
         install=inputs.install,
         roots=roots_of(inputs.survey, facts),

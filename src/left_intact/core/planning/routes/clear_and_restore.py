@@ -194,7 +194,7 @@ def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tu
     )
     ghosts = [HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule))]
     return (
-        Carry(moves=saved),
+        Carry(moves=saved, intends=_copies(saved)),
         remove,
         *(ghosts if rule.ghost else ()),
         *steps_when(sheet, (When.REMOVED,), ()),
@@ -230,7 +230,7 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
     again = f"copy {root} back onto {device}, as it lies here then"
     ghosts = [step("ghost", words.ghost, words.why_ghost)]
     return (
-        Carry(moves=()),
+        Carry(moves=(), intends="the way by hand begins"),
         step("copy-out", f"copy its folder off {device} to {root}", "all else is drawn on that copy"),
         keep,
         step("remove", words.remove, words.why, back=f"{words.lay_again}; then {again}"),
@@ -293,6 +293,11 @@ def _newer_on_offer(inputs: PlanInputs) -> bool:
     offered = Version.parse(inputs.offered) if inputs.offered else None
     wanted = inputs.arrival.release.version
     return offered is not None and wanted is not None and offered.compare(wanted) == 1
+
+
+def _copies(saved: tuple[Move, ...]) -> str:
+    number = count(len(saved), "copy", "copies")
+    return f"{number} of what is yours, {size(sum(move.bytes for move in saved))}, each read back"
 
 
 # ---------------------------------------------------------------- words

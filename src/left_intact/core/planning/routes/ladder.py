@@ -118,11 +118,13 @@ def _which(inputs: PlanInputs, climb: Climb) -> list[Question]:
     return [
         Question(
             id=TITLE,
-            asks=f"updates of {count(len(names), 'title')} came: which one is laid now?",
+            asks=f"updates of {count(len(names), 'title')} came",
             options=names,
             leads_to=names,
             default=names[0],
+            note="one at a time",
             answer=climb.of,
+            is_choice=True,
         )
     ]
 
@@ -135,12 +137,13 @@ def _how_far(climb: Climb) -> list[Question]:
     return [
         Question(
             id=HOW_FAR,
-            asks=f"{climb.of or 'the ladder'}: up to which version?",
+            asks=f"{climb.of or 'the ladder'}, up to",
             options=tuple(options),
             leads_to=tuple(options),
             default=climb.newest,
             answer=climb.wanted if climb.wanted in options else climb.newest,
             note=f"{len(climb.steps)} to lay, {size(climb.bytes)}" if climb.steps else "out of reach now",
+            is_choice=True,
         )
     ]
 
@@ -184,8 +187,10 @@ def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
     arrival = package.placed
     entries = arrival.release.entries
     ground = {path for path in entries if path in sketch.laid or At("", path) in sketch.rest}
-    fresh = {path: entry for path, entry in entries.items() if path not in ground}
+    chosen = [p for p in entries if p not in ground and _is_the_titles(sketch.inputs, package, p)]
+    fresh = {p: entry for p, entry in entries.items() if p not in ground and p not in chosen}
     moves = _fresh(sketch, number, package, fresh)
+    moves += [m for p in chosen if (m := _over_content(sketch, number, package, p, entries[p]))]
     moves += [m for path in sorted(ground) if (m := _on_ground(sketch, number, package, path, entries[path]))]
     moves += _taken_away(sketch, package, entries)
     for move in moves:
@@ -195,7 +200,44 @@ def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
     return Carry(
         moves=tuple(sorted(moves, key=lambda m: m.at)),
         shipped=Shipped(arrival=number, over=True, paths=lies, members=members),
+        intends=f"{package.of or sketch.inputs.install} {package.to}",
         reaches="" if package.into else package.to,
+    )
+
+
+def _is_the_titles(inputs: PlanInputs, package: Package, path: str) -> bool:
+    """Whether a file of the person's content is what a package is for: they chose it. One that they changed
+    after it was shipped is asked about like any other.
+    """
+    finding = inputs.survey.findings.find(path)
+    if finding is None or finding.entry.kind is not Kind.FILE or package.by_name:
+        return False
+    base = inputs.baseline.entries.get(path) if inputs.baseline else None
+    if base is not None and not base.same_content(finding.entry):
+        return False
+    its = _OF_A_TITLE if package.into else (FileClass.CONTENT,)
+    return finding.file_class in its
+
+
+_OF_A_TITLE = (FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
+"""What may be of a title whose own folder a package is laid over."""
+
+
+def _over_content(sketch: _Sketch, number: int, package: Package, path: str, coming: Entry) -> Move | None:
+    finding = sketch.inputs.survey.findings.find(path)
+    assert finding is not None
+    if finding.entry.same_content(coming):
+        return None
+    return Move(
+        at=at_of(path, [label for label, _ in sketch.inputs.survey.roots]),
+        verb=Verb.REPLACE,
+        file_class=finding.file_class,
+        because=f"{package.to}: the title's own; the old one is kept as yours",
+        bytes=coming.bytes,
+        before=finding.entry,
+        after=laid(coming, finding.entry),
+        source=FromArrival(number, _member(package, path)),
+        unproven=True,
     )
 
 
