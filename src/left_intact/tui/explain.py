@@ -202,7 +202,8 @@ def why_question(question: Question, plan: PlanView, look: Look) -> Text:
         text.append(f"{option}", look.style("text", bold=chosen))
         text.append(("  (the default)" if option == question.default else "") + "\n", look.style("quiet"))
         text.append(f"  {bearable(leads)}\n", look.style("quiet"))
-    heading(text, "about", look)
+    if question.paths:
+        heading(text, "about", look)
     for path in question.paths[:12]:
         text.append(clip(bearable(path), WIDE) + "\n", look.style("text"))
     if len(question.paths) > 12:

@@ -634,6 +634,7 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
             may_skip=step.may_skip,
             can_be_seen=seen,
             command=step.command,
+            sees=step.check.words,
         )
         journal.wait(update.id, stage.seq, waits)
         return False

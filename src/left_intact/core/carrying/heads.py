@@ -159,4 +159,5 @@ def waits_from(said: Mapping[str, Any] | None) -> WaitsFor | None:
         can_be_seen=said.get("can_be_seen", True),
         options=tuple(said.get("options", ())),
         command=tuple(said.get("command", ())),
+        sees=said.get("sees", ""),
     )

@@ -504,6 +504,7 @@ def _waits_record(waits: WaitsFor) -> Record:
         "can_be_seen": waits.can_be_seen,
         "options": list(waits.options),
         "command": list(waits.command),
+        "sees": waits.sees,
     }
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.ladder import Climb
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question, Verb
 from left_intact.core.model.proof import Proof
 from left_intact.core.model.stages import Carry, HandStep, Stage
@@ -108,6 +109,7 @@ def plan_json(plan: Plan) -> Json:
             "rooms": [{"place": r.place, "needed": r.needed, "free": r.free} for r in plan.space.rooms],
         },
         "stages": [stage_json(stage) for stage in plan.stages],
+        "ladder": climb_json(plan.climb),
         "on_failure": plan.on_failure.value,
         "parts": [
             {"path": p.path, "came": p.came, "before": p.before or None, "after": p.after or None}
@@ -116,10 +118,34 @@ def plan_json(plan: Plan) -> Json:
     }
 
 
+def climb_json(climb: Climb | None) -> Json | None:
+    """The ladder of a plan, from the ground up."""
+    if climb is None:
+        return None
+    return {
+        "of": climb.of,
+        "from": climb.here,
+        "to": climb.wanted,
+        "bytes": climb.bytes,
+        "trouble": climb.trouble or None,
+        "rungs": [
+            {
+                "version": rung.version,
+                "state": rung.state.value,
+                "says": rung.says,
+                "bytes": rung.bytes,
+                "name": rung.name,
+            }
+            for rung in climb.rungs
+        ],
+    }
+
+
 def stage_json(stage: Stage) -> Json:
     """The outline of a plan: what changes together, steps by hand, and what is drawn later."""
     if isinstance(stage, Carry):
-        return {"kind": "carry", "changes": sum(1 for m in stage.moves if m.changes_disk)}
+        changes = sum(1 for m in stage.moves if m.changes_disk)
+        return {"kind": "carry", "changes": changes, "intends": stage.intends or None}
     if isinstance(stage, HandStep):
         return {
             "kind": "hand",
@@ -127,6 +153,7 @@ def stage_json(stage: Stage) -> Json:
             "asks": stage.asks,
             "why": stage.why,
             "may_skip": stage.may_skip,
+            "command": list(stage.command),
         }
     return {"kind": "later", "intends": stage.intends}
 
@@ -143,6 +170,7 @@ def waits_json(waits: WaitsFor | None) -> Json | None:
         "can_be_seen": waits.can_be_seen,
         "options": list(waits.options),
         "command": list(waits.command),
+        "sees": waits.sees,
     }
 
 

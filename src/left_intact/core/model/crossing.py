@@ -21,6 +21,7 @@ from left_intact.core.model.lanes import (
     sum_of_pages,
 )
 from left_intact.core.model.plan import Move, Plan, Route, Verb
+from left_intact.core.model.survey import Total
 
 __all__ = ["Lane", "LaneHead", "Stroke", "beside", "lanes_of"]
 _Key = tuple[int, str, str]
@@ -59,12 +60,16 @@ def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
         groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
     for page in plan.kept.pages:
         top = page.page.folder.partition("/")[0]
+        alone = plan.route is Route.CLEAR_AND_RESTORE  # all of the program goes, wherever it lies
         for kind, part in by_class(page):
-            groups.setdefault(_group_of_kept(kind, top, coarse=coarse), _Group()).stays.append(part)
+            key = _group_of_kept(kind, top, coarse=coarse or (alone and kind is FileClass.PROGRAM))
+            groups.setdefault(key, _Group()).stays.append(part)
     return groups
 
 
 def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> _Key:
+    if kind is FileClass.PROGRAM and coarse:
+        return 0, "program", ""
     if kind is FileClass.PROGRAM:
         return 0, "program", top
     return 11 + ORDER[kind] * 2, kind.value, "" if coarse else top
@@ -85,9 +90,10 @@ def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
 
 def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     _, kind, by = key
-    stroke = _stroke(kind, group)
+    stroke = _stroke(kind, group, plan)
     label = _label(group)
     stays = sum_of_pages(group.stays)
+    cleared = plan.route is Route.CLEAR_AND_RESTORE and stroke is Stroke.BEHIND
     first = group.told[0].question if group.told else ""
     return Lane(
         key=f"{kind}:{by}",
@@ -97,7 +103,7 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         stroke=stroke,
         says=_says(stroke, group, plan),
         now=sum_of(m.before for m in group.told) + stays,
-        after=sum_of(m.after for m in group.told) + stays,
+        after=Total() if cleared else sum_of(m.after for m in group.told) + stays,
         count=group.count,
         told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.path))),
         stays=tuple(group.stays),
@@ -120,10 +126,12 @@ def _verbs(group: _Group) -> Counter[Verb]:
     return found
 
 
-def _stroke(kind: str, group: _Group) -> Stroke:
+def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
     verbs = set(_verbs(group))
     if Verb.ASK in verbs:
         return Stroke.OPEN
+    if plan.route is Route.CLEAR_AND_RESTORE:
+        return Stroke.CARRIED if any(move.safeguard for move in group.told) else Stroke.BEHIND
     if kind == "aside":
         return Stroke.ASIDE
     if Verb.MERGE in verbs:
@@ -154,7 +162,7 @@ def _label(group: _Group) -> str:
 def _after_label(stroke: Stroke, label: str) -> str:
     if stroke is Stroke.ASIDE:
         return "strongbox"
-    if stroke is Stroke.LEFT_OUT:
+    if stroke in (Stroke.LEFT_OUT, Stroke.BEHIND):
         return ""
     # Only the last part: the whole path stands on the left of the same line.
     name = label.rstrip("/").rpartition("/")[2]
@@ -163,6 +171,11 @@ def _after_label(stroke: Stroke, label: str) -> str:
 
 def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     count = _verbs(group)
+    if stroke is Stroke.CARRIED:
+        return "saved, then put back"
+    if stroke is Stroke.BEHIND:
+        its = _main_class(group) is FileClass.PROGRAM
+        return f"removed; {plan.to_version or 'the new one'} brings its own" if its else "not saved: gone"
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:

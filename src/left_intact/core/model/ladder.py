@@ -120,6 +120,10 @@ class Climb:
     guessed: tuple[str, ...] = ()
     """Packages of the way of which nothing but the name tells what they come after."""
 
+    def without_content(self) -> Climb:
+        """The same without what is in the packages: small enough to be handed on."""
+        return replace(self, steps=tuple(replace(step, arrival=None) for step in self.steps))
+
     @property
     def bytes(self) -> int:
         return sum(step.bytes for step in self.steps)

@@ -196,6 +196,10 @@ class Plan:
         """What is the person's and stays just as it lies: no folders, nothing that is only left out. Where a
         folder is left behind, that is what lies in it and in the roots elsewhere, not in the new one.
         """
+        if self.route is Route.CLEAR_AND_RESTORE:
+            safe = [m for m in self.net if m.safeguard and m.file_class.is_the_persons]
+            files = [m for m in safe if m.before is not None and m.before.kind is not Kind.FOLDER]
+            return Total(files=len(files), bytes=sum(m.bytes for m in files))
         both = "behind" in self.inputs
         pages = [page for page in self.kept.pages if not both or self.kept.folder_at(page).root]
         found = [t for page in pages for kind, t in page.totals().items() if kind.is_the_persons]

@@ -203,6 +203,24 @@ class HandCheck:
     value: str = ""
     """The version, or the value of the key."""
 
+    @property
+    def words(self) -> str:
+        """What is looked for, for people; empty where it cannot be seen."""
+        where = self.at.path or "its folder"
+        match self.sign:
+            case Sign.GONE:
+                return f"{where} is there still: it goes on by itself once that is gone"
+            case Sign.APPEARS:
+                return f"it goes on by itself once {where} is there"
+            case Sign.VERSION_READS:
+                return f"it goes on by itself once {self.value} lies there"
+            case Sign.SETTING_HAS:
+                return f"it goes on by itself once {where} says {self.key} = {self.value}"
+            case Sign.SAME:
+                return "it goes on by itself once that copy has all that was put back, byte for byte"
+            case Sign.SAID:
+                return ""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HandStep:

@@ -70,6 +70,8 @@ class WaitsFor:
     """Of a question: the answers."""
     command: tuple[str, ...] = ()
     """Words of a command that does it, where there is one."""
+    sees: str = ""
+    """What is looked for, in words; empty where it cannot be seen."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -15,13 +15,14 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Lane, LaneHead, beside, lanes_of
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.ladder import Climb
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import left_behind
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
-from left_intact.core.model.stages import HandStep, Move, Verb
+from left_intact.core.model.stages import Carry, HandStep, Move, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
 
 FIRST_MOVES = 60
@@ -148,6 +149,32 @@ def _folders_of(plan: Plan, lanes: tuple[Lane, ...]) -> tuple[FolderView, ...]:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class StageView:
+    """One stage of a plan, in words."""
+
+    kind: str
+    """`carry`, `hand` or `later`."""
+    says: str
+    why: str = ""
+    sees: str = ""
+    back: str = ""
+    """What undoes it by hand."""
+
+
+def _stage_view(stage: Stage) -> StageView:
+    if isinstance(stage, HandStep):
+        back = stage.back.asks if stage.back is not None else ""
+        sees = stage.check.words or "you say that it was done: it cannot be seen"
+        return StageView(kind="hand", says=stage.asks, why=stage.why, sees=sees, back=back)
+    if isinstance(stage, Carry):
+        changes = sum(1 for m in stage.moves if m.changes_disk)
+        says = stage.intends or f"{changes:,} places change at once"
+        return StageView(kind="carry", says=says, why="whole, or not at all")
+    why = "drawn when its turn comes, on what lies there then; it asks where it would go beyond this"
+    return StageView(kind="later", says=stage.intends, why=why)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlanView:
     """A plan as it is read: lanes, questions, faults, sums."""
 
@@ -174,6 +201,18 @@ class PlanView:
     folders: tuple[FolderView, ...] = ()
     """The old one and the new one, where the install gets another folder."""
     parts: tuple[PartChange, ...] = ()
+    stages: tuple[StageView, ...] = ()
+    """All of them, where there are steps by hand."""
+    climb: Climb | None = None
+
+    @property
+    def does_something(self) -> bool:
+        return bool(self.changes) or bool(self.hand_steps)
+
+    @property
+    def asked(self) -> tuple[Question, ...]:
+        """Those that somebody is asked."""
+        return tuple(q for q in self.questions if not q.is_choice)
 
     @property
     def open_questions(self) -> tuple[Question, ...]:
@@ -199,10 +238,12 @@ def plan_view(plan: Plan) -> PlanView:
         blockers=plan.blockers,
         warnings=plan.warnings,
         space=plan.space,
-        packed_bytes=plan.arrival.packed_bytes if plan.arrivals else 0,
+        packed_bytes=sum(arrival.packed_bytes for arrival in plan.arrivals),
         with_baseline=plan.baseline is not None,
         left_intact=plan.left_intact(),
         counts={verb: plan.count(verb) for verb in Verb},
         changes=Counter(move.verb for move in plan.changes),
-        hand_steps=tuple(stage for stage in plan.stages if isinstance(stage, HandStep)),
+        hand_steps=(hands := tuple(stage for stage in plan.stages if isinstance(stage, HandStep))),
+        stages=tuple(map(_stage_view, plan.stages)) if hands else (),
+        climb=plan.climb.without_content() if plan.climb is not None else None,
     )

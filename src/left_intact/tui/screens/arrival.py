@@ -109,7 +109,8 @@ class ArrivalScreen(StageScreen):
         desk = self.desk
         rows: list[Row] = [_FactHeading()]
         rows += _facts(arrival, desk.survey, desk.plan)
-        rows += [Gap(), Words("where its version was read"), *_readings(arrival)]
+        if desk.plan is None or desk.plan.climb is None:
+            rows += [Gap(), Words("where its version was read"), *_readings(arrival)]
         if arrival.notes:
             rows += [
                 Gap(),
@@ -198,13 +199,19 @@ def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -
         return FactRow(name, here, there, bad.says if bad else odd.says if odd else fine, state)
 
     here_version = survey.version_text if survey else ""
+    there_version, climb = arrival.version_text, plan.climb if plan else None
+    already = f"{arrival.here_already:,} of {count(arrival.content.files, 'file')} lie here already"
+    newer = "newer than what is installed"
+    if climb is not None:
+        already, here_version, there_version = f"updates of {climb.of}", climb.here, climb.wanted
+        newer = f"{count(len(climb.steps), 'update')} from one to the other"
     program = next((t for c, t in survey.totals().items() if c.value == "program"), None) if survey else None
     return [
         row(
             "program",
             plan.install if plan else "",
             arrival.name,
-            f"{arrival.here_already:,} of {count(arrival.content.files, 'file')} lie here already",
+            already,
             "other-program",
             "stranger",
             "not-a-release",
@@ -213,8 +220,10 @@ def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -
         row(
             "version",
             here_version or "unknown",
-            arrival.version_text or "unknown",
-            "newer than what is installed",
+            there_version or "unknown",
+            newer,
+            "rung-missing",
+            "no-way-up",
             "older-version",
             "other-line",
             "version-unknown",

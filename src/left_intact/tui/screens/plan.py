@@ -11,15 +11,17 @@ from textual.widgets import Static
 
 from left_intact.core.model.crossing import Stroke
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.ladder import Rung, RungState
 from left_intact.core.model.plan import Move, Question, Route, Verb
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.views import FolderView, LaneView, PlanView
+from left_intact.core.model.views import FolderView, LaneView, PlanView, StageView
 from left_intact.tui.explain import heading, why_move, why_question
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import LETTER, NAME, Look
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.stages import ChoiceRow, LadderHead, RungRow, StageRow
 from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.writing import Line, bearable, clip, fit
 from left_intact.words import count, size
@@ -237,9 +239,14 @@ class PlanScreen(StageScreen):
 
     def _rows(self, plan: PlanView) -> list[Row]:
         rows: list[Row] = [FoldersRow(plan.folders)] if plan.folders else []
+        if plan.climb is not None:
+            rows += [LadderHead(plan.climb), *map(RungRow, plan.climb.rungs), Gap()]
         rows.append(_CrossingHeading(plan.folders))
         lanes = plan.lanes
-        roomy = len(lanes) * 2 + len(plan.questions) * 3 + 12 < self.size.height and not self.open_lanes
+        more = len(plan.stages) + (len(plan.climb.rungs) + 2 if plan.climb else 0)
+        roomy = (
+            len(lanes) * 2 + len(plan.questions) * 3 + more + 12 < self.size.height and not self.open_lanes
+        )
         for lane in lanes:
             is_open = lane.key in self.open_lanes
             rows.append(LaneRow(lane, is_open, roomy))
@@ -251,9 +258,14 @@ class PlanScreen(StageScreen):
         ]
         if faults:
             rows += [Gap(), *faults]
-        if plan.questions:
+        if plan.stages:
+            rows += [Hairline(), Words("in this order; it can wait for days at each of yours")]
+            rows += [StageRow(number, stage) for number, stage in enumerate(plan.stages, 1)]
+        if choices := [ChoiceRow(q) for q in plan.questions if q.is_choice]:
+            rows += [Hairline(), Words("chosen already; Enter chooses otherwise"), *choices]
+        if plan.asked:
             rows += [Hairline(), Words(_question_words(plan, self.look)), Gap()]
-            rows += [QuestionRow(n, q) for n, q in enumerate(plan.questions, 1)]
+            rows += [QuestionRow(n, q) for n, q in enumerate(plan.asked, 1)]
         return rows
 
     def _under(self, lane: LaneView) -> list[Row]:
@@ -271,8 +283,12 @@ class PlanScreen(StageScreen):
             self.explain(_why_lane(row.lane, plan, self.desk.survey, self.look))
         elif isinstance(row, MoveRow):
             self.explain(why_move(row.move, plan, self.desk.survey, self.look))
-        elif isinstance(row, QuestionRow):
+        elif isinstance(row, (QuestionRow, ChoiceRow)):
             self.explain(why_question(row.question, plan, self.look))
+        elif isinstance(row, StageRow):
+            self.explain(_why_stage(row.number, row.stage, self.look))
+        elif isinstance(row, RungRow):
+            self.explain(_why_rung(row.rung, self.look))
         elif isinstance(row, FaultRow):
             text = Text(f"{bearable(row.fault.says)}\n\n", self.look.style("text", bold=True))
             self.explain(text.append(bearable(row.fault.way_out), self.look.style("quiet")))
@@ -284,7 +300,7 @@ class PlanScreen(StageScreen):
         if action == "carry_out":
             if plan is None or not self.desk.drawn or self.desk.under_way:
                 return False
-            return bool(plan.changes) and not self._blocked(plan)
+            return plan.does_something and not self._blocked(plan)
         if action == "pass_blockers":
             return (
                 plan is not None
@@ -292,7 +308,7 @@ class PlanScreen(StageScreen):
                 and all(b.passable for b in self._blocked(plan))
             )
         if action == "questions":
-            return plan is not None and bool(plan.questions)
+            return plan is not None and bool(plan.asked)
         return True
 
     def _blocked(self, plan: PlanView) -> list[Fault]:
@@ -323,7 +339,7 @@ class PlanScreen(StageScreen):
             self.lines.set_rows(self._rows(plan), at=f"lane:{row.lane}")
         elif isinstance(row, MoreMoves):
             self._ask_for_more(row.lane)
-        elif isinstance(row, QuestionRow):
+        elif isinstance(row, (QuestionRow, ChoiceRow)):
             self._answer(row.question, way or 1)
 
     def _ask_for_more(self, lane: LaneView) -> None:
@@ -396,10 +412,13 @@ class PlanScreen(StageScreen):
 
 
 def _head(plan: PlanView, look: Look) -> Text:
-    text = Text(no_wrap=True)
+    text, here, to = Text(no_wrap=True), plan.from_version, plan.to_version
     text.append(f"{bearable(plan.install)} ", look.style("text", bold=True))
-    text.append(f"{plan.from_version or 'unknown'} → ", look.style("text"))
-    text.append(f"{plan.to_version or 'unknown'}", look.style("focus", bold=True))
+    if plan.climb is not None and here == to:
+        text.append(f"{bearable(here)}, {bearable(plan.climb.of)} ", look.style("text"))
+        here, to = plan.climb.here, plan.climb.wanted
+    text.append(f"{bearable(here) or 'unknown'} → ", look.style("text"))
+    text.append(f"{bearable(to) or 'unknown'}", look.style("focus", bold=True))
     base = "" if plan.with_baseline else " · no baseline: evidence decides"
     text.append(
         f"   {plan.route.value.replace('-', ' ')} · {size(plan.packed_bytes)} in · room needed "
@@ -412,7 +431,8 @@ def _head(plan: PlanView, look: Look) -> Text:
 def _foot(plan: PlanView, look: Look) -> Text:
     yours = plan.left_intact
     text = Text(no_wrap=True)
-    text.append("left intact  ", look.style("quiet"))
+    cleared = plan.route is Route.CLEAR_AND_RESTORE
+    text.append("saved first  " if cleared else "left intact  ", look.style("quiet"))
     text.append(
         f"{count(yours.files, 'file')} of yours, {size(yours.bytes)}",
         look.style("good", bold=True),
@@ -429,15 +449,19 @@ def _foot(plan: PlanView, look: Look) -> Text:
         )
         if plan.count(v)
     ]
-    text.append("    changed  ", look.style("quiet")).append(
-        ", ".join(counts) or "nothing", look.style("text")
+    changed = ", ".join(counts) or "nothing"
+    if cleared:
+        changed = f"{count(len(plan.hand_steps), 'step')} by hand; yours is put back after them"
+    text.append("    then  " if cleared else "    changed  ", look.style("quiet")).append(
+        changed, look.style("text")
     )
-    text.append("\nGoing back stays one key away, until you settle.", look.style("quiet"))
+    back = "Going back is one key and such steps again" if cleared else "Going back stays one key away"
+    text.append(f"\n{back}, until you settle.", look.style("quiet"))
     return text
 
 
 def _question_words(plan: PlanView, look: Look) -> Text:
-    line = Line().put(count(len(plan.questions), "question"), look.style("focus", bold=True))
+    line = Line().put(count(len(plan.asked), "question"), look.style("focus", bold=True))
     left = len(plan.open_questions)
     says = (
         "all answered"
@@ -447,6 +471,33 @@ def _question_words(plan: PlanView, look: Look) -> Text:
     return line.put(f"   {says}", look.style("quiet"))
 
 
+def _why_stage(number: int, stage: StageView, look: Look) -> Text:
+    text = Text(f"step {number}\n\n", look.style("quiet"))
+    text.append(f"{bearable(stage.says)}\n\n", look.style("text", bold=True))
+    for word, says in (("why", stage.why), ("sees", stage.sees), ("back", stage.back)):
+        if says:
+            text.append(f"{word}\n", look.style("quiet")).append(f"{bearable(says)}\n\n", look.style("text"))
+    return text
+
+
+def _why_rung(rung: Rung, look: Look) -> Text:
+    text = Text(f"{bearable(rung.version)}  ", look.style("text", bold=True))
+    text.append(f"{rung.state.value}\n\n", look.style("quiet"))
+    if rung.name:
+        text.append(f"{bearable(rung.name)}, {size(rung.bytes)}\n", look.style("text"))
+    text.append(f"{bearable(rung.says)}\n\n", look.style("text"))
+    return text.append(_RUNG_WORDS[rung.state], look.style("quiet"))
+
+
+_RUNG_WORDS = {
+    RungState.HERE: "What lies here now: the ground that the ladder stands on.",
+    RungState.READY: "It is laid on what the rung below leaves, whole or not at all.",
+    RungState.NEVER: "A number that was left out when the updates were made. Nothing is missing.",
+    RungState.UNNEEDED: "It came along, and is not laid on this way.",
+    RungState.BEYOND: "It cannot be laid: what it comes after cannot be reached.",
+    RungState.MISSING: "An update comes after it, and nothing here leads to it. Get it, or go less far.",
+    RungState.DAMAGED: "It is here, and cannot be read. Get it anew.",
+}
 _STROKE_WORDS = {
     Stroke.INTACT: "These are yours. Nothing happens to them: not a byte, not a date.",
     Stroke.SAME: "The program's, and the arriving release has the very same.",
@@ -467,7 +518,19 @@ _STROKE_WORDS = {
     Stroke.BEHIND: "These stay in the old folder alone, which stays whole until you let go of it.",
     Stroke.NEW: "The program's own files, as the new release ships them.",
 }
-_GRAFT_OUT = "The donor's own: another person's saves, settings and account. They stay out."
+_ROUTE_WORDS = {
+    (Route.GRAFT, Stroke.LEFT_OUT): (
+        "The donor's own: another person's saves, settings and account. They stay out."
+    ),
+    (Route.CLEAR_AND_RESTORE, Stroke.CARRIED): (
+        "Yours. Each is copied into the strongbox and read back before anything is removed, and put back "
+        "once the new one has made its folders."
+    ),
+    (Route.CLEAR_AND_RESTORE, Stroke.BEHIND): (
+        "These go when you remove the old one, and no copy is made of them."
+    ),
+}
+"""What a stroke means on some routes."""
 
 
 def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look) -> Text:
@@ -478,8 +541,8 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
     number = max(lane.now.files, lane.after.files) if plan.folders else lane.count
     text.append(f" {NAME[lane.file_class]}, {count(number, 'path')}\n\n", look.style("quiet"))
-    graft = plan.route is Route.GRAFT and lane.stroke is Stroke.LEFT_OUT
-    text.append((_GRAFT_OUT if graft else _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
+    special = _ROUTE_WORDS.get((plan.route, lane.stroke))
+    text.append((special or _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
     heading(text, "the reasons", look)
     for reason, number in lane.reasons.most_common(6):
         text.append(f"{number:>6,}  ", look.style("text")).append(

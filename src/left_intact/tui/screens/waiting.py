@@ -52,11 +52,10 @@ class _OutlineRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         mark, colour = _MARK.get(self.line.state, ("·", "quiet"))
         here = self.line.state == "waiting"
-        row = Line().put(mark, look.style(colour), 3).put(f"{self.number}", look.style("quiet"), 4)
-        row.put(
-            clip(bearable(self.line.says), width - 22), look.style("text" if here else "quiet", bold=here)
-        )
-        return [row.gap(2).put(self.line.state.replace("-", " "), look.style(colour))]
+        row = Line().put(mark, look.style(colour), 3).put(f"{self.number}", look.style("quiet"), 3)
+        row.put(self.line.state.replace("-", " "), look.style(colour), 10)
+        says = clip(bearable(self.line.says), width - row.cell_len - 1)
+        return [row.put(says, look.style("text" if here else "quiet", bold=here))]
 
 
 class _Said(Row):
@@ -79,21 +78,26 @@ def said(word: str, says: str, *, strong: bool = False) -> list[Row]:
     return [_Said(word if not number else "", line, strong) for number, line in enumerate(lines)]
 
 
+def _sees(waits: WaitsFor) -> str:
+    if waits.can_be_seen:
+        return waits.sees or "it goes on by itself once it sees that this was done"
+    return "choose an answer" if waits.options else "this cannot be seen: d says that it was done"
+
+
 class WaitingScreen(StageScreen):
     """One step at a time; it looks by itself."""
 
     STOP = "under way"
     HELP = (
-        "An update waits for you. Nothing is torn: it can wait for days. It looks by itself "
-        "every two seconds and goes on when "
-        "it sees that the step was done; l looks now. d says that it was done where that cannot "
-        "be seen, k leaves a step out "
-        "that may be left out. x gives the update up where it stands: what is in force stays on "
-        "trial, and can go back."
+        "An update waits for you. Nothing is torn: it can wait for days. It looks by itself every two "
+        "seconds and goes on when it sees that the step was done; l looks now. d says that it was done where "
+        "that cannot be seen, k leaves a step out that may be left out, r runs the command of a step once "
+        "you allow it. x gives the update up where it stands: what is in force stays on trial."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("l", "look_now", "look now"),
         Binding("d", "said_done", "done"),
+        Binding("r", "run_it", "have it done"),
         Binding("k", "leave_out", "leave it out"),
         Binding("x", "give_up", "give up"),
     ]
@@ -134,19 +138,25 @@ class WaitingScreen(StageScreen):
         if waits is None:
             rows += [*said("now", "nothing more to wait for: l goes on", strong=True)]
         else:
-            rows += [*said("do", waits.asks, strong=True), Gap(), *said("why", waits.why), Gap()]
-            sees = (
-                "it goes on by itself once it sees that this was done"
-                if waits.can_be_seen
-                else ("choose an answer" if waits.options else "this cannot be seen: d says that it was done")
-            )
-            rows += [*said("sees", sees), Gap()]
+            word = "answer" if waits.options else "do"
+            rows += [*said(word, waits.asks, strong=True), Gap(), *said("why", waits.why), Gap()]
+            rows += [*said("safe", self._copied()), Gap()]
+            rows += [*said("sees", _sees(waits)), Gap()]
+            if waits.command:
+                words = " ".join(waits.command)
+                rows += [*said("or", f"r has it done: {words}"), Gap()]
             rows += [OptionRow(option) for option in waits.options]
         rows += [Hairline(), Words("the whole of it"), Gap()]
         rows += [_OutlineRow(number, line) for number, line in enumerate(self.outline, 1)]
         self.query_one("#step", Lines).set_rows(rows)
         self.explain(self._safe())
         self.refresh_bindings()
+
+    def _copied(self) -> str:
+        """What is safe, as the stages that are done say."""
+        first = next((line.says for line in self.outline if line.state == "done"), "")
+        copies = first if "cop" in first else "all that was displaced so far is in the strongbox"
+        return f"{copies}; nothing is torn, and this can wait for days"
 
     def _head(self) -> str:
         update = self.desk.row.updates[0]
@@ -178,6 +188,8 @@ class WaitingScreen(StageScreen):
             return waits is not None and bool(waits.options)
         if action == "said_done":
             return waits is not None and not waits.can_be_seen and not waits.options
+        if action == "run_it":
+            return waits is not None and bool(waits.command)
         if action == "leave_out":
             return waits is not None and waits.may_skip
         if action == "look_now":
@@ -194,6 +206,23 @@ class WaitingScreen(StageScreen):
     def action_said_done(self) -> None:
         if self.waits is not None:
             self._go_on(done=self.waits.step)
+
+    def action_run_it(self) -> None:
+        """The command of a step runs once the person allowed it; from then on it runs by itself."""
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        waits = self.waits
+        if waits is None:
+            return
+        words = bearable(" ".join(waits.command))
+        says = (
+            f"This is run in the folder of {bearable(self.desk.install.name)}, now and in later updates when "
+            f"its turn comes, without asking again: {words}"
+        )
+        self.app.push_screen(
+            ConfirmDialog("have it done", says, "run it"),
+            lambda yes: self._go_on(run=waits.step) if yes else None,
+        )
 
     def action_leave_out(self) -> None:
         if self.waits is not None:
@@ -245,13 +274,15 @@ class WaitingScreen(StageScreen):
     def _quietly(self, error: LeftIntactError) -> None:
         self.at_work = False
 
-    def _go_on(self, *, done: str = "", skip: str = "", answers: dict[str, str] | None = None) -> None:
+    def _go_on(
+        self, *, done: str = "", skip: str = "", run: str = "", answers: dict[str, str] | None = None
+    ) -> None:
         if self.at_work:
             return
         self.at_work = True
         app, install = self.left_intact, self.desk.install
 
-        wanted = call("updates.go_on", install, done=done, skip=skip, answers=answers)
+        wanted = call("updates.go_on", install, done=done, skip=skip, run=run, answers=answers)
         app.work_on(Job("going on", wanted, self._went_on, self._did_not, changes_disk=True))
 
     def _did_not(self, error: LeftIntactError) -> None:

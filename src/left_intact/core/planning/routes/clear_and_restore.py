@@ -326,18 +326,17 @@ class _Words:
         on = f" on {rule.device}" if rule.device else ""
         here, to = inputs.survey.version_text, inputs.arrival.release.version_text
         package = inputs.arrival.source.replace("\\", "/").rpartition("/")[2]
-        prompt = f" ({rule.prompt})" if rule.prompt else ""
         wiped = "; its data goes with it, so all of yours was copied first" if rule.wipes else ""
         return _Words(
             to=to,
             remove=rule.remove or f"remove {name} {here}{where}".replace("  ", " "),
             why=rule.because + wiped,
-            lay=f"{rule.lay or f'lay {name} {to}{on}: {package}'}{prompt}",
-            why_lay="yours comes back once it is there",
+            lay=rule.lay or f"lay {name} {to}{on}: {package}",
+            why_lay=rule.prompt or "yours comes back once it is there",
             start=rule.start or f"start {name} once{on}, and close it",
             why_start="it makes its folders; yours is put into them",
-            ghost=rule.unghost or f"clear what is left of the former {name}{on}",
-            why_ghost="a former one, not to be seen, is in the way: the new one is refused until it is gone",
+            ghost=f"if a ghost is left: {rule.unghost or f'clear what is left of the former {name}{on}'}",
+            why_ghost="a former install, not to be seen, is in the way, and the new one is refused",
             lay_again=f"lay {name} {here or 'as it was before'} again{on}",
             remove_new=f"remove {name} {to}{where}".replace("  ", " "),
         )

@@ -62,6 +62,8 @@ class InPlace:
         if inputs.updates is not None:
             because = "what came are updates that are laid one after the other"
             return RouteChoice(name=self.name, fits=False, because=because)
+        if inputs.sheet.clear is not None:
+            return RouteChoice(name=self.name, fits=False, because=inputs.sheet.clear.because)
         if are_loose(inputs.parts):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)

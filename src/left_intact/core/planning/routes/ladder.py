@@ -81,6 +81,7 @@ class Ladder:
             blockers=tuple(sketch.blockers),
             warnings=(*_warnings(came.strangers, climb), *sketch.warnings),
             to_version=climb.wanted if whole and climb.steps else inputs.survey.version_text,
+            baseline=inputs.baseline,
             on_failure=OnFailure.KEEP,
             climb=climb,
             arrivals=tuple(step.arrival for step in climb.steps if step.arrival is not None),
