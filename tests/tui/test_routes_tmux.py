@@ -8,6 +8,7 @@ import libtmux
 import pytest
 
 from left_intact.demo.build import build_demo
+from left_intact.demo.person import Person
 from left_intact.demo.unattended import snapshot
 from left_intact.workbench import Workbench
 from tests.tui.test_tmux import start, terminal  # noqa: F401 (a fixture)
@@ -17,7 +18,7 @@ SIZES = [(160, 50), (80, 24)]
 
 def down_to(screen, name: str) -> None:  # type: ignore[no-untyped-def]
     """Mark an install of the shelf: the panel, or the keys, speak of the one that is marked."""
-    order = ["Brindlemere", "Patchwright", "Tarnlight", "Lanternfish", "Loomlight"]
+    order = ["Brindlemere", "Patchwright", "Tarnlight", "Lanternfish", "Loomlight", "Quillonade"]
     screen.keys(*["Down"] * order.index(name))
 
 
@@ -102,6 +103,82 @@ def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) 
     assert snapshot(install.root) == before
     screen.keys("Escape")
     screen.until("Loomlight")
+    screen.keys("q")
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    """From the shelf to the proof and back, killed and started anew at each wait."""
+    room = build_demo(str(tmp_path / "pier"))
+    bench = Workbench(room.home)
+    person, install = Person(bench, room), bench.shelf.find("Quillonade")
+    before = snapshot(install.root)
+    screen = start(terminal, room.home, size=size)
+    screen.until("Quillonade")
+    down_to(screen, "Quillonade")
+    screen.keys("u")
+    screen.until("◉ clear and restore", "nothing over another's signature")
+    screen.keys("3")
+    screen.until("saved first", "6 steps by hand")
+    screen.press_until("c", "saved first")
+    screen.until("step 2 of 8", "Quillonade, remove", "125 copies of what is yours", "l look now")
+    assert snapshot(install.root) == before
+    for step, waits in (("remove", "step 4 of 8"), ("lay", "step 5 of 8"), ("start", "step 6 of 8")):
+        screen.kill()
+        screen = start(terminal, room.home, size=size)
+        screen.until("waits for you")
+        down_to(screen, "Quillonade")
+        person.does(step)
+        screen.keys("Enter")
+        screen.until(waits)
+    person.does("grant")
+    screen.until("step 8 of 8", "try it: start Moth Hour", "d done")
+    screen.keys("d")
+    screen.until("I N T A C T", "0 lost", "76 of ")
+    assert bench.shelf.find("Quillonade").root == install.root
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+    screen.until("remove Quillonade 5.0p", "step 2 of 5")
+    screen.keys("q")
+    screen = start(terminal, room.home, size=size)
+    screen.until("waits for you")
+    down_to(screen, "Quillonade")
+    screen.keys("Enter")
+    person.does("remove-new")
+    screen.until("step 4 of 5")
+    person.does("lay-again")
+    screen.until("the shelf", "ready")
+    assert snapshot(install.root) == before
+    screen.keys("q")
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_ladder(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    room = build_demo(str(tmp_path / "pier"))
+    install = Workbench(room.home).shelf.find("Quillonade")
+    before = snapshot(install.root)
+    screen = start(terminal, room.home, size=size)
+    screen.until("Quillonade")
+    down_to(screen, "Quillonade")
+    screen.keys("u")
+    screen.until("◉ clear and restore")
+    screen.keys("o")
+    screen.until("A folder, or a zip")
+    screen.says(room.download("title updates"))
+    screen.keys("Enter")
+    screen.until("◉ ladder", "4 updates in order, 1.04 to 1.09")
+    screen.keys("3")
+    screen.until("1.07", "never was", "ready, wanted")
+    screen.press_until("c", "what happens")
+    screen.until("I N T A C T", "0 lost")
+    laid = Path(install.root, "titles/tin-regatta/VERSION")
+    assert laid.read_text() == "1.09\n"
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+    screen.until("taken back: nothing is on trial any more")
+    assert snapshot(install.root) == before
     screen.keys("q")
 
 

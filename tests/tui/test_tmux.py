@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+import os
 import shutil
+import signal
 import sys
 import tempfile
 import time
@@ -19,6 +22,9 @@ from tests.tui.strange import NAME, ODD, follow_strange_outlet
 
 PATIENCE = 60.0
 """Seconds to wait for a text that a change brings; nothing here depends on how long it takes."""
+
+
+_NUMBERS = itertools.count()
 
 
 class Terminal:
@@ -58,6 +64,10 @@ class Terminal:
         """Type a text to the letter."""
         self.pane.send_keys(text, enter=False, suppress_history=False, literal=True)
 
+    def kill(self) -> None:
+        """End the program as `kill -9` does."""
+        os.kill(int(self.pane.pane_pid or 0), signal.SIGKILL)
+
     def keys(self, *keys: str) -> None:
         for key in keys:
             self.pane.send_keys(key, enter=False, suppress_history=False)
@@ -70,6 +80,7 @@ def terminal() -> Iterator[libtmux.Server]:
     # A socket's path may have but a hundred bytes, so it cannot lie in the test's own deep folder.
     with tempfile.TemporaryDirectory(prefix="li-") as folder:
         server = libtmux.Server(socket_path=f"{folder}/s")
+        server.new_session("stays", window_command="cat")  # a server without any session ends
         try:
             yield server
         finally:
@@ -81,7 +92,7 @@ def start(server: libtmux.Server, home: str, words: str = "", size: tuple[int, i
         f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m "
         f"left_intact --home {home} {words}"
     )
-    session = server.new_session("pier", x=size[0], y=size[1], window_command=command)
+    session = server.new_session(f"pier-{next(_NUMBERS)}", x=size[0], y=size[1], window_command=command)
     pane = session.active_window.active_pane
     assert pane is not None
     return Terminal(pane)
@@ -158,7 +169,7 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, termi
     screen.keys("n")
     screen.until("never looked at")
     screen.keys("c")
-    screen.until("3 of 5 installs have something newer")
+    screen.until("3 of 6 installs have something newer")
     screen.keys("Down", "Down")
     screen.until("you set sound.rate to 44100")
     screen.keys("h")

@@ -69,7 +69,7 @@ async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
         await press(app, pilot, "enter")
         made.start_once()
         await press(app, pilot, "l")
-        assert isinstance(app.screen, ShelfScreen) and "on trial" in words(app)
+        assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
     assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
 
 
@@ -81,7 +81,7 @@ async def test_it_looks_by_itself(made: MadeUp) -> None:
         assert isinstance(screen, WaitingScreen)
         screen._look_by_itself()
         await settled(app, pilot)
-        assert isinstance(app.screen, ShelfScreen)
+        assert isinstance(app.screen, ProofScreen)
 
 
 async def test_giving_up_leaves_it_on_trial(made: MadeUp) -> None:
@@ -107,7 +107,7 @@ async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> N
         await press(app, pilot, "enter")
         assert "lay" in words(app) and "leave" in words(app) and "was not spoken of" in words(app)
         await press(app, pilot, "enter")
-        assert isinstance(app.screen, ShelfScreen)
+        assert isinstance(app.screen, ProofScreen)
     assert (made.new / "memory/old.blk").exists()
 
 

@@ -36,12 +36,12 @@ class Person:
                 return outcome
             run = self.bench.updates.open_run(install)
             step = run.waits.step if run is not None and run.waits is not None else ""
-            said = self._does(step)
+            said = self.does(step)
             self.did.append(step)
             outcome = self.bench.updates.go_on(install, done=step if said else "")
         raise LeftIntactError("no-end", "the update of Quillonade came to no end", way_out="Look at it.")
 
-    def _does(self, step: str) -> bool:
+    def does(self, step: str) -> bool:
         """Do one step; whether it has to be said."""
         match step:
             case "remove" | "remove-new":

@@ -61,7 +61,7 @@ SHEET = """format = 1
 program = "Quillonade"
 
 [clear]
-because = "5.0p carries another signature, and the handheld lays nothing over another's"
+because = "the handheld lays nothing over another's signature"
 device = "the handheld"
 remove = "on the handheld: its list of programs, Quillonade, remove"
 start = "on the handheld: start Quillonade once, and close it"

@@ -112,10 +112,11 @@ class GoingBack(Runs):
         places = {at for segment in segments for at in segment.touched}
         today = self._today(survey, update.roots, places)
         wanted = {
-            w.first.digest
+            state.digest
             for s in segments
             for w in s.touched.values()
-            if w.first and w.first.kind is Kind.FILE
+            for state in (w.first, *w.seen)
+            if state and state.kind is Kind.FILE
         }
         sound = frozenset(digest for digest in wanted if box.has(digest))
         box.close()

@@ -275,9 +275,19 @@ def _question(sketch: _Sketch) -> Question | None:
     )
 
 
+def _to_bring_back(was: Was, sound: frozenset[str]) -> Entry | None:
+    """What lay there first; where the person changed it themselves before anything was displaced, nobody has
+    a copy of that, and it is what they had made of it.
+    """
+    if was.first is None or was.first.kind is not Kind.FILE or was.first.digest in sound:
+        return was.first
+    known = (state for state in was.seen if state.kind is not Kind.FILE or state.digest in sound)
+    return next((state for state in known if was.last is None or not state.same_content(was.last)), was.first)
+
+
 def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
     """What has to be done at one place; None where nothing has, or nothing can."""
-    first, before = was.first, sketch.inputs.to_version or "the update"
+    first, before = _to_bring_back(was, sketch.inputs.sound), sketch.inputs.to_version or "the update"
     because = (
         f"as it was before {sketch.inputs.from_version or 'the update'}"
         if first

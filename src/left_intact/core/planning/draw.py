@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from types import MappingProxyType
 
+from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import Root
 from left_intact.core.model.plan import Plan, Route
 from left_intact.core.model.stages import Carry
@@ -18,9 +19,12 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.keys import out_of_reach
 from left_intact.core.planning.routes.registry import choices, choose
 from left_intact.core.planning.space import room_for
 
+_LAYS_ALL = (Route.IN_PLACE, Route.SIDE_BY_SIDE, Route.GRAFT)
+"""Routes that lay a whole build, and leave saves under the names they have."""
 _INSIDE = (Route.LADDER, Route.CONTENT_PACK)
 """Routes that may leave the program itself as it is: then nothing is due that goes with each update of it."""
 
@@ -60,6 +64,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         blockers=(
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,
+            *_out_of_reach(inputs, planner.name),
             *blockers.machine_faults(inputs.install, moves, space, facts),
         ),
         warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
@@ -80,6 +85,23 @@ def draw_up(inputs: PlanInputs) -> Plan:
             }
         ),
     )
+
+
+def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
+    """A blocker, which may be passed knowingly, where saves will lie under ids that the new build does not
+    use: nothing would be lost, and nothing would be found.
+    """
+    if route not in _LAYS_ALL:
+        return []
+    lost = out_of_reach(inputs.sheet, inputs.survey, inputs.baseline, inputs.arrival.release)
+    if not lost:
+        return []
+    folder, key, to = lost[0]
+    new = inputs.arrival.release.version_text or "the new build"
+    which = "a save lies" if len(lost) == 1 else f"{len(lost)} saves lie"
+    says = f"{which} under ids that {new} does not use: {folder}/{key} is {to} there, as its own list says"
+    way = f"Rename {folder}/{key} to {to} after the update, or pass it with --allow out-of-reach."
+    return [Fault(code="out-of-reach", says=says, way_out=way, passable=True)]
 
 
 def _does_something(drawing: Drawing) -> bool:

@@ -6,10 +6,15 @@ names. Where the program has a list of its own that says which id belongs to wha
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
+from left_intact.core.keepsheet.sheet import Keepsheet
 from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.release import Release
+from left_intact.core.model.survey import Survey
+from left_intact.core.settings.document import NotReadable
+from left_intact.core.settings.formats.registry import open_document
 
 Inside = Mapping[str, Entry]
 """Entries by their path below the folder of one id."""
@@ -102,6 +107,40 @@ def keys_by_lists(
         if of is not None and of in is_now and is_now[of] != key:
             found[key] = is_now[of]
     return found
+
+
+def by_lists(old: Release, new: Release, keys: Collection[str]) -> dict[str, str]:
+    """Old ids to new ones, by all texts that both releases ship."""
+    found: dict[str, str] = {}
+    for path in old.texts.keys() & new.texts.keys():
+        found |= keys_by_lists(_said_in(old, path), _said_in(new, path), keys)
+    return found
+
+
+def _said_in(release: Release, path: str) -> Mapping[tuple[str, ...], str]:
+    """What a text of a release says, key by key; nothing where nobody can read it so."""
+    try:
+        return open_document(release.texts[path], release.entries[path].format).values()
+    except (NotReadable, KeyError):
+        return {}
+
+
+def out_of_reach(
+    sheet: Keepsheet, survey: Survey, old: Release | None, new: Release
+) -> list[tuple[str, str, str]]:
+    """(keyed folder, id, new id) of saves that the new build will look for under another id, as far as the
+    program's own lists tell.
+    """
+    if old is None or not sheet.keyed:
+        return []
+    paths = [page.path(at) for page in survey.findings.pages for at in range(len(page.names))]
+    lost = []
+    for folder, _, _ in sheet.keyed:
+        start = folder.rstrip("/") + "/"
+        inside = (path[len(start) :] for path in paths if path.startswith(start))
+        keys = sorted({name.partition("/")[0] for name in inside if "/" in name})
+        lost += [(folder.rstrip("/"), key, to) for key, to in sorted(by_lists(old, new, keys).items())]
+    return lost
 
 
 def _belongs(said: Mapping[tuple[str, ...], str]) -> dict[str, str]:

@@ -19,12 +19,10 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question
-from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Made, Move, Shipped, Source, Verb
-from left_intact.core.planning.keys import KeyMatch, by_key, keys_by_lists, match_keys
+from left_intact.core.planning.keys import KeyMatch, by_key, by_lists, match_keys
 from left_intact.core.planning.later import LaterStage, Situation
-from left_intact.core.settings.document import NotReadable
-from left_intact.core.settings.formats.registry import may_merge, open_document
+from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed
 
@@ -106,7 +104,9 @@ def _match(sketch: _Sketch, folder: str) -> None:
     there = by_key(((at.path, e) for at, (e, _) in situation.tree.items() if not at.root), folder)
     if not old:
         return
-    found = match_keys(old, there, _by_lists(situation, old))
+    base, coming = situation.baseline, situation.coming
+    said = by_lists(base, coming, old) if base is not None and coming is not None else {}
+    found = match_keys(old, there, said)
     asked = _ask_for_keys(sketch, folder, old, found)
     for key, new in {**found.pairs, **asked}.items():
         if new != key:
@@ -118,25 +118,6 @@ def _match(sketch: _Sketch, folder: str) -> None:
     moved = sum(1 for (f, _) in sketch.keys if f == folder)
     if moved:
         sketch.notes.append(f"{count(moved, 'save')} under {folder}/ went to the ids of the new build")
-
-
-def _by_lists(situation: Situation, old: Mapping[str, object]) -> dict[str, str]:
-    """What the program's own lists say of ids, those of the release on record and of the one that came."""
-    found: dict[str, str] = {}
-    if situation.baseline is None or situation.coming is None:
-        return found
-    for path in situation.baseline.texts.keys() & situation.coming.texts.keys():
-        was, now = (_said_in(one, path) for one in (situation.baseline, situation.coming))
-        found |= keys_by_lists(was, now, old)
-    return found
-
-
-def _said_in(release: Release, path: str) -> Mapping[tuple[str, ...], str]:
-    """What a text of a release says, key by key; nothing where nobody can read it so."""
-    try:
-        return open_document(release.texts[path], release.entries[path].format).values()
-    except (NotReadable, KeyError):
-        return {}
 
 
 def _ask_for_keys(

@@ -352,8 +352,10 @@ class ProofScreen(StageScreen):
         def done(back: WentBack) -> None:
             if back.waits is not None:
                 app.notify("going back waits for a step by hand", timeout=8)
-                self.app.pop_screen()
+                self.desk.row = self.desk.row.waiting_for(back.waits)
+                self.desk.outcome = None
                 app.refresh_shelf()
+                self.post_message(GoToStop("under way", self.desk))
                 return
             kept = (
                 f"; {count(len(back.kept), 'file')} of the trial kept in the strongbox" if back.kept else ""

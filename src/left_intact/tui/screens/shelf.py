@@ -79,18 +79,20 @@ def at_stake(row: ShelfRow, width: int) -> str:
     return " · ".join(parts) or ("nothing of yours in it" if files else "not read yet")
 
 
+_AROUND = 5
+"""Lines of the screen that are no rows of installs: title, heading, keys."""
 _OF_AN_INSTALL = ("open", "update", "proof", "unit", "history", "more", "parts")
 """Actions that are about the install that is marked."""
 
 
 class InstallRow(Row):
-    """Two lines with space around: name, versions, strip; role, standing, what is at stake."""
+    """Two lines with space around, as far as there is room: name, versions, strip; role, standing, what is at
+    stake.
+    """
 
-    height = 4
-
-    def __init__(self, row: ShelfRow, unit: str) -> None:
+    def __init__(self, row: ShelfRow, unit: str, height: int) -> None:
         super().__init__(row.install.name)
-        self.row, self.unit = row, unit
+        self.row, self.unit, self.height = row, unit, height
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         row = self.row
@@ -103,7 +105,7 @@ class InstallRow(Row):
         low = Line().put(row.install.role, look.style("quiet"), name - 1).gap()
         low.put(word, look.style(colour), versions - 1).gap()
         low.put(at_stake(row, bar), look.style("quiet"))
-        return [Text(), top, low]
+        return [Text(), top, low] if self.height > 2 else [top, low]
 
 
 def _versions(row: ShelfRow, look: Look, width: int) -> Text:
@@ -190,7 +192,9 @@ class ShelfScreen(FramedScreen):
             ]
         made_of = "what it is made of, by " + ("number of files" if self.unit == "files" else "bytes")
         rows: list[Row] = [Gap(), _Heading(made_of)]
-        rows += [InstallRow(row, self.unit) for row in self.shelf_rows]
+        room = (self.size.height - _AROUND) // max(1, len(self.shelf_rows))
+        height = min(4, max(2, room))
+        rows += [InstallRow(row, self.unit, height) for row in self.shelf_rows]
         rows += [Hairline(), Words("the shelf by class"), Gap()]
         rows += self._by_class(look)
         return rows

@@ -5,6 +5,7 @@ that it was done.
 from __future__ import annotations
 
 import textwrap
+from dataclasses import replace
 from typing import ClassVar
 
 from rich.text import Text
@@ -12,9 +13,10 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.update import State, Update, WaitsFor
+from left_intact.core.model.update import RunKind, State, Update, WaitsFor
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import Look
+from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
@@ -302,7 +304,15 @@ class WaitingScreen(StageScreen):
             return
         verdict = outcome.proof.verdict.value
         self.notify(f"done: {verdict}; {count(len(self.outline), 'stage')}", timeout=6)
-        self._leave()
+        if outcome.update.kind is RunKind.BACK:
+            self._leave()
+            return
+        desk = self.desk
+        others = tuple(one for one in desk.row.updates if one.id != outcome.update.id)
+        desk.row = replace(desk.row, updates=(outcome.update, *others), arrivals=(), missing=False)
+        desk.under_way, desk.outcome, desk.ticked, desk.drawn = False, outcome, frozenset(), False
+        self.left_intact.refresh_shelf()
+        self.post_message(GoToStop("proof", desk))
 
     def _leave(self) -> None:
         self.app.pop_screen()
