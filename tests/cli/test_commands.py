@@ -188,8 +188,9 @@ def test_the_demo_runs_unattended(tmp_path: Path, capfd: pytest.CaptureFixture[s
         == 0
     )
     said = json.loads(capfd.readouterr().out)
-    assert said["good"] and [e["first"] for e in said["examples"]] == ["intact"] * 5
+    assert said["good"] and [e["first"] for e in said["examples"]] == ["intact"] * 7
     routes = ["in-place", "in-place", "side-by-side", "single-part", "graft"]
+    routes += ["clear-and-restore", "ladder"]
     assert [e["route"] for e in said["examples"]] == routes
     assert all(e["questions"] <= 2 for e in said["examples"])
     assert sum(len(files) for _, _, files in os.walk(tmp_path / "pier/pier")) >= 3000
@@ -221,7 +222,7 @@ def test_news_hold_fetch_and_pack_on_the_command_line(
 
     try:
         said = line("news", "--check", "--json")["installs"]
-        assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "26.11", None, None]
+        assert [one["newest"] for one in said] == ["4.7.0", "3.9.10", "26.11", None, None, None]
         assert any(x["why"] == "you set sound.rate to 44100" for x in said[0]["notes"])
         assert "4.7.0 is out" in line("news", "brindlemere")
         assert (

@@ -174,6 +174,8 @@ TABLE: dict[Callable[[Path], Mock], list[Row]] = {
         ("recover", 0, ""),
         ("recover --forward --back", 2, "exclude"),
         ("history ROOT", 0, ""),
+        ("remains ROOT", 0, ""),
+        ("remains nobody", 3, "no install"),
         ("strongbox ROOT", 3, "no strongbox yet"),
         ("strongbox ROOT fly", 2, "does not fly"),
         ("strongbox ROOT take", 2, "a path to take is missing"),

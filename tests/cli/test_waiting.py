@@ -50,6 +50,7 @@ def test_going_on_looks_first_and_then_carries_on(line: Line) -> None:
         "can_be_seen": True,
         "options": [],
         "command": [],
+        "sees": "it goes on by itself once started is there",
     }
     out, _ = line("go-on", "mocklet", code=1)
     assert out.startswith("WAITS") and "start Mocklet once" in out
@@ -74,7 +75,7 @@ def test_going_back_is_shown_before_it_is_done(line: Line) -> None:
         "to_version"
     ] == "1.0"
     assert plan["stages"] == [
-        {"kind": "carry", "changes": sum(m["verb"] not in ("keep",) for m in plan["moves"])}
+        {"kind": "carry", "changes": sum(m["verb"] not in ("keep",) for m in plan["moves"]), "intends": None}
     ]
     assert line.mock.state() == now
     said = line.json("go-back", "mocklet")

@@ -428,3 +428,36 @@ def test_the_classes_of_what_was_saved_are_told_in_the_ledger(console: Console) 
     ledger = {line.file_class: line for line in console.whole().proof.ledger}
     assert ledger[FileClass.SAVES].before.files == ledger[FileClass.SAVES].after.files == 4
     assert ledger[FileClass.STATES].equal == 1
+
+
+def test_a_program_removed_before_anything_was_saved_says_what_can_still_be_had(console: Console) -> None:
+    """One update went before: of what it displaced there are copies; of the rest there is the truth."""
+    pads = plant(console.folder / "pads", {"right.pad": "b=2\n"}, mtime=LATER)
+    console.bench.surveys.add_root(console.install, "pads", str(pads))
+    console.whole()
+    console.go_back()
+    console.bench.surveys.survey(console.install)
+    plant(console.root, {"cards/e377/card.bin": b"\x77" * 90}, mtime=PLAYED)
+    console.bench.surveys.survey(console.install)
+    console.device.remove("Gullnade", leaves_ghost=True)
+    bench = console.bench
+    assert bench.shelf.rows()[0].standing is Standing.MISSING
+    found = bench.keeping.remains(bench.shelf.known("Gullnade"))
+    had = {kind: (files, held) for kind, files, held in found.classes}
+    assert had[FileClass.SAVES] == (5, 4)
+    assert had[FileClass.STATES] == (1, 1)
+    assert found.roots == (("pads", str(pads), True),)
+    assert found.ghost.endswith("ghosts/gullnade.toml")
+    assert any("5 saves" in line and "a copy of 4" in line for line in found.lines)
+    with pytest.raises(LeftIntactError) as caught:
+        bench.updates.draft(bench.shelf.known("Gullnade"), str(console.new))
+    assert "left-intact remains" in caught.value.line()
+    out = console.folder / "out"
+    assert bench.keeping.take(bench.shelf.known("Gullnade"), "cards/7f3a/card.bin", str(out))
+
+
+def test_of_one_that_was_never_updated_nothing_can_be_had_and_that_is_said(console: Console) -> None:
+    console.device.remove("Gullnade")
+    found = console.bench.keeping.remains(console.bench.shelf.known("Gullnade"))
+    assert found.held == 0
+    assert any("4 saves" in line and "copy of none" in line for line in found.lines)

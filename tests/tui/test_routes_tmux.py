@@ -140,6 +140,8 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     screen.until("Enter go back")
     screen.keys("Enter")
     screen.until("remove Quillonade 5.0p", "step 2 of 5")
+    screen.keys("Escape")
+    screen.until("what is new", "waits for you")
     screen.keys("q")
     screen = start(terminal, room.home, size=size)
     screen.until("waits for you")
@@ -148,7 +150,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     person.does("remove-new")
     screen.until("step 4 of 5")
     person.does("lay-again")
-    screen.until("the shelf", "ready")
+    screen.until("5 waiting", "28 saves")
     assert snapshot(install.root) == before
     screen.keys("q")
 

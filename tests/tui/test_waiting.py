@@ -14,8 +14,13 @@ from left_intact.tui.screens.proof import ProofScreen
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.waiting import WaitingScreen
 from left_intact.tui.widgets.bars import StageLine
-from tests.builders import LATER, Mock, plant, release
+from left_intact.tui.widgets.lines import Lines
+from left_intact.tui.widgets.stages import ChoiceRow, RungRow, StageRow
+from tests.builders import LATER, SCRIPTS, Mock, plant, release
 from tests.chains import MadeUp
+from tests.routes.handhelds import Console
+from tests.routes.ladders import STEPS, Rally
+from tests.routes.test_around import commanded
 from tests.tui.test_screens import press, running, settled, words
 
 
@@ -149,3 +154,97 @@ async def test_one_damaged_journal_is_said_on_its_row_alone(mock: Mock, tmp_path
         assert isinstance(app.screen, ShelfScreen)
         await press(app, pilot, "down", "enter")
         assert not isinstance(app.screen, ShelfScreen)
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_an_install_that_is_gone_says_what_can_still_be_had(
+    tmp_path: Path, size: tuple[int, int]
+) -> None:
+    console = Console(tmp_path)
+    console.device.remove("Gullnade")
+    async with running(console, size) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter")
+        assert "its folder is gone" in words(app) and "4 saves: the strongbox has a copy of none" in words(
+            app
+        )
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ShelfScreen)
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_what_is_saved_is_chosen_line_by_line_and_the_steps_stand_in_their_order(
+    tmp_path: Path, size: tuple[int, int]
+) -> None:
+    console = Console(tmp_path)
+    arrival = console.bench.surveys.arrival(console.install, str(console.new))
+    console.bench.shelf.set_waiting(console.install, arrival)
+    async with running(console, size) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "u", "3")
+        lines = app.screen.query_one("#crossing", Lines)
+        chosen = [row.key for row in lines.rows if isinstance(row, ChoiceRow)]
+        assert chosen == ["question:save-saves", "question:save-states", "question:save-settings"]
+        assert [row.stage.kind for row in lines.rows if isinstance(row, StageRow)] == [
+            *("carry", "hand", "hand", "hand", "hand", "later"),
+        ]
+        lines.go_to("question:save-states")
+        await press(app, pilot, "enter")
+        assert "1, 404 B" in words(app) or "will be gone" in words(app)
+        lines.go_to("stage:2")
+        await pilot.pause()
+        plan = app.screen.desk.plan  # type: ignore[attr-defined]
+        assert any(fault.code == "not-saved" for fault in plan.warnings)
+        await press(app, pilot, "c")
+        await press(app, pilot, "c")
+        assert isinstance(app.screen, WaitingScreen)
+    saved = console.bench.updates.history(console.install)[0]
+    assert saved.state is State.WAITING
+
+
+@pytest.mark.parametrize("size", [(160, 50), (80, 24)])
+async def test_a_ladder_is_drawn_from_the_ground_up(tmp_path: Path, size: tuple[int, int]) -> None:
+    rally = Rally(tmp_path, {k: v for k, v in STEPS.items() if "1.06" not in k})
+    rally.bench.shelf.set_waiting(rally.install, rally.bench.surveys.arrival(rally.install, str(rally.came)))
+    async with running(rally, size) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "u", "3")
+        lines = app.screen.query_one("#crossing", Lines)
+        rungs = [(row.rung.version, row.rung.state.value) for row in lines.rows if isinstance(row, RungRow)]
+        assert rungs == [
+            ("1.04", "here now"),
+            ("1.05", "not needed"),
+            ("1.06", "missing"),
+            ("1.08", "out of reach"),
+            ("1.09", "out of reach"),
+        ]
+        assert "the update to 1.06 is missing" in words(app)
+        lines.go_to("question:how-far")
+        await press(app, pilot, "left")
+        assert list(app.screen.desk.plan.climb.steps)  # type: ignore[attr-defined]
+        await press(app, pilot, "c")
+        assert "I N T A C T" in words(app)
+    assert rally.read("VERSION") == "1.05\n"
+
+
+@SCRIPTS
+async def test_a_command_is_run_by_one_key_once_it_was_allowed(tmp_path: Path) -> None:
+    mock = commanded(Mock(tmp_path))
+    mock.update()
+    async with running(mock) as (app, pilot):
+        await press(app, pilot, "enter")
+        assert "r has it done: ./mocklet-caches --quietly" in words(app)
+        await press(app, pilot, "r")
+        assert "without asking again" in words(app)
+        await press(app, pilot, "enter")
+        assert isinstance(app.screen, ProofScreen)
+    assert mock.read("cache/built") == "built --quietly\n"
+
+
+async def test_what_went_on_elsewhere_meanwhile_is_noticed(made: MadeUp) -> None:
+    async with running(made) as (app, pilot):  # type: ignore[arg-type]
+        await press(app, pilot, "enter")
+        screen = app.screen
+        assert isinstance(screen, WaitingScreen)
+        made.start_once()
+        made.bench.updates.go_on(made.install)
+        screen._look_by_itself()
+        await settled(app, pilot)
+        assert isinstance(app.screen, ShelfScreen)

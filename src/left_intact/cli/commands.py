@@ -593,6 +593,34 @@ def standin_outlet(folder: str, port: int, fault: str) -> None:
     server.serve_forever()
 
 
+@standin.command("handheld")
+@click.argument("folder", metavar="DIR", help="the device")
+@click.argument("does", type=click.Choice(["lay", "remove", "start", "grant", "clear"]), help="what it does")
+@click.argument("what", metavar="PACKAGE|PROGRAM", help="a package for lay, else the name of a program")
+@click.option("--leaves-ghost", is_flag=True, help="removing leaves something that is not to be seen")
+def standin_handheld(folder: str, does: str, what: str, leaves_ghost: bool) -> None:
+    """Do on the stand-in handheld what a person does on a real one."""
+    from left_intact.demo.quillonade import grant
+    from left_intact.standins.handheld import Handheld
+
+    device = Handheld(os.path.abspath(folder))
+    match does:
+        case "lay":
+            card = device.lay(what)
+            say(f"{card.program} {card.version} is on the handheld")
+        case "remove":
+            device.remove(what, leaves_ghost=leaves_ghost)
+            say(f"{what} is gone, and its data with it")
+        case "start":
+            say(device.start(what).strip())
+        case "grant":
+            grant(device)
+            say(f"{what} may use the card")
+        case _:
+            device.clear_ghost(what)
+            say(f"nothing of a former {what} is left")
+
+
 helping.give_examples(app)
 
 

@@ -20,7 +20,7 @@ EXAMPLES = {
     "update": "left-intact update brindlemere brindlemere-4.7.0-linux.zip --yes",
     "prove": "left-intact prove brindlemere --deep",
     "go-back": "left-intact go-back brindlemere --plan",
-    "go-on": "left-intact go-on quillonade --done start-once",
+    "go-on": "left-intact go-on quillonade --done test-1",
     "give-up": "left-intact give-up quillonade",
     "settle": "left-intact settle brindlemere",
     "recover": "left-intact recover --back",
@@ -43,6 +43,7 @@ EXAMPLES = {
     "forget": "left-intact forget brindlemere",
     "rename": "left-intact rename brindlemere 'Brindlemere at the door'",
     "move": "left-intact move brindlemere /mnt/card/brindlemere",
+    "remains": "left-intact remains quillonade",
     "history": "left-intact history brindlemere",
     "standin": "left-intact standin outlet ~/outlet --port 8080",
 }

@@ -59,6 +59,37 @@ def move(install: str, folder: str, as_json: bool) -> None:
         say(f"{moved.name} is looked for at {moved.root} now (it was at {target.root})")
 
 
+@commands.command("remains")
+@INSTALL_WORD
+@AS_JSON
+def remains(install: str, as_json: bool) -> None:
+    """What can still be had of an install whose folder is gone."""
+    work = bench()
+    target = work.shelf.known(install)
+    found = work.keeping.remains(target)
+    if as_json:
+        out(
+            {
+                "install": target.name,
+                "root": target.root,
+                "classes": [
+                    {"class": kind.value, "files": files, "held": held} for kind, files, held in found.classes
+                ],
+                "roots": [
+                    {"label": label, "place": place, "there": there} for label, place, there in found.roots
+                ],
+                "left_behind": found.left_behind or None,
+                "ghost": found.ghost or None,
+            }
+        )
+        return
+    say(f"{target.name}, last at {target.root}")
+    for line in found.lines:
+        say(f"  {line}")
+    if found.held:
+        say(f'\nTake what you need: left-intact strongbox "{target.name}" take PATH --to DIR')
+
+
 @commands.command("history")
 @INSTALL_WORD
 @AS_JSON

@@ -81,7 +81,10 @@ class GoingBack(Runs):
         answers: Mapping[str, str],
         behind: int,
         report: Report = silent,
+        *,
+        under_way: bool = False,
     ) -> BackInputs:
+        """All that the way back is drawn from; `under_way` where it has begun."""
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import rebound
         from left_intact.core.carrying.touched import first_times
@@ -108,7 +111,10 @@ class GoingBack(Runs):
                 if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)
             ]
             times = first_times(journal, update.id, behind)
-        survey = self.surveys.survey(install, may_lack=True, report=report)
+            hands = [stage.hand for stage in journal.stages(update.id) if stage.hand is not None]
+        # A step by hand may have taken the folder away; for any other update its absence is a mistake.
+        gone = any("" in hand.rebinds for hand in hands) and not os.path.lexists(install.root)
+        survey = self.surveys.survey(install, under_way=under_way or gone, report=report)
         places = {at for segment in segments for at in segment.touched}
         today = self._today(survey, update.roots, places)
         wanted = {

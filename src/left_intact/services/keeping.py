@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import os
+from collections import Counter
 from typing import TYPE_CHECKING
 
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.services.records import Records
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
-    from left_intact.core.model.keeping import Holdings, Scrubbed
+    from left_intact.core.model.keeping import Holdings, Remains, Scrubbed
 
 
 class Keeping(Records):
@@ -35,6 +38,43 @@ class Keeping(Records):
         budget = int(self.library.choice(f"budget:{install.id}") or 0)
         with Journal(box.journal_path) as journal:
             return holdings(journal, box, budget)
+
+    def remains(self, install: Install) -> Remains:
+        """What can still be had of an install whose folder is gone; reads nothing but what is known of it."""
+        from left_intact.core.keepsheet.sheet import parse_sheet
+        from left_intact.core.model.keeping import Remains
+
+        box = self.strongbox(install)
+        held = box.objects() if box.exists else set()
+        last = next((run for run in self.history(install)), None) if box.exists else None
+        behind = left_behind(last.roots) if last is not None else ""
+        text = self.library.sheet(install)
+        clear = parse_sheet(text, "its keepsheet").clear if text else None
+        ghost = os.path.normpath(os.path.join(install.root, clear.ghost)) if clear and clear.ghost else ""
+        return Remains(
+            classes=self._had(install, held),
+            roots=tuple((label, place, os.path.isdir(place)) for label, place in self.library.roots(install)),
+            left_behind=behind if behind and os.path.isdir(behind) and behind != install.root else "",
+            ghost=ghost if ghost and os.path.lexists(ghost) else "",
+        )
+
+    def _had(self, install: Install, held: set[str]) -> tuple[tuple[FileClass, int, int], ...]:
+        """Of each class of the person's: how many files were there last, and how many have a copy."""
+        before = self.library.before(install)
+        sorting = before.sorting(before.contexts[0]) if before.contexts else None
+        if sorting is None:
+            return ()
+        pages = sorted(before.pages.values(), key=lambda page: page.folder)
+        findings = sorting.of_pages(pages)
+        files, copies = Counter[FileClass](), Counter[FileClass]()
+        for page, verdicts in zip(pages, findings.verdicts, strict=True):
+            for at, number in enumerate(verdicts):
+                kind = findings.table[number].file_class
+                if kind.is_the_persons:
+                    files[kind] += 1
+                    copies[kind] += page.entry(at).digest in held
+        order = (FileClass.SAVES, FileClass.STATES, FileClass.SETTINGS, *FileClass)
+        return tuple((kind, files[kind], copies[kind]) for kind in dict.fromkeys(order) if files[kind])
 
     def verify(
         self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None

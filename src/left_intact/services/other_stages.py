@@ -102,7 +102,7 @@ class OtherStages:
 
         if later.planner == PLANNER:
             number, behind = int(later.with_["update"]), int(later.with_["behind"])
-            inputs = self.back_inputs(self.install, number, answers, behind)
+            inputs = self.back_inputs(self.install, number, answers, behind, under_way=True)
             # What lies behind later steps by hand was taken back before them; this is the part down to
             # `behind`.
             inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])

@@ -50,16 +50,16 @@ class Surveys(Service):
         *,
         baseline: str | None = None,
         sheet: str | None = None,
-        may_lack: bool = False,
+        under_way: bool = False,
         report: Report = silent,
         cancel: CancelToken | None = None,
     ) -> Survey:
-        """Read and classify an install; changes nothing of it. With `may_lack` its folder may be gone, as a
-        step by hand takes it away: it counts as empty, and what was last known of it stays on record.
+        """Read and classify an install; changes nothing of it. With `under_way` it may lie there half, or not
+        at all, as a step by hand takes it away: what was last known of it stays on record.
         """
         known_sheet = self.sheet_of(install, sheet)
         known = cache(lambda: self.inputs_for(install, self.baseline(install, baseline), known_sheet, None))
-        survey = self.read(install, known, known_sheet, report, cancel, may_lack=may_lack)
+        survey = self.read(install, known, known_sheet, report, cancel, under_way=under_way)
         if baseline is not None and (release := known().baseline) is not None:
             refuse_other_version(release, survey, baseline)
         return survey
@@ -94,7 +94,7 @@ class Surveys(Service):
         cancel: CancelToken | None,
         just_read: Survey | None = None,
         *,
-        may_lack: bool = False,
+        under_way: bool = False,
     ) -> Survey:
         """Walk and sort an install, and keep what was found; `known` may be a function, called while it is
         walked. What was `just_read` is not walked again.
@@ -106,7 +106,14 @@ class Surveys(Service):
         tree: Tree | None = None
         if just_read is not None and (just_read.root, just_read.roots) == (install.root, roots):
             tree = Tree(root=just_read.root, pages=tuple(just_read.findings.pages))
-        is_gone = may_lack and not os.path.lexists(install.root)
+        is_gone = not os.path.lexists(install.root)
+        if is_gone and not under_way:
+            raise LeftIntactError(
+                "no-folder",
+                f"there is no folder here, and {install.name} lay in it",
+                path=install.root,
+                way_out=f'Bring it back; what can still be had: left-intact remains "{install.name}".',
+            )
         if is_gone:
             tree = Tree(root=install.root, pages=())
 
@@ -127,7 +134,7 @@ class Surveys(Service):
             report=report,
             cancel=cancel,
         )
-        if is_gone:
+        if under_way:
             return survey
         by = known() if callable(known) else known
         self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)

@@ -565,8 +565,11 @@ class Updates(Runs):
             raise Misuse("no-command", says, way_out="See what it waits for: left-intact shelf.")
         self.allow_command(install, waits.command)
 
-    def was_done(self, install: Install) -> bool:
-        """Whether it can be seen that the step an update waits for was done; changes nothing."""
+    def look(self, install: Install) -> tuple[bool, Update | None]:
+        """(whether it can be seen that the step was done that an update waits for, the run that waits now).
+
+        Changes nothing. Another program of ours may have gone on meanwhile, or ended it.
+        """
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.model.update import StageState
 
@@ -575,7 +578,8 @@ class Updates(Runs):
             run = journal.waiting()
             stages = journal.stages(run.id) if run is not None else []
         step = next((s.hand for s in stages if s.state is StageState.WAITING and s.hand is not None), None)
-        return run is not None and step is not None and self.back.outside(install).was_done(step, run)
+        done = run is not None and step is not None and self.back.outside(install).was_done(step, run)
+        return done, run
 
     def outline(self, install: Install) -> tuple[OutlineLine, ...]:
         """The stages of the run that waits or was cut off; none where there is no such run."""

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from textual.filter import LineFilter
 
     from left_intact.core.model.errors import LeftIntactError
+    from left_intact.core.model.keeping import Remains
     from left_intact.tui.screens.stage import StageScreen
     from left_intact.worker.links import Link
 
@@ -128,6 +129,9 @@ class LeftIntactApp(App[int]):
         if row.trouble:
             self.notify(row.trouble, severity="error", timeout=12)
             return
+        if row.missing and row.state is not State.WAITING:
+            self._tell_what_remains(row)
+            return
         if row.state in UNFINISHED:
             self.push_screen(RecoverDialog(row), self._recovered)
             return
@@ -136,6 +140,20 @@ class LeftIntactApp(App[int]):
             stop = "under way"
         first = stop or ("proof" if row.state is State.ON_TRIAL and not row.waiting else "survey")
         self.push_screen(screen_for(first, desk))
+
+    def _tell_what_remains(self, row: ShelfRow) -> None:
+        """Its folder is gone: what can still be had of it."""
+        from left_intact.tui.screens.dialogs import ConfirmDialog
+
+        def told(found: Remains) -> None:
+            gone = f"{row.install.root} is not there. What can still be had:"
+            more = ("left-intact strongbox … take gets copies out.",) if found.held else ()
+            says = "\n".join(bearable(line) for line in (gone, "", *found.lines, *more))
+            dialog = ConfirmDialog("its folder is gone", says, "look again")
+            self.push_screen(dialog, lambda yes: self.refresh_shelf() if yes else None)
+
+        wanted = call("keeping.remains", row.install)
+        self.work_on(Job("what remains", wanted, told, self.complain, beside=True))
 
     def _recovered(self, done: bool | None) -> None:
         if done:

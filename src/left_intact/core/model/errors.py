@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-PASSABLE = ("donor", "held", "not-a-release", "older-version", "other-line", "other-platform", "stranger")
+PASSABLE = (
+    *("donor", "held", "not-a-release", "older-version", "other-line", "other-platform", "out-of-reach"),
+    "stranger",
+)
 """The codes of blockers that a person may go past knowingly, where the blocker at hand says so."""
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from left_intact.core.model.classes import FileClass
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Held:
@@ -52,6 +54,47 @@ class Holdings:
     def over(self) -> int:
         """By how many bytes it is over its budget."""
         return max(0, self.bytes - self.budget) if self.budget else 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remains:
+    """What can still be had of an install that is gone."""
+
+    classes: tuple[tuple[FileClass, int, int], ...]
+    """(class, files when it was last read, how many of them have a copy in the strongbox)."""
+    roots: tuple[tuple[str, str, bool], ...]
+    """(label, place, whether it is there) of its folders elsewhere."""
+    left_behind: str = ""
+    """The folder of the release before, where it is there still."""
+    ghost: str = ""
+    """What a former install left, where it is known to leave something."""
+
+    @property
+    def held(self) -> int:
+        return sum(held for _, _, held in self.classes)
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """In words, what matters most first."""
+        found = [
+            f"{files:,} {_CALLED.get(kind, kind.value)}: the strongbox has a copy of {_how_many(held, files)}"
+            for kind, files, held in self.classes
+        ]
+        found += [
+            f"{label}: {place} is {'there' if there else 'gone too'}" for label, place, there in self.roots
+        ]
+        if self.left_behind:
+            found.append(f"the folder of the release before is there: {self.left_behind}")
+        if self.ghost:
+            found.append(f"something of it is left: {self.ghost}")
+        return tuple(found) or ("nothing is known of what lay in it",)
+
+
+_CALLED = {FileClass.UNSORTED: "that were not sorted"}
+
+
+def _how_many(held: int, files: int) -> str:
+    return "none" if not held else "each" if held == files else f"{held:,}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -26,6 +26,7 @@ from left_intact.tui.proof_words import (
     why_check,
     why_thing,
 )
+from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge

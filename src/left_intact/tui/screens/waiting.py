@@ -257,21 +257,30 @@ class WaitingScreen(StageScreen):
 
     def _look_by_itself(self) -> None:
         waits = self.waits
-        if (
-            self.at_work
-            or waits is None
-            or not waits.can_be_seen
-            or self.left_intact.jobs.running is not None
-        ):
+        if self.at_work or waits is None or self.left_intact.jobs.running is not None:
             return
         app, install = self.left_intact, self.desk.install
         self.at_work = True
-        app.work_on(Job("looking", call("updates.was_done", install), self._looked, self._quietly))
+        app.work_on(Job("looking", call("updates.look", install), self._looked, self._quietly))
 
-    def _looked(self, done: bool) -> None:
+    def _looked(self, seen: tuple[bool, Update | None]) -> None:
         self.at_work = False
-        if done and self.is_attached:
+        done, run = seen
+        if not self.is_attached:
+            return
+        if run is None:
+            self.notify("it was gone on with elsewhere", timeout=6)
+            self._leave()
+        elif run.waits != self.waits:
+            self._waits_for(run)
+        elif done:
             self._go_on()
+
+    def _waits_for(self, run: Update) -> None:
+        """Show what a run waits for now."""
+        self.desk.row = self.desk.row.waiting_for(run)
+        app, install = self.left_intact, self.desk.install
+        app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
 
     def _quietly(self, error: LeftIntactError) -> None:
         self.at_work = False
@@ -296,11 +305,9 @@ class WaitingScreen(StageScreen):
         self.at_work = False
         if outcome.waits:
             before = self.waits
-            self.desk.row = self.desk.row.waiting_for(outcome.update)
+            self._waits_for(outcome.update)
             if self.waits == before:
                 self.notify("not done yet, as far as can be seen", timeout=4)
-            app, install = self.left_intact, self.desk.install
-            app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
             return
         verdict = outcome.proof.verdict.value
         self.notify(f"done: {verdict}; {count(len(self.outline), 'stage')}", timeout=6)
