@@ -15,6 +15,10 @@ from pathlib import Path
 import mss
 import mss.tools
 
+from left_intact.demo.person import Person
+from left_intact.demo.room import Room
+from left_intact.workbench import Workbench
+
 TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
 SHOTS: dict[str, list[str]] = {
     "shelf": ["until:the shelf by class"],
@@ -22,7 +26,7 @@ SHOTS: dict[str, list[str]] = {
         "n",
         "until:never looked",
         "c",
-        "until:3 of 5 installs",
+        "until:3 of 6 installs",
         "Down",
         "Down",
         "until:you set sound.rate",
@@ -63,6 +67,19 @@ SHOTS: dict[str, list[str]] = {
         "until:what happens",
     ],
     "parts": ["Escape", "until:the shelf by class", "Down", "t", "until:another machine", "until:it brings"],
+    "clear": [
+        *("Escape", "until:the shelf by class", "Down", "Down", "u", "until:◉ clear and restore"),
+        *("3", "until:in this order", "until:saved first"),
+    ],
+    "waiting": ["c", "until:what each answer leads to", "c", "until:step 2 of 8", "until:each read back"],
+    "restored": [
+        *("does:remove", "until:step 4 of 8", "does:lay", "until:step 5 of 8", "does:start"),
+        *("until:step 6 of 8", "does:grant", "until:step 8 of 8", "d", "until:I N T A C T"),
+    ],
+    "ladder": [
+        *("2", "until:the routes", "o", "until:A folder, or a zip"),
+        *("type:title updates", "Enter", "until:◉ ladder", "3", "until:never was"),
+    ],
     "help": ["Escape", "until:the shelf by class", "question", "until:the classes"],
 }
 KEYSYMS = {"Enter": "Return", "question": "question", "Esc": "Escape"}
@@ -139,9 +156,13 @@ class Window:
         )
         return done.stdout
 
-    def act(self, word: str) -> None:
+    def act(self, word: str, room: Room) -> None:
         if word.startswith("until:"):
             self._wait(lambda: word[6:] in self.text(), repr(word[6:]))
+        elif word.startswith("does:"):
+            Person(Workbench(room.home), room).does(word[5:])
+        elif word.startswith("type:"):
+            subprocess.run(["xdotool", "type", room.download(word[5:])], env=self.env, check=True)
         else:
             subprocess.run(
                 ["xdotool", "key", "--clearmodifiers", KEYSYMS.get(word, word)], env=self.env, check=True
@@ -172,7 +193,7 @@ def main() -> int:
         try:
             for name, acts in SHOTS.items():
                 for act in acts:
-                    window.act(act)
+                    window.act(act, room)
                 window.shoot(TARGET / f"{name}.png")
                 print(f"docs/screenshots/{name}.png")
         finally:

@@ -88,6 +88,8 @@ def test_started_anew_at_each_wait_it_comes_to_its_end_intact(console: Console) 
     assert outcome.proof.verdict is Verdict.INTACT
     assert (outcome.proof.version_before, outcome.proof.version_after) == ("5.0m", "5.0p")
     assert outcome.proof.kept.files == 6
+    program = next(line for line in outcome.proof.ledger if line.file_class is FileClass.PROGRAM)
+    assert (program.equal, program.agreed) == (0, 4)  # another release, laid by hand
     assert console.read("gullnade.cfg") == b"scale=4\nsmooth=off\nhaze=2\n"
     assert console.read("states/salt-road.state") == MINE["states/salt-road.state"]
     assert console.read("cache/shapes.cache") == MINE["cache/shapes.cache"]

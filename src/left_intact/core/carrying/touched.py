@@ -153,6 +153,11 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
             moved |= more.rows.keys()
             merged |= more.merged
     _with_made_safe(journal, update, rows)
+    by_hand = any(
+        seen.after is not None and seen.before is None and seen.file_class is FileClass.PROGRAM
+        for stage in stages
+        for seen in (journal.observed(update, stage.seq) if stage.kind == "hand" else ())
+    )
     run = journal.update(update)
     roots = tuple((root.label, root.place) for root in run.roots if root.label)
     return Witness(
@@ -162,6 +167,7 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
         merged=merged,
         roots=roots,
         kept=whole.kept.without(moved),
+        by_hand=by_hand,
     )
 
 

@@ -60,6 +60,7 @@ def question_json(question: Question) -> Json:
         "default": question.default,
         "answer": question.answer,
         "paths": list(question.paths),
+        "choice": question.is_choice,
     }
 
 

@@ -71,6 +71,8 @@ class Witness:
     """(label, absolute path) of the roots beside the first."""
     kept: Kept = field(default_factory=Kept)
     """What is to stay as it is, in the columns of the survey."""
+    by_hand: bool = False
+    """Whether the program that lies there now was laid by a step by hand."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

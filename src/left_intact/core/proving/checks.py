@@ -54,7 +54,7 @@ def program_check(tally: Tally, witness: Witness) -> Check:
         says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
         return Check(name="program", state=CheckState.FAILED, says=says)
     says = f"{_count(laid, 'file')} laid, exactly as {new} ships them"
-    if not laid and tally.counts[Verb.CARRY] and not tally.beside:
+    if not laid and tally.by_hand:
         by_hand = tally.after[FileClass.PROGRAM].files
         says = f"{_count(by_hand, 'file')} of {new}, which you laid by hand"
     if not laid and tally.beside and not tally.back:

@@ -85,6 +85,8 @@ class Tally:
     """Whether a folder was left behind: what is there now counts nowhere."""
     back: bool = False
     """Whether that folder is the install again, and alone counts."""
+    by_hand: bool = False
+    """Whether the program that lies there was laid by hand: it is as agreed, and of another release."""
 
     def adds_before(self, path: str) -> bool:
         """Whether what lay at a path before counts as before."""
@@ -94,7 +96,7 @@ class Tally:
         """Files that are what they were. In a new folder that is said of what was carried there; those of the
         program are of another release.
         """
-        if self.beside and not self.back and kind is FileClass.PROGRAM:
+        if kind is FileClass.PROGRAM and (self.by_hand or (self.beside and not self.back)):
             self.agreed[kind] += number if self.adds_after(path) else 0
         elif self.adds_after(path):
             self.equal[kind] += number

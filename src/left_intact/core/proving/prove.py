@@ -62,7 +62,7 @@ def prove(
     known = {} if deep else _told_by_stamps(witness, most)
     tree, now = _lying(root, witness, known, modes=told.modes, report=report, cancel=cancel)
     is_back = told.behind is not None and told.behind.back
-    tally = Tally(beside=told.behind is not None, back=is_back)
+    tally = Tally(beside=told.behind is not None, back=is_back, by_hand=witness.by_hand)
     compare(tally, witness, now, told.carried_at)
     unchanged = _told(known, now)
     appeared = tally.appeared
