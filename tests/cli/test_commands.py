@@ -188,9 +188,9 @@ def test_the_demo_runs_unattended(tmp_path: Path, capfd: pytest.CaptureFixture[s
         == 0
     )
     said = json.loads(capfd.readouterr().out)
-    assert said["good"] and [e["first"] for e in said["examples"]] == ["intact"] * 7
+    assert said["good"] and [e["first"] for e in said["examples"]] == ["intact"] * 8
     routes = ["in-place", "in-place", "side-by-side", "single-part", "graft"]
-    routes += ["clear-and-restore", "ladder"]
+    routes += ["clear-and-restore", "ladder", "content-pack"]
     assert [e["route"] for e in said["examples"]] == routes
     assert all(e["questions"] <= 2 for e in said["examples"])
     assert sum(len(files) for _, _, files in os.walk(tmp_path / "pier/pier")) >= 3000

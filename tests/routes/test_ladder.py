@@ -284,6 +284,15 @@ def test_a_failing_third_rung_leaves_the_second_in_force_and_the_proof_knows(
     assert rally.bench.surveys.survey(rally.install).version_text == "1.06"
     rally.bench.updates.back.go(rally.install)
     assert rally.state() == before
+    assert [one.version for one in rally.bench.shelf.rows()[0].arrivals] == ["1.09"]
+
+
+@pytest.mark.parametrize("top", ["1.05", "1.06", "1.08", "1.09"])
+def test_back_from_any_rung_is_byte_for_byte(rally: Rally, top: str) -> None:
+    before = rally.state()
+    assert rally.update({"how-far": top}).proof.verdict is Verdict.INTACT
+    rally.bench.updates.back.go(rally.install)
+    assert rally.state() == before
 
 
 def test_what_failed_half_way_is_climbed_on_from_where_it_stands(

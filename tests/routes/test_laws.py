@@ -18,11 +18,12 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.demo.unattended import snapshot
 from left_intact.workbench import Workbench
-from tests.builders import FORKS, Tree, examples, in_memory, zipped
+from tests.builders import FORKS, LATER, Tree, examples, in_memory, plant, zipped
 from tests.chains import Count, KillAt, in_child
 from tests.core.test_laws import _clean, trees
 from tests.routes.beside import Pier, coming
 from tests.routes.donors import scattered, trainer
+from tests.routes.handhelds import MINE, STARTED, Console, program
 from tests.routes.parts import HOUSE, House, core
 from tests.routes.parts import MINE as PARTS_MINE
 from tests.routes.test_graft import Loom
@@ -151,6 +152,51 @@ def test_beside_nothing_of_yours_is_missing_and_back_is_byte_for_byte(
         _all_there(plan, after["mocklet-1.1"])
         pier.bench.updates.back.go(pier.install)
         assert pier.state() == before
+
+
+@given(theirs=trees, stubs=trees)
+@settings(max_examples=examples(25))
+def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_byte(
+    theirs: Tree, stubs: Tree
+) -> None:
+    """Whatever somebody has, and whatever a first start writes: in the end it lies there, or is in the
+    strongbox and told; and the way back is whole.
+    """
+    with in_memory() as folder:
+        console = Console(Path(folder))
+        ours = program("5.0p") | program("5.0m")
+        mine = _clean({p: c for p, c in theirs.items() if not _meets(p, ours | MINE)})
+        plant(console.root, mine, mtime=LATER + 60)
+        console.bench.surveys.survey(console.install)
+        before = console.state()
+        plan = console.plan()
+        saved = {m.at.path: m for m in plan.carries[0].moves}
+        console.begin()
+        console.device.remove("Gullnade")
+        console.go_on()
+        console.device.lay(str(console.new))
+        console.go_on()
+        console.start(STARTED | _clean({p: c for p, c in stubs.items() if not _meets(p, ours | STARTED)}))
+        outcome = console.go_on()
+        while outcome.waits:
+            waits = outcome.update.waits
+            assert waits is not None and waits.options, waits
+            outcome = console.go_on(answers={waits.step: waits.options[0]})
+        if outcome.proof.verdict is Verdict.BROKEN:
+            assert set(outcome.proof.lost) <= {p for p in saved if _is_barred(p, stubs)}, outcome.proof.lost
+        digests = {said[4] for said in console.state().values() if said[0] == "file"}
+        box = console.bench.updates.strongbox(console.install)
+        for move in saved.values():
+            if move.before is not None and move.before.kind == "file":
+                assert move.before.digest in digests or box.has(move.before.digest), move.path
+        box.close()
+        console.go_back()
+        assert console.state() == before
+
+
+def _is_barred(path: str, stubs: Tree) -> bool:
+    """Whether a first start made a folder where a file was, or a file where a folder was."""
+    return any(p.startswith(path + "/") or path.startswith(p + "/") for p in stubs)
 
 
 def _meets(path: str, tree: Tree) -> bool:

@@ -37,6 +37,7 @@ def run_unattended(room: Room, *, as_json: bool = False) -> int:
         _one(bench, room.download("from the attic/loomlight"), "Loomlight", (), quiet=as_json),
         _cleared(bench, room, quiet=as_json),
         _one(bench, room.download("title updates"), "Quillonade", (), quiet=as_json),
+        _pack(bench, room, quiet=as_json),
     ]
     seconds = round(time.monotonic() - began, 2)
     good = all(one["first"] == one["again"] == Verdict.INTACT and one["back_is_equal"] for one in said)
@@ -135,6 +136,36 @@ def _cleared(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
     return {
         "install": "Quillonade",
+        "route": plan.route.value,
+        "first": first.proof.verdict,
+        "again": again.proof.verdict,
+        "back_is_equal": equal,
+        "kept": first.proof.kept.files,
+        "questions": _asked(plan),
+    }
+
+
+def _pack(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
+    """The share of a pack of changed content that is the person's; back, and the same again."""
+    tell, install = _teller("Tarnlight", quiet), bench.shelf.find("Tarnlight")
+    before = snapshot(install.root)
+    place = os.path.join(room.outlet, "tarnlight-changed-content-26.11.zip")
+
+    def lay() -> Plan:
+        survey = bench.surveys.survey(install)
+        return bench.outlets.pack_plan(install, bench.outlets.pack(install, place, survey), survey)
+
+    plan = lay()
+    tell("plan", f"{plan.route.value}: {_verbs(plan)}; {count(_asked(plan), 'question')}")
+    first = bench.updates.update(plan, install)
+    tell("proof", f"{first.proof.verdict}: {len(first.proof.lost)} lost")
+    bench.updates.back.go(install)
+    equal = snapshot(install.root) == before
+    tell("back", "byte for byte as before" if equal else "NOT AS BEFORE")
+    again = bench.updates.update(lay(), install)
+    tell("again", f"{again.proof.verdict}")
+    return {
+        "install": "Tarnlight",
         "route": plan.route.value,
         "first": first.proof.verdict,
         "again": again.proof.verdict,

@@ -15,12 +15,13 @@ if TYPE_CHECKING:
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.install import Install
     from left_intact.core.model.ladder import Package
+    from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.climbing import Updates
 
 
 def packages_in(
-    place: str, *, always: bool, report: Report = silent, cancel: CancelToken | None = None
+    arrival: Arrival, *, always: bool, report: Report = silent, cancel: CancelToken | None = None
 ) -> tuple[Package, ...]:
     """The update packages in what came; none where it is something else.
 
@@ -28,9 +29,18 @@ def packages_in(
     take a folder of archives for one.
     """
     from left_intact.core.arrival.look import look_into
-    from left_intact.core.arrival.packages import has_manifest, package_of, places_of, unreadable_package
+    from left_intact.core.arrival.packages import (
+        MANIFEST,
+        has_manifest,
+        package_of,
+        places_of,
+        unreadable_package,
+    )
 
-    places = places_of(place)
+    if arrival.shape != "folder" or MANIFEST in arrival.release.entries:
+        is_one = always or MANIFEST in arrival.release.texts
+        return (package_of(arrival),) if is_one else ()
+    places = places_of(arrival.source)
     if not places or (not always and not any(has_manifest(one) for one in places)):
         return ()
     found = []

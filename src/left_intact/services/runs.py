@@ -211,4 +211,4 @@ class Runs(Beside):
         """What was taken back may be laid again, if it is still there."""
         lifted = os.path.join(self.home, "lifted") + os.sep  # a pack's share is no release that could wait
         if os.path.exists(update.arrival) and not update.arrival.startswith(lifted):
-            self.library.set_waiting(install, update.arrival, update.to_version)
+            self.library.set_waiting(install, update.arrival, update.aimed or update.to_version)

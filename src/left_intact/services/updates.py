@@ -656,7 +656,7 @@ def _updates_in(
 
     if wanted not in (None, Route.LADDER):
         return (), arrival
-    found = packages_in(arrival.source, always=wanted is Route.LADDER, report=report, cancel=cancel)
+    found = packages_in(arrival, always=wanted is Route.LADDER, report=report, cancel=cancel)
     return found, together(found, arrival) if found else arrival
 
 

@@ -26,11 +26,7 @@ _DOTTED = re.compile(r"(?i)(?<![\d.])v?(\d+(?:\.\d+)+[a-z]?)(?![\d.])")
 
 
 def places_of(source: str) -> list[str]:
-    """What may be a package: archives and folders with a manifest right in a folder, or the one thing that
-    came.
-    """
-    if not os.path.isdir(source) or os.path.isfile(os.path.join(source, MANIFEST)):
-        return [source]
+    """What may be a package in a folder: archives, and folders with a manifest, right in it."""
     with os.scandir(source) as entries:
         found = [
             entry.path

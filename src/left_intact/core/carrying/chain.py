@@ -529,7 +529,7 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
             _ending(update),
             stage=(stage, StageState.GIVEN_UP),
             ended=_ended(chain),
-            more=reached(in_force),
+            more=reached(in_force) | {"aimed": update.to_version},
         )
         raise _kept_what_is_done(error, len(in_force), update) from error
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:

@@ -118,6 +118,7 @@ class Heads:
             missing=tuple(said.get("missing", ())),
             notes=tuple(said.get("notes", ())),
             stages=len(stages),
+            aimed=said.get("aimed", ""),
         )
 
     def runs(self) -> list[Update]:

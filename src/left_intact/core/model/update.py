@@ -102,6 +102,8 @@ class Update:
     notes: tuple[str, ...] = ()
     """What could not be kept as it was, such as owners that only the system may give."""
     stages: int = 1
+    aimed: str = ""
+    """The version that it was to lead to, where it ended before; empty where it did not."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
