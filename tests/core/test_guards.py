@@ -491,11 +491,12 @@ def test_a_picture_that_is_too_large_is_not_read(tmp_path: Path) -> None:
     assert picture_bytes(str(large)) == picture_bytes("") == picture_bytes(str(tmp_path / "none")) == b""
 
 
-def test_routes_that_are_none_yet_do_not_fit(mock: Mock) -> None:
+def test_a_route_that_is_not_for_what_came_does_not_fit(mock: Mock) -> None:
     mock.arrive(release("1.1"))
     fits = {choice.name.value: choice.fits for choice in mock.plan().routes}
-    assert fits["in-place"] and not fits["ladder"] and not fits["clear-and-restore"]
-    assert len(fits) >= 6
+    assert fits["in-place"] and not fits["ladder"] and not fits["graft"]
+    assert fits["clear-and-restore"] and mock.plan().route.value == "in-place"
+    assert len(fits) == 6
 
 
 # ---------------------------------------------------------------- single comparisons

@@ -302,7 +302,7 @@ def test_what_cannot_be_an_arrival(mock: Mock) -> None:
     install = mock.bench.shelf.find(str(mock.root))
     mock.arrive(release("1.1"))
     with pytest.raises(Misuse):
-        mock.bench.updates.draft(install, str(mock.next), route="ladder")
+        mock.bench.updates.draft(install, str(mock.next), route="content-pack")
     with pytest.raises(Misuse):
         mock.bench.updates.draft(install, str(mock.next), route="by balloon")
     with pytest.raises(Misuse):
