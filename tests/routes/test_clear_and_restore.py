@@ -463,3 +463,79 @@ def test_of_one_that_was_never_updated_nothing_can_be_had_and_that_is_said(conso
     found = console.bench.keeping.remains(console.bench.shelf.known("Gullnade"))
     assert found.held == 0
     assert any("4 saves" in line and "copy of none" in line for line in found.lines)
+
+
+# ---------------------------------------------------------------- played on while it waits
+
+
+def test_what_is_played_between_plan_and_removal_is_copied_too(console: Console) -> None:
+    plan = console.plan()
+    plant(console.root, {"cards/7f3a/card.bin": b"\x31" * 700}, mtime=LATER + 5)
+    plan = console.plan()
+    plant(console.root, {"states/new.state": b"MST1" + b"\x32" * 90}, mtime=LATER + 6)
+    console.bench.updates.update(plan, console.install)
+    plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700, "pads/third.pad": "c=3\n"}, mtime=LATER + 7)
+    assert console.bench.updates.look(console.install)[0]  # going on would do something
+    assert console.go_on().waits
+    assert not console.bench.updates.look(console.install)[0]
+    before = console.state()
+    console.device.remove("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.new))
+    console.go_on()
+    console.start()
+    assert console.go_on().proof.verdict is Verdict.INTACT
+    assert console.read("cards/b044/card.bin") == b"\x31" * 700
+    assert console.read("cards/c155/card.bin") == b"\x33" * 700
+    assert console.read("states/new.state") == b"MST1" + b"\x32" * 90
+    assert console.read("pads/third.pad") == b"c=3\n"
+    console.go_back()
+    assert console.state() == before
+
+
+def test_stubs_of_the_new_one_never_take_the_place_of_copies(console: Console) -> None:
+    """Looks at the steps behind the removal find defaults under the names of what was copied."""
+    console.begin()
+    console.device.remove("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.new))
+    plant(console.root, {"gullnade.cfg.tmp": "x", "pads/left.pad": "a=0\n"}, mtime=PLAYED)
+    console.go_on()
+    for _ in range(3):
+        assert not console.bench.updates.look(console.install)[0]
+        console.go_on()
+    console.start()
+    assert console.go_on().proof.verdict is Verdict.INTACT
+    assert console.read("pads/left.pad") == b"a=1\n"
+
+
+def test_what_goes_in_the_midst_of_a_removal_keeps_its_copy(console: Console) -> None:
+    console.begin()
+    shutil.rmtree(console.root / "cards")  # half way through
+    plant(console.root, {"states/removing.state": b"MST1 log"}, mtime=PLAYED)
+    assert console.go_on().waits
+    console.device.remove("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.new))
+    console.go_on()
+    console.start()
+    assert console.go_on().proof.verdict is Verdict.INTACT
+    assert console.read("cards/b044/card.bin") == MINE["cards/7f3a/card.bin"]
+
+
+def test_what_is_played_while_the_way_back_waits_is_kept_too(console: Console) -> None:
+    console.whole()
+    console.bench.updates.back.go(console.install)
+    plant(console.root, {"cards/e377/card.bin": b"\x77" * 90}, mtime=PLAYED)
+    assert console.go_on().waits
+    console.device.remove("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.old))
+    console.go_on()
+    assert console.read("cards/e377/card.bin") == b"\x77" * 90
+
+
+def test_what_was_left_out_is_not_copied_later_either(console: Console) -> None:
+    console.begin({"save-states": "leave", "save-cache": "leave"})
+    plant(console.root, {"states/salt-road.state": b"MST1 newer"}, mtime=PLAYED)
+    assert not console.bench.updates.look(console.install)[0]

@@ -139,7 +139,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     screen.keys("g")
     screen.until("Enter go back")
     screen.keys("Enter")
-    screen.until("remove Quillonade 5.0p", "step 2 of 5")
+    screen.until("remove Quillonade 5.0p", "step 3 of 7")
     screen.keys("Escape")
     screen.until("what is new", "waits for you")
     screen.keys("q")
@@ -148,7 +148,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     down_to(screen, "Quillonade")
     screen.keys("Enter")
     person.does("remove-new")
-    screen.until("step 4 of 5")
+    screen.until("step 5 of 7")
     person.does("lay-again")
     screen.until("5 waiting", "28 saves")
     assert snapshot(install.root) == before

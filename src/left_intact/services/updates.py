@@ -566,20 +566,27 @@ class Updates(Runs):
         self.allow_command(install, waits.command)
 
     def look(self, install: Install) -> tuple[bool, Update | None]:
-        """(whether it can be seen that the step was done that an update waits for, the run that waits now).
+        """(whether going on would do something, the run that waits now): its step was done, as can be seen,
+        or what it will take away has changed since it was copied.
 
         Changes nothing. Another program of ours may have gone on meanwhile, or ended it.
         """
+        from left_intact.core.carrying.fresh import copying_stage, lacking_copies
         from left_intact.core.carrying.journal import Journal
         from left_intact.core.model.update import StageState
 
-        box = self.strongbox(install)
-        with Journal(box.journal_path) as journal:
+        outside = self.back.outside(install)
+        with Journal(self.strongbox(install).journal_path) as journal:
             run = journal.waiting()
             stages = journal.stages(run.id) if run is not None else []
-        step = next((s.hand for s in stages if s.state is StageState.WAITING and s.hand is not None), None)
-        done = run is not None and step is not None and self.back.outside(install).was_done(step, run)
-        return done, run
+            stage = next((s for s in stages if s.state is StageState.WAITING and s.hand is not None), None)
+            if run is None or stage is None or stage.hand is None:
+                return False, run
+            if outside.was_done(stage.hand, run):
+                return True, run
+            copies = copying_stage(journal, run, stage)
+            lying = outside.tree(run.roots) if copies is not None else {}
+            return copies is not None and bool(lacking_copies(journal, run, copies[1], lying)), run
 
     def outline(self, install: Install) -> tuple[OutlineLine, ...]:
         """The stages of the run that waits or was cut off; none where there is no such run."""

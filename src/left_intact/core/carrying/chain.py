@@ -17,6 +17,7 @@ from typing import Any, NoReturn, Protocol
 from left_intact.core.carrying import laying
 from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.contents import list_rows
+from left_intact.core.carrying.fresh import copying_stage, lacking_copies
 from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
@@ -402,7 +403,7 @@ def _whole(
 ) -> Whole:
     """All of a stage; with `plan` its witness is of all that the plan speaks of."""
     steps = steps_of(carry, roots, names)
-    folders = touched_folders(steps, roots)
+    folders = touched_folders([step for step in steps if step.before != step.after], roots)
     folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
     return Whole(carry=carry, steps=steps, folders=folders, witness=_witness(carry, all_roots, said, plan))
 
@@ -616,12 +617,18 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
     """Whether a step by hand is done; where it is not, the run waits for it."""
     step, update, journal = stage.hand, chain.update, chain.journal
     assert step is not None
-    if stage.state is StageState.PLANNED:
+    copies = copying_stage(journal, update, stage)
+    known: Lying | None = None
+    if stage.state is StageState.PLANNED or copies is not None:
         known = chain.outside.tree(chain.roots_now())
-        rows = [
-            Observed(at=at, before=entry, after=None, file_class=kind) for at, (entry, kind) in known.items()
-        ]
-        journal.set_observed(update.id, stage.seq, rows)
+    newer = lacking_copies(journal, update, copies[1], known) if copies and known is not None else ()
+    if copies is not None and newer:
+        _copy_too(chain, copies[0].seq, newer)
+    if known is not None and (newer or stage.state is StageState.PLANNED):
+        rows = {seen.at: seen for seen in journal.observed(update.id, stage.seq)}
+        for at, (entry, kind) in known.items():
+            rows[at] = Observed(at=at, before=entry, after=None, file_class=kind)
+        journal.set_observed(update.id, stage.seq, rows.values())
     seen = step.check.sign is not Sign.SAID
     done = seen and chain.outside.was_done(step, update)
     if not done and step.command and chain.outside.run_command(step, update):
@@ -640,6 +647,25 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
         return False
     observe(chain, stage, StageState.DONE)
     return True
+
+
+def _copy_too(chain: Chain, stage: int, newer: tuple[Move, ...]) -> None:
+    """Copy what somebody made while a step is waited for that will take it away. First the copies, read back,
+    then the word of them: what is cut off in between is copied again at the next look.
+    """
+    update, annexes = chain.update, Annexes(chain.box, chain.roots, chain.update.id)
+    steps = steps_of(Carry(moves=newer, tidy=False), chain.roots, chain.names)
+    run = Run(
+        chain.box, chain.journal, update, stage, steps, chain.roots, annexes, chain.report, chain.cancel
+    )
+    try:
+        laying.stage(run)
+        run.box.flush()
+    finally:
+        annexes.clear()
+        annexes.close()
+    chain.journal.add_copies(update.id, stage, steps)
+    chain.box.write_list(list_rows(chain.journal, chain.box))
 
 
 def observe(chain: Chain, stage: StageRow, state: StageState) -> None:

@@ -11,7 +11,7 @@ import json
 import sqlite3
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from left_intact.core.carrying.heads import Heads, waits_from
@@ -102,6 +102,8 @@ class StageRow:
     """The version that lies here once it is done, where later stages lead to another one."""
     intends: str = ""
     """In words, where what changes does not say enough."""
+    copies: bool = False
+    """Whether it only copies what the step by hand after it takes away."""
     waits: WaitsFor | None = None
     answers: Mapping[str, str] = field(default_factory=dict)
 
@@ -171,8 +173,8 @@ class Journal(Heads):
         match stage:
             case Carry():
                 kind = "carry"
-                said = {"shipped": shipped_to_record(stage.shipped), "reaches": stage.reaches}
-                said["intends"] = stage.intends
+                said: Record = {"shipped": shipped_to_record(stage.shipped), "reaches": stage.reaches}
+                said |= {"intends": stage.intends, "copies": stage.copies}
             case HandStep():
                 kind, said = "hand", {"hand": hand_to_record(stage)}
             case Later():
@@ -196,6 +198,7 @@ class Journal(Heads):
         ).fetchone()
         said = json.loads(row[0]) | {"shipped": shipped_to_record(whole.carry.shipped), "waits": None}
         said |= {"reaches": whole.carry.reaches, "intends": whole.carry.intends or said.get("intends", "")}
+        said["copies"] = whole.carry.copies
         db.execute(
             "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
             (StageState.STAGING.value, json.dumps(said), update, stage),
@@ -210,6 +213,17 @@ class Journal(Heads):
             ((update, stage, json.dumps(_folder_record(f))) for f in whole.folders),
         )
         db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(whole.witness)))
+
+    def add_copies(self, update: int, stage: int, steps: Sequence[Step]) -> None:
+        """More copies of a stage that only copies; of a place that it knows, the newer one counts."""
+        places = {step.at for step in steps}
+        old = [step.seq for step in self.steps(update, stage) if step.at in places]
+        last = max((step.seq for step in self.steps(update, stage)), default=0)
+        with self._base.transaction() as db:
+            gone = [(update, stage, seq) for seq in old]
+            db.executemany("DELETE FROM steps WHERE update_id = ? AND stage = ? AND seq = ?", gone)
+            rows = [_step_row(update, stage, replace(s, seq=last + n)) for n, s in enumerate(steps, 1)]
+            db.executemany("INSERT INTO steps VALUES (?,?,?,?,?)", rows)
 
     def put_witness(self, update: int, stage: int, witness: Witness) -> None:
         """What is known before the first change of a run, where days may pass before its first stage."""
@@ -490,6 +504,7 @@ def _stage_from(row: sqlite3.Row) -> StageRow:
         shipped=shipped_from_record(said.get("shipped")),
         reaches=said.get("reaches", ""),
         intends=said.get("intends", ""),
+        copies=said.get("copies", False),
         waits=waits_from(said.get("waits")),
         answers=said.get("answers", {}),
     )

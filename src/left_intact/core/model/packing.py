@@ -227,6 +227,7 @@ def carry_to_record(carry: Carry) -> Record:
         "times": [[at_to_list(at), when] for at, when in carry.times],
         "reaches": carry.reaches,
         "intends": carry.intends,
+        "copies": carry.copies,
     }
 
 
@@ -238,6 +239,7 @@ def carry_from_record(said: Mapping[str, Any]) -> Carry:
         times=tuple((at_from_list(at), when) for at, when in said["times"]),
         reaches=said.get("reaches", ""),
         intends=said.get("intends", ""),
+        copies=said.get("copies", False),
     )
 
 

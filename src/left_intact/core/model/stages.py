@@ -170,6 +170,8 @@ class Carry:
     """Whether folders that hold nothing but what goes, go too."""
     intends: str = ""
     """In words, for the outline; empty where what changes says enough."""
+    copies: bool = False
+    """Whether it only copies what the step by hand after it takes away; the copies are kept fresh till then."""
     reaches: str = ""
     """The version that lies here once it is done, where later stages lead to another one."""
     times: tuple[tuple[At, int], ...] = ()

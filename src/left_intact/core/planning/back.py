@@ -30,6 +30,8 @@ PLANNER = "go-back"
 """What a stage of going back is drawn by that can be drawn only after a step by hand."""
 _USED = (FileClass.SAVES, FileClass.STATES, FileClass.SETTINGS)
 QUESTION = "used-since"
+_ANY = 1 << 62
+"""Bytes of what is the person's own, and may grow while a step is waited for."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -133,10 +135,15 @@ def _stays(sketch: _Sketch) -> list[str]:
     return [at.shown for at in sketch.used] if question is not None and question.choice == "stay" else []
 
 
+def _is_removed(inputs: BackInputs) -> bool:
+    """Whether a step by hand on the way back takes the program away, and all that lies with it."""
+    hand = inputs.segments[0].hand
+    return hand is not None and "" in hand.rebinds
+
+
 def _make_safe(sketch: _Sketch) -> None:
     """Where the way back removes the program by hand, all that is the person's now is copied first."""
-    hand = sketch.inputs.segments[0].hand
-    if hand is None or "" not in hand.rebinds:
+    if not _is_removed(sketch.inputs):
         return
     spoken = {move.at for move in sketch.moves}
     for at, entry, kind in sketch.inputs.today.persons():
@@ -191,9 +198,13 @@ def draw_segment(inputs: BackInputs) -> tuple[Carry, tuple[Question, ...], tuple
 
 def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
     times = tuple((at, when) for at, when in inputs.times.items())
-    stages: list[Stage] = [
-        Carry(moves=tuple(sorted(sketch.moves, key=lambda m: m.at)), tidy=False, times=times)
-    ]
+    safe = [move for move in sketch.moves if move.safeguard]
+    moves = sorted((move for move in sketch.moves if not move.safeguard), key=lambda m: m.at)
+    stages: list[Stage] = [Carry(moves=tuple(moves), tidy=False, times=times)]
+    if _is_removed(inputs):
+        intends = f"{len(safe):,} copies of what else is yours now, each read back"
+        ordered = tuple(sorted(safe, key=lambda m: m.at))
+        stages.append(Carry(moves=ordered, intends=intends, tidy=False, copies=True))
     if inputs.segments[0].hand is not None:
         stages.append(inputs.segments[0].hand)
     for segment in inputs.segments[1:]:
@@ -212,7 +223,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
         )
         if segment.hand is not None:
             stages.append(segment.hand)
-    if any(move.safeguard for move in sketch.moves):
+    if _is_removed(inputs):
         stages.append(
             Later(
                 planner=RESTORE,
@@ -221,7 +232,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
                     roots=tuple(root.label for root in inputs.roots),
                     classes=tuple(FileClass),
                     verbs=(Verb.KEEP, Verb.CARRY),
-                    bytes=sum(move.bytes for move in sketch.moves if move.safeguard),
+                    bytes=_ANY,
                 ),
                 with_={"new": "only", "over": json.dumps(_stays(sketch))},
             )

@@ -42,7 +42,7 @@ def draw_saving(situation: Situation) -> LaterStage:
         return LaterStage(carry=Carry(moves=()), blockers=(nothing,))
     lacking = int(situation.told.get("saves", "0")) - saves
     questions = (_lacks(situation, lacking),) if lacking > 0 else ()
-    return LaterStage(carry=Carry(moves=tuple(moves)), questions=questions)
+    return LaterStage(carry=Carry(moves=tuple(moves), copies=True), questions=questions)
 
 
 def _lacks(situation: Situation, lacking: int) -> Question:

@@ -156,8 +156,8 @@ class WaitingScreen(StageScreen):
 
     def _copied(self) -> str:
         """What is safe, as the stages that are done say."""
-        first = next((line.says for line in self.outline if line.state == "done"), "")
-        copies = first if "cop" in first else "all that was displaced so far is in the strongbox"
+        done = (line.says for line in self.outline if line.state == "done" and "each read back" in line.says)
+        copies = next(done, "all that was displaced so far is in the strongbox")
         return f"{copies}; nothing is torn, and this can wait for days"
 
     def _head(self) -> str:

@@ -194,7 +194,7 @@ def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tu
     )
     ghosts = [HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule))]
     return (
-        Carry(moves=saved, intends=_copies(saved)),
+        Carry(moves=saved, intends=_copies(saved), copies=True),
         remove,
         *(ghosts if rule.ghost else ()),
         *steps_when(sheet, (When.REMOVED,), ()),
@@ -258,8 +258,6 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
 
 
 def _restore(inputs: PlanInputs) -> Later:
-    totals = inputs.survey.totals()
-    most = sum(totals[kind].bytes for kind in _ORDER)
     return Later(
         planner=RESTORE,
         with_={"reaches": inputs.arrival.release.version_text},
@@ -268,7 +266,7 @@ def _restore(inputs: PlanInputs) -> Later:
             roots=_labels(inputs),
             classes=_ORDER,
             verbs=(Verb.KEEP, Verb.CARRY, Verb.REHOME, Verb.MERGE, Verb.RETIRE),
-            bytes=most + most // 10 + (1 << 20),
+            bytes=1 << 62,  # it is the person's own, and may grow while a step is waited for
         ),
     )
 
