@@ -171,7 +171,7 @@ class Carry:
     intends: str = ""
     """In words, for the outline; empty where what changes says enough."""
     copies: bool = False
-    """Whether it only copies what the step by hand after it takes away; the copies are kept fresh till then."""
+    """Whether it only copies what the step by hand after it takes away; they are kept fresh until then."""
     reaches: str = ""
     """The version that lies here once it is done, where later stages lead to another one."""
     times: tuple[tuple[At, int], ...] = ()
