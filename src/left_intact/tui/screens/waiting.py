@@ -109,7 +109,7 @@ class WaitingScreen(StageScreen):
 
     def on_mount(self) -> None:
         self.outline: tuple[OutlineLine, ...] = ()
-        self.at_work = False
+        self.at_work = self.looking = False
         self.show_all()
         self.query_one("#step", Lines).focus()
         app, install = self.left_intact, self.desk.install
@@ -257,17 +257,17 @@ class WaitingScreen(StageScreen):
 
     def _look_by_itself(self) -> None:
         waits = self.waits
-        if self.at_work or waits is None or self.left_intact.jobs.running is not None:
+        if self.at_work or self.looking or waits is None or self.left_intact.jobs.running is not None:
             return
         app, install = self.left_intact, self.desk.install
-        self.at_work = True
+        self.looking = True
         app.work_on(Job("looking", call("updates.look", install), self._looked, self._quietly))
 
     def _looked(self, seen: tuple[bool, Update | None]) -> None:
-        self.at_work = False
+        self.looking = False
         done, run = seen
-        if not self.is_attached:
-            return
+        if self.at_work or not self.is_attached:
+            return  # the person was quicker
         if run is None:
             self.notify("it was gone on with elsewhere", timeout=6)
             self._leave()
@@ -283,7 +283,7 @@ class WaitingScreen(StageScreen):
         app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
 
     def _quietly(self, error: LeftIntactError) -> None:
-        self.at_work = False
+        self.looking = False
 
     def _go_on(
         self, *, done: str = "", skip: str = "", run: str = "", answers: dict[str, str] | None = None
