@@ -175,7 +175,7 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
         return "saved, then put back"
     if stroke is Stroke.BEHIND:
         its = _main_class(group) is FileClass.PROGRAM
-        return f"removed; {plan.to_version or 'the new one'} brings its own" if its else "not saved: gone"
+        return "removed, laid anew" if its else "not saved: gone"
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:

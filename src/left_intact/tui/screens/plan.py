@@ -451,7 +451,7 @@ def _foot(plan: PlanView, look: Look) -> Text:
     ]
     changed = ", ".join(counts) or "nothing"
     if cleared:
-        changed = f"{count(len(plan.hand_steps), 'step')} by hand; yours is put back after them"
+        changed = f"{count(len(plan.hand_steps), 'step')} by hand, then put back"
     text.append("    then  " if cleared else "    changed  ", look.style("quiet")).append(
         changed, look.style("text")
     )
