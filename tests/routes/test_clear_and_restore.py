@@ -449,7 +449,7 @@ def test_a_program_removed_before_anything_was_saved_says_what_can_still_be_had(
     assert had[FileClass.SAVES] == (5, 4)
     assert had[FileClass.STATES] == (1, 1)
     assert found.roots == (("pads", str(pads), True),)
-    assert found.ghost.endswith("ghosts/gullnade.toml")
+    assert Path(found.ghost).name == "gullnade.toml"
     assert any("5 saves" in line and "a copy of 4" in line for line in found.lines)
     with pytest.raises(LeftIntactError) as caught:
         bench.updates.draft(bench.shelf.known("Gullnade"), str(console.new))
