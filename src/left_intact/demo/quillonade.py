@@ -46,7 +46,7 @@ def main() -> None:
         card = HERE / "cards" / id_of(title)
         if not card.exists():
             card.mkdir()
-            (card / "title.txt").write_text(title + "\\n")
+            (card / "title.txt").write_bytes(title.encode() + b"\\n")
             (card / "card.bin").write_bytes(bytes(2048))
     rights = HERE / "rights.ini"
     if not rights.exists():
