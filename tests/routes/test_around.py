@@ -111,7 +111,8 @@ def test_what_a_step_before_changed_is_drawn_again_within_what_was_agreed(coming
     coming.bench.updates.back.go(coming.install)
     coming.bench.updates.go_on(coming.install, done="undo-rescan")
     assert "scale = 7" in coming.read("mocklet.ini") and "lines" not in coming.read("mocklet.ini")
-    assert coming.state()["saves/mill.sav"] == before["saves/mill.sav"]
+    now = coming.state()
+    assert now["saves/mill.sav"] == before["saves/mill.sav"]
 
 
 def test_what_goes_beyond_that_is_asked_about(coming: Mock) -> None:
