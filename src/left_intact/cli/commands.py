@@ -600,7 +600,6 @@ def standin_outlet(folder: str, port: int, fault: str) -> None:
 @click.option("--leaves-ghost", is_flag=True, help="removing leaves something that is not to be seen")
 def standin_handheld(folder: str, does: str, what: str, leaves_ghost: bool) -> None:
     """Do on the stand-in handheld what a person does on a real one."""
-    from left_intact.demo.quillonade import grant
     from left_intact.standins.handheld import Handheld
 
     device = Handheld(os.path.abspath(folder))
@@ -614,7 +613,7 @@ def standin_handheld(folder: str, does: str, what: str, leaves_ghost: bool) -> N
         case "start":
             say(device.start(what).strip())
         case "grant":
-            grant(device)
+            device.grant(what)
             say(f"{what} may use the card")
         case _:
             device.clear_ghost(what)

@@ -55,7 +55,7 @@ class Person:
             case "start":
                 self.device.start(quillonade.NAME)
             case "grant":
-                quillonade.grant(self.device)
+                self.device.grant(quillonade.NAME)
             case _:
                 return True
         return False

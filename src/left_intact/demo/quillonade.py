@@ -4,7 +4,6 @@ and updates of two titles.
 
 from __future__ import annotations
 
-import os
 import random
 from dataclasses import dataclass
 
@@ -211,9 +210,3 @@ def lay(device: Handheld, quillonade: Quillonade, old_package: str) -> None:
     """The old one on the handheld, with all that was lived in it."""
     device.lay(old_package)
     quillonade.lived_in.lay(device.place(NAME))
-
-
-def grant(device: Handheld) -> None:
-    """What the person does where the handheld asks."""
-    with open(os.path.join(device.place(NAME), "rights.ini"), "w", encoding="utf-8") as file:
-        file.write("card = granted\n")

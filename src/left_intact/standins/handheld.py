@@ -64,7 +64,7 @@ class Handheld:
                 for info in archive.infolist():
                     if info.filename != _CARD and not info.is_dir():
                         _unpack(archive, info, place)
-        except (OSError, KeyError, zipfile.BadZipFile) as error:
+        except (OSError, KeyError, ValueError, zipfile.BadZipFile) as error:
             raise _refused(f"this is no package ({error})", package) from error
         _write(self._record(card.program), card)
         return card
@@ -93,6 +93,11 @@ class Handheld:
         """Clear what a former install left."""
         if os.path.exists(self.ghost_of(program)):
             os.unlink(self.ghost_of(program))
+
+    def grant(self, program: str) -> None:
+        """Give a program the right to use the card; it goes with the program."""
+        with open(os.path.join(self.place(program), "rights.ini"), "w", encoding="utf-8") as file:
+            file.write("card = granted\n")
 
     def start(self, program: str) -> str:
         """Start a program, wait for its end; what it printed."""

@@ -11,7 +11,7 @@ from left_intact.core.carrying.journal import Journal, StageRow, Step
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
-from left_intact.core.model.stages import Move, Verb
+from left_intact.core.model.stages import SAVED_FIRST, Move, save_question
 from left_intact.core.model.update import RunKind, StageState, Update
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
@@ -40,7 +40,7 @@ def lacking_copies(journal: Journal, update: Update, steps: list[Step], lying: L
         if (kind not in wanted and mine is None) or entry.kind not in (Kind.FILE, Kind.LINK):
             continue
         if mine is None or not _is_of(mine.before, entry):
-            newer.append(_copy(at, entry, kind if mine is None else mine.file_class))
+            newer.append(Move.copy_of(at, entry, mine.file_class if mine else kind, SAVED_FIRST))
     return tuple(sorted(newer, key=lambda move: move.at))
 
 
@@ -50,24 +50,11 @@ def _wanted(journal: Journal, update: Update) -> set[FileClass]:
     """
     answers = journal.inputs(update.id).get("answers", {})
     found = {kind for kind in FileClass if kind.is_the_persons}
-    if update.kind is RunKind.UPDATE and answers.get(f"save-{FileClass.CACHE.value}") == "save":
+    if update.kind is RunKind.UPDATE and answers.get(save_question(FileClass.CACHE)) == "save":
         found.add(FileClass.CACHE)
-    return {kind for kind in found if answers.get(f"save-{kind.value}") != "leave"}
+    return {kind for kind in found if answers.get(save_question(kind)) != "leave"}
 
 
 def _is_of(known: Entry | None, now: Entry) -> bool:
     same = known is not None and known.same_content(now)
     return same and known is not None and (known.mode, known.mtime_ns) == (now.mode, now.mtime_ns)
-
-
-def _copy(at: At, entry: Entry, kind: FileClass) -> Move:
-    return Move(
-        at=at,
-        verb=Verb.KEEP,
-        file_class=kind,
-        because="saved first: a step by hand removes it",
-        bytes=entry.bytes,
-        before=entry,
-        after=entry,
-        safeguard=True,
-    )

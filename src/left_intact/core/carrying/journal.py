@@ -216,11 +216,10 @@ class Journal(Heads):
 
     def add_copies(self, update: int, stage: int, steps: Sequence[Step]) -> None:
         """More copies of a stage that only copies; of a place that it knows, the newer one counts."""
-        places = {step.at for step in steps}
-        old = [step.seq for step in self.steps(update, stage) if step.at in places]
-        last = max((step.seq for step in self.steps(update, stage)), default=0)
+        places, known = {step.at for step in steps}, self.steps(update, stage)
+        last = max((step.seq for step in known), default=0)
         with self._base.transaction() as db:
-            gone = [(update, stage, seq) for seq in old]
+            gone = [(update, stage, step.seq) for step in known if step.at in places]
             db.executemany("DELETE FROM steps WHERE update_id = ? AND stage = ? AND seq = ?", gone)
             rows = [_step_row(update, stage, replace(s, seq=last + n)) for n, s in enumerate(steps, 1)]
             db.executemany("INSERT INTO steps VALUES (?,?,?,?,?)", rows)

@@ -82,6 +82,12 @@ class Made:
 
 
 Source = FromArrival | FromRoot | FromStrongbox | Made
+SAVED_FIRST = "saved first, put back in the end"
+
+
+def save_question(kind: FileClass) -> str:
+    """The name of the question whether a class is saved before a step by hand takes it away."""
+    return f"save-{kind.value}"
 
 
 # ---------------------------------------------------------------- moves
@@ -114,6 +120,20 @@ class Move:
     """Owner and attributes that what is laid gets; None leaves those of what lies there."""
     joins: At | None = None
     """Another name that it is to share its bytes with, as hard links do."""
+
+    @staticmethod
+    def copy_of(at: At, entry: Entry, file_class: FileClass, because: str) -> Move:
+        """What stays as it is, and is copied: a step by hand will take it away."""
+        return Move(
+            at=at,
+            verb=Verb.KEEP,
+            file_class=file_class,
+            because=because,
+            bytes=entry.bytes,
+            before=entry,
+            after=entry,
+            safeguard=True,
+        )
 
     @property
     def path(self) -> str:

@@ -12,8 +12,6 @@ from left_intact.core.model.stages import HandCheck, HandStep, Sign
 from left_intact.core.model.version import Version
 from left_intact.core.survey.patterns import matches
 
-_AROUND = (When.BEFORE, When.AFTER)
-
 
 def steps_when(sheet: Keepsheet, when: Sequence[When], changing: Iterable[str]) -> tuple[HandStep, ...]:
     """The steps that have their turn then, in the order of the sheet. `changing` are the paths that change:

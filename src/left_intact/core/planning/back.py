@@ -19,7 +19,7 @@ from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At, Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
-from left_intact.core.model.stages import Carry, Consent, FromStrongbox, HandStep, Later, Stage
+from left_intact.core.model.stages import SAVED_FIRST, Carry, Consent, FromStrongbox, HandStep, Later, Stage
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.restoring import PLANNER as RESTORE
@@ -148,18 +148,7 @@ def _make_safe(sketch: _Sketch) -> None:
     spoken = {move.at for move in sketch.moves}
     for at, entry, kind in sketch.inputs.today.persons():
         if at not in spoken:
-            sketch.moves.append(
-                Move(
-                    at=at,
-                    verb=Verb.KEEP,
-                    file_class=kind,
-                    because="saved first: a step by hand removes it",
-                    bytes=entry.bytes,
-                    before=entry,
-                    after=entry,
-                    safeguard=True,
-                )
-            )
+            sketch.moves.append(Move.copy_of(at, entry, kind, SAVED_FIRST))
 
 
 def _told(inputs: BackInputs) -> Mapping[str, Any]:

@@ -6,7 +6,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Question
-from left_intact.core.model.stages import Carry, Move, Verb
+from left_intact.core.model.stages import SAVED_FIRST, Carry, Move
 from left_intact.core.planning.later import LaterStage, Situation
 from left_intact.words import count
 
@@ -25,18 +25,7 @@ def draw_saving(situation: Situation) -> LaterStage:
             continue
         saves += kind in _SAVES
         if kind not in leave:
-            moves.append(
-                Move(
-                    at=at,
-                    verb=Verb.KEEP,
-                    file_class=kind,
-                    because="saved first, put back in the end",
-                    bytes=entry.bytes,
-                    before=entry,
-                    after=entry,
-                    safeguard=True,
-                )
-            )
+            moves.append(Move.copy_of(at, entry, kind, SAVED_FIRST))
     if not situation.tree:
         nothing = Fault(code="no-copy", says="nothing was copied to where the copy belongs yet")
         return LaterStage(carry=Carry(moves=()), blockers=(nothing,))

@@ -21,7 +21,17 @@ from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import LOOKED_AT, At, Root, at_of
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, Consent, HandCheck, HandStep, Later, Sign, Stage
+from left_intact.core.model.stages import (
+    SAVED_FIRST,
+    Carry,
+    Consent,
+    HandCheck,
+    HandStep,
+    Later,
+    Sign,
+    Stage,
+    save_question,
+)
 from left_intact.core.model.survey import Total
 from left_intact.core.model.version import Version
 from left_intact.core.planning import blockers
@@ -50,11 +60,6 @@ _WORDS = {
 }
 GHOST, CHECK = f"{LOOKED_AT}ghost", f"{LOOKED_AT}copy"
 """Labels of the folder that a ghost may lie in, and of the copy that is held against what was put back."""
-
-
-def save_question(kind: FileClass) -> str:
-    """The name of the question whether a class is saved."""
-    return f"save-{kind.value}"
 
 
 class ClearAndRestore:
@@ -156,16 +161,8 @@ def _is_edited(entry: Entry, shipped: Entry | None) -> bool:
 
 def _copy(entry: Entry, kind: FileClass, labels: list[str]) -> Move:
     edited = "a shipped file that was changed: its copy stays in the strongbox"
-    return Move(
-        at=at_of(entry.path, labels),
-        verb=Verb.KEEP,
-        file_class=kind,
-        because=edited if kind is FileClass.PROGRAM else "saved first, put back in the end",
-        bytes=entry.bytes,
-        before=entry,
-        after=entry,
-        safeguard=True,
-    )
+    because = edited if kind is FileClass.PROGRAM else SAVED_FIRST
+    return Move.copy_of(at_of(entry.path, labels), entry, kind, because)
 
 
 # ---------------------------------------------------------------- the stages
