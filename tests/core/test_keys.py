@@ -88,3 +88,12 @@ def test_saves_that_will_be_out_of_reach_are_told_so_that_nobody_misses_it(
     told = [fault for fault in plan.blockers if fault.code == "out-of-reach"]
     assert bool(told) is blocked
     assert not told or ("cards/7f3a is b044 there" in told[0].says and told[0].passable)
+
+
+def test_two_that_a_list_gives_one_id_never_share_it() -> None:
+    found = match_keys(
+        {"7f3a": inside(card="1"), "9c21": inside(card="2")},
+        {"b044": inside(other="0")},
+        {"7f3a": "b044", "9c21": "b044"},
+    )
+    assert found.pairs == {"7f3a": "b044"}

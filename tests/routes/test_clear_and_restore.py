@@ -539,3 +539,24 @@ def test_what_was_left_out_is_not_copied_later_either(console: Console) -> None:
     console.begin({"save-states": "leave", "save-cache": "leave"})
     plant(console.root, {"states/salt-road.state": b"MST1 newer"}, mtime=PLAYED)
     assert not console.bench.updates.look(console.install)[0]
+
+
+def test_two_saves_never_go_to_one_place(tmp_path: Path) -> None:
+    """A keepsheet that moves one folder onto another: what has its name keeps it, and both are there."""
+    console = Console(tmp_path, f'{SHEET}\n[[moved]]\nfrom = "pads"\nto = "sticks"\n')
+    plant(console.root, {"sticks/left.pad": "a=7\n"}, mtime=LATER)
+    console.bench.surveys.survey(console.install)
+    outcome = console.whole()
+    assert outcome.proof.verdict is Verdict.INTACT
+    assert console.read("sticks/left.pad") == b"a=7\n"
+    assert console.read("pads/left.pad") == b"a=1\n"
+    assert any("keeps its name" in note for note in outcome.update.notes)
+
+
+def test_what_was_allowed_for_one_install_passes_to_no_other(console: Console) -> None:
+    bench = console.bench
+    bench.updates.allow_command(console.install, ("./rescan",))
+    bench.shelf.forget(console.install)
+    other = console.bench.shelf.register(str(console.root), name="Another")
+    assert other.id == console.install.id  # numbers are given again
+    assert not console.bench.updates.is_allowed(other, ("./rescan",))

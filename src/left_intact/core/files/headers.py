@@ -156,6 +156,11 @@ def is_binary_program(file_format: str) -> bool:
     return file_format.startswith(("elf ", "pe ", "macho "))
 
 
+def is_code(file_format: str) -> bool:
+    """Whether a format is one of code: machine code, or a script."""
+    return is_binary_program(file_format) or file_format.startswith("script ")
+
+
 def platform_of(file_format: str) -> str:
     """`linux x86_64` and the like for a binary's format, or an empty text."""
     family, _, machine = file_format.partition(" ")

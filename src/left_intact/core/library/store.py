@@ -119,6 +119,8 @@ _OF_AN_INSTALL = (
     "boxes",
     "look_at",
 )
+_CHOSEN_FOR = ("command-{}-*", "parts-from-{}", "budget:{}", "moves-{}")
+"""Names of choices that are of one install, by its number."""
 
 
 class Library:
@@ -276,6 +278,9 @@ class Library:
             for table in _OF_AN_INSTALL:
                 db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
             db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
+            # The next install may get this number: nothing that was chosen for this one may pass to it.
+            for name in _CHOSEN_FOR:
+                db.execute("DELETE FROM choices WHERE name GLOB ?", (name.format(install.id),))
 
     # ------------------------------------------------------------ strongboxes
 

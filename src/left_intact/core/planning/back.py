@@ -22,7 +22,7 @@ from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import SAVED_FIRST, Carry, Consent, FromStrongbox, HandStep, Later, Stage
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.restoring import PLANNER as RESTORE
+from left_intact.core.planning.restoring import NEWER
 from left_intact.core.planning.space import room_for
 from left_intact.core.planning.today import Today
 
@@ -215,7 +215,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
     if _is_removed(inputs):
         stages.append(
             Later(
-                planner=RESTORE,
+                planner=NEWER,
                 intends="put back what was yours and newer",
                 consent=Consent(
                     roots=tuple(root.label for root in inputs.roots),
@@ -223,7 +223,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
                     verbs=(Verb.KEEP, Verb.CARRY),
                     bytes=_ANY,
                 ),
-                with_={"new": "only", "over": json.dumps(_stays(sketch))},
+                with_={"over": json.dumps(_stays(sketch))},
             )
         )
     return tuple(stages)

@@ -57,7 +57,10 @@ def match_keys(
     either side.
     """
     pairs = {key: key for key in old if key in new}
-    pairs |= {key: said[key] for key in old if said and key in said and key not in pairs}
+    for key in old:
+        to = said.get(key) if said and key not in pairs else None
+        if to is not None and to not in pairs.values():
+            pairs[key] = to
     mine = [key for key in old if key not in pairs]
     free = [key for key in new if key not in pairs.values()]
     score = {(a, b): _speaks(old[a], new[b]) for a in mine for b in free}

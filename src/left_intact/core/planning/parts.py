@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.headers import is_code
 from left_intact.core.files.tree import ReadText
 from left_intact.core.files.versions import read_part
 from left_intact.core.model.classes import FileClass
@@ -76,7 +76,7 @@ def is_part(entry: Entry) -> bool:
     """Whether a file is code that a program loads or runs."""
     if entry.kind is not Kind.FILE:
         return False
-    return is_binary_program(entry.format) or entry.format.startswith("script ")
+    return is_code(entry.format)
 
 
 def parts_here(survey: Survey) -> Iterator[Finding]:

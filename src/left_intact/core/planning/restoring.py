@@ -14,7 +14,7 @@ from functools import cached_property
 
 from blake3 import blake3
 
-from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
@@ -26,7 +26,7 @@ from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed
 
-PLANNER = "restore"
+PLANNER, NEWER = "restore", "restore-newer"
 USED = "used-meanwhile"
 """The question which of two counts: what was saved, or what was used in the new build since."""
 _MAY_BE_USED = (FileClass.SAVES, FileClass.STATES)
@@ -60,11 +60,9 @@ class _Sketch:
 def draw_restoring(situation: Situation) -> LaterStage:
     """All that was saved and lies not there as it was, in its place."""
     sketch = _Sketch(situation)
-    if situation.told.get("new") == "only":
-        return _only_what_lacks(sketch)
     for folder, _, _ in situation.sheet.keyed:
         _match(sketch, folder.rstrip("/"))
-    wanted = {_target(sketch, at): (at, *said) for at, said in sorted(situation.saved.items())}
+    wanted = _places(sketch)
     used = [target for target, (_, entry, kind) in wanted.items() if _was_used(sketch, target, entry, kind)]
     question = _used_question(situation, used)
     stays = set(used) if question is not None and question.choice == "newer" else set()
@@ -83,8 +81,11 @@ def draw_restoring(situation: Situation) -> LaterStage:
     return LaterStage(carry=carry, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
 
 
-def _only_what_lacks(sketch: _Sketch) -> LaterStage:
-    """At the end of a way back: what was saved then, and came to be after the update that is gone."""
+def draw_what_lacks(situation: Situation) -> LaterStage:
+    """At the end of a way back: what was saved then, and came to be after the update that is gone; and over
+    what came back, what was used since and is to stay.
+    """
+    sketch = _Sketch(situation)
     over = set(json.loads(sketch.situation.told.get("over", "[]")))
     for at, (entry, kind) in sorted(sketch.situation.saved.items()):
         if kind.is_the_persons and (at not in sketch.situation.tree or at.shown in over):
@@ -124,8 +125,9 @@ def _ask_for_keys(
     sketch: _Sketch, folder: str, old: Mapping[str, Mapping[str, Entry]], found: KeyMatch
 ) -> dict[str, str]:
     answers: dict[str, str] = {}
-    for key, choices in sorted(found.unsure.items()):
+    for key, may_be in sorted(found.unsure.items()):
         name = f"key-{folder.replace('/', '-')}-{key}"
+        choices = tuple(one for one in may_be if one not in answers.values())
         options = (*choices, key)
         answer = sketch.situation.answers.get(name)
         inside = listed(sorted(old[key]), 3)
@@ -135,7 +137,7 @@ def _ask_for_keys(
                 asks=f"{folder}/{key} ({inside}): under which id does the new build look for it?",
                 options=options,
                 leads_to=(*(f"under {one}" for one in choices), "under the old one"),
-                default=choices[0],
+                default=options[0],
                 answer=answer if answer in options else None,
                 paths=(f"{folder}/{key}",),
             )
@@ -158,6 +160,25 @@ def _target(sketch: _Sketch, at: At) -> At:
     return at
 
 
+def _places(sketch: _Sketch) -> dict[At, tuple[At, Entry, FileClass]]:
+    """Where each thing that was saved goes: by its place then, the place it had, and what it was. What keeps
+    its name comes first; two never go to one place, since one of them would be gone.
+    """
+    saved = sketch.situation.saved
+    found = {at: (at, *said) for at, said in sorted(saved.items()) if _target(sketch, at) == at}
+    for at, said in sorted(saved.items()):
+        target = _target(sketch, at)
+        if target == at:
+            continue
+        place = next((one for one in (target, at) if one not in found), None)
+        if place is not target:
+            where = "keeps its name" if place is not None else "stays in the strongbox"
+            sketch.notes.append(f"{at.shown} {where}: something of yours goes to {target.shown} too")
+        if place is not None:
+            found[place] = (at, *said)
+    return found
+
+
 # ---------------------------------------------------------------- what becomes of it
 
 
@@ -174,18 +195,13 @@ def _comes_back(sketch: _Sketch, at: At, target: At, entry: Entry, kind: FileCla
     shipped = base.entries.get(at.path) if base is not None and not at.root else None
     if shipped is not None and shipped.same_content(entry):
         return False
-    if shipped is not None and _is_code(entry):
+    if shipped is not None and is_code(entry.format):  # what was changed in it is of the version that is gone
         sketch.notes.append(f"{at.shown} had been changed by somebody: its copy stays in the strongbox")
         return False
     if kind is FileClass.UNSORTED and _is_shipped(sketch, target, now):
         sketch.notes.append(f"{at.shown} is shipped by the new build: what was saved stays in the strongbox")
         return False
     return True
-
-
-def _is_code(entry: Entry) -> bool:
-    """Whether a file is code: what somebody changed in it is of the version that is gone."""
-    return is_binary_program(entry.format) or entry.format.startswith("script ")
 
 
 def _is_shipped(sketch: _Sketch, at: At, now: Entry) -> bool:

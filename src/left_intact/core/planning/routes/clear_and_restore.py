@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 
-from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.headers import is_code
 from left_intact.core.model.around import ClearRule, When
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
@@ -38,8 +38,8 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.around import steps_when
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.restoring import NEWER, draw_restoring, draw_what_lacks
 from left_intact.core.planning.restoring import PLANNER as RESTORE
-from left_intact.core.planning.restoring import draw_restoring
 from left_intact.core.planning.saving import PLANNER as SAVE
 from left_intact.core.planning.saving import draw_saving
 from left_intact.words import count, size
@@ -66,7 +66,9 @@ class ClearAndRestore:
     """The route."""
 
     name = Route.CLEAR_AND_RESTORE
-    later: Mapping[str, LaterPlanner] = MappingProxyType({RESTORE: draw_restoring, SAVE: draw_saving})
+    later: Mapping[str, LaterPlanner] = MappingProxyType(
+        {RESTORE: draw_restoring, NEWER: draw_what_lacks, SAVE: draw_saving}
+    )
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         if inputs.updates is not None:
@@ -364,8 +366,7 @@ def _mark(inputs: PlanInputs) -> str:
 
 
 def _how_far(finding: Finding) -> tuple[bool, int, str]:
-    kind = finding.entry.format or ""
-    return not (is_binary_program(kind) or kind.startswith("script ")), finding.path.count("/"), finding.path
+    return not is_code(finding.entry.format or ""), finding.path.count("/"), finding.path
 
 
 def _started(inputs: PlanInputs) -> HandCheck:
