@@ -560,3 +560,46 @@ def test_what_was_allowed_for_one_install_passes_to_no_other(console: Console) -
     other = console.bench.shelf.register(str(console.root), name="Another")
     assert other.id == console.install.id  # numbers are given again
     assert not console.bench.updates.is_allowed(other, ("./rescan",))
+
+
+def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
+    console: Console, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from left_intact.core.carrying import laying
+
+    console.begin()
+    plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
+    with monkeypatch.context() as patched:
+        patched.setattr(laying, "stage", lambda run: (_ for _ in ()).throw(OSError(28, "No space left")))
+        outcome = console.go_on()
+    assert outcome.waits and outcome.update.waits is not None
+    assert "not copied yet" in outcome.update.waits.why
+    assert console.go_on().waits
+    run = console.bench.updates.open_run(console.install)
+    assert run is not None and run.waits is not None and "not copied" not in run.waits.why
+    console.device.remove("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.new))
+    console.go_on()
+    console.start()
+    assert console.go_on().proof.verdict is Verdict.INTACT
+    assert console.read("cards/c155/card.bin") == b"\x33" * 700
+
+
+def test_a_sheet_that_was_given_for_one_plan_leads_all_of_its_stages(tmp_path: Path) -> None:
+    console = Console(tmp_path, "format = 1\n")
+    sheet = tmp_path / "given.toml"
+    sheet.write_text(SHEET)
+    draft = console.draft(sheet=str(sheet))
+    plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+    assert hands(plan) == ["remove", "ghost", "lay", "start"]
+    console.bench.updates.update(plan, console.install)
+    console.device.remove("Gullnade", leaves_ghost=True)
+    assert console.go_on().waits and console.step() == "ghost"
+    console.device.clear_ghost("Gullnade")
+    console.go_on()
+    console.device.lay(str(console.new))
+    console.go_on()
+    console.start()
+    assert console.go_on().proof.verdict is Verdict.INTACT
+    assert console.read("cards/b044/card.bin") == MINE["cards/7f3a/card.bin"]  # by its [[keyed]]

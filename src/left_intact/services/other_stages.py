@@ -14,6 +14,7 @@ from left_intact.core.model.update import Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.chain import Drawn
+    from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.entry import Entry, Folder
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
@@ -42,7 +43,7 @@ class OtherStages:
     def was_done(self, step: HandStep, update: Update) -> bool:
         from left_intact.core.proving.hand_steps import was_done
 
-        sheet = self.surveys.sheet_of(self.install)
+        sheet = self._sheet(update)
         asked = self.surveys.asked(self.install)
         # It looks every two seconds: what has not changed since the last survey is not read again.
         pages = self.records.library.before(self.install).pages
@@ -64,6 +65,10 @@ class OtherStages:
         if not self.records.is_allowed(self.install, step.command):
             return False
         return run_step(update.roots[0].place, step.command)
+
+    def _sheet(self, update: Update) -> Keepsheet:
+        """What is known about the program, also by a sheet that was given for this update alone."""
+        return self.surveys.sheet_of(self.install, text=self.records.given_sheet(self.install, update))
 
     def tree(self, roots: tuple[Root, ...]) -> Mapping[At, tuple[Entry, FileClass]]:
         from left_intact.core.files.identity import identity_of
@@ -136,7 +141,7 @@ class OtherStages:
             told=later.with_,
             arrival=lambda n: self.surveys.arrival(self.install, update.arrivals[n][0]),
             baseline=self.surveys.baseline(self.install, None),
-            sheet=self.surveys.sheet_of(self.install),
+            sheet=self._sheet(update),
             answers=answers,
             saved=saved,
             made=made,

@@ -106,6 +106,13 @@ class Records(Service):
                 return release
         return self.library.baseline(install, 0)
 
+    def given_sheet(self, install: Install, update: Update) -> str:
+        """The text of a keepsheet that was given for one update alone; empty for none."""
+        from left_intact.core.carrying.heads import Heads
+
+        with Heads(self.strongbox(install).journal_path) as journal:
+            return str(journal.inputs(update.id).get("given_sheet", ""))
+
     def allow_command(self, install: Install, command: Sequence[str]) -> None:
         """Remember that these very words may be run for an install, as a step around its updates."""
         self.library.set_choice(_command_key(install, command), "allowed")

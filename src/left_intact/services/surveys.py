@@ -290,7 +290,10 @@ class Surveys(Service):
         self.library.set_baseline(install, 0, release)
         return release
 
-    def circumstances(self, install: Install, survey: Survey, arriving: str = "") -> Circumstances:
+    def circumstances(
+        self, install: Install, survey: Survey, arriving: str = "", *, sheet: Keepsheet | None = None
+    ) -> Circumstances:
+        """What the machine says of an install; `sheet` is its keepsheet where another was given."""
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host
         from left_intact.core.files.identity import identity_of
@@ -306,7 +309,7 @@ class Surveys(Service):
             Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))
             for label, p in places
         )
-        clear = self.sheet_of(install).clear
+        clear = (sheet or self.sheet_of(install)).clear
         box = strongbox_for(
             root, install.name, self.home, self.library.box(install), outside=clear is not None
         )
@@ -390,13 +393,14 @@ class Surveys(Service):
             by_class=tuple(Counter(findings.class_at(*at) for _, *at in places).most_common()),
         )
 
-    def sheet_of(self, install: Install, given: str | None = None) -> Keepsheet:
-        """The install's own keepsheet under one that is given as a file. Raises `bad-sheet`."""
-        from left_intact.core.keepsheet.sheet import NO_SHEET, parse_sheet, read_sheet
+    def sheet_of(self, install: Install, given: str | None = None, *, text: str = "") -> Keepsheet:
+        """The install's own keepsheet under one that is given as a file, or as text. Raises `bad-sheet`."""
+        from left_intact.core.keepsheet.sheet import NO_SHEET, parse_sheet, read_text
 
         own = self.library.sheet(install)
         known = parse_sheet(own, f"the keepsheet of {install.name}") if own else NO_SHEET
-        return read_sheet(given).over(known) if given else known
+        text = read_text(given) if given else text
+        return replace(parse_sheet(text, given or "the sheet"), given=text).over(known) if text else known
 
     def sheet_text(self, install: Install) -> str:
         """All that is known about a program as a keepsheet: its own, its rulings, what runs made."""

@@ -50,6 +50,7 @@ class Updates(Runs):
         route: str | None = None,
         into: str | None = None,
         sheet: str | None = None,
+        sheet_text: str = "",
         just_read: Survey | None = None,
         under_way: bool = False,
         report: Report = silent,
@@ -57,8 +58,8 @@ class Updates(Runs):
     ) -> Draft:
         """Read all that a plan is drawn from; changes nothing of the install.
 
-        `just_read` is a survey of the disk as it is now, and spares another. `under_way` draws for an update
-        that has begun, and waits.
+        `sheet` is a keepsheet to go by as well, `sheet_text` the text of one. `just_read` is a survey of the
+        disk as it is now, and spares another. `under_way` draws for an update that has begun, and waits.
         """
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.model.plan import Route
@@ -76,7 +77,7 @@ class Updates(Runs):
                 install, arrival, sheet=sheet, names=names, report=report, cancel=cancel
             )
         _refuse_overlap(install, arrival)
-        known_sheet = self.surveys.sheet_of(install, sheet)
+        known_sheet = self.surveys.sheet_of(install, sheet, text=sheet_text)
         packages, arrival = _updates_in(arrival, wanted, report, cancel)
         comes = arrival.release
 
@@ -86,7 +87,8 @@ class Updates(Runs):
 
         named = self.surveys.baseline(install, baseline, names)
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
-        facts = self.surveys.circumstances(install, survey, arrival.release.version_text)
+        coming = arrival.release.version_text
+        facts = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and bears_its_version(install, survey))
         side = self.side(install, into, arrival, facts) if beside else None
         read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
@@ -211,7 +213,8 @@ class Updates(Runs):
             says = "what a step by hand has changed is part of the plan, and it cannot be drawn again"
             way_out = "Give the update up (give-up), and begin it anew."
             raise LeftIntactError("changed-meanwhile", says, path=install.root, way_out=way_out)
-        draft = self.draft(install, update.arrival, route=update.route, under_way=True)
+        text = self.given_sheet(install, update)
+        draft = self.draft(install, update.arrival, route=update.route, sheet_text=text, under_way=True)
         known = {question.id: question.options for question in draft.plan().questions}
         return draft.plan({q: said for q, said in answers.items() if said in known.get(q, ())})
 

@@ -622,9 +622,8 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
     if stage.state is StageState.PLANNED or copies is not None:
         known = chain.outside.tree(chain.roots_now())
     newer = lacking_copies(journal, update, copies[1], known) if copies and known is not None else ()
-    if copies is not None and newer:
-        _copy_too(chain, copies[0].seq, newer)
-    if known is not None and (newer or stage.state is StageState.PLANNED):
+    lacks = _copy_too(chain, copies[0].seq, newer) if copies is not None and newer else ""
+    if known is not None and ((newer and not lacks) or stage.state is StageState.PLANNED):
         rows = {seen.at: seen for seen in journal.observed(update.id, stage.seq)}
         for at, (entry, kind) in known.items():
             rows[at] = Observed(at=at, before=entry, after=None, file_class=kind)
@@ -637,7 +636,7 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
         waits = WaitsFor(
             step=step.id,
             asks=step.asks,
-            why=step.why,
+            why=step.why + lacks,
             may_skip=step.may_skip,
             can_be_seen=seen,
             command=step.command,
@@ -649,23 +648,28 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
     return True
 
 
-def _copy_too(chain: Chain, stage: int, newer: tuple[Move, ...]) -> None:
-    """Copy what somebody made while a step is waited for that will take it away. First the copies, read back,
-    then the word of them: what is cut off in between is copied again at the next look.
+def _copy_too(chain: Chain, stage: int, newer: tuple[Move, ...]) -> str:
+    """Copy what somebody made while a step is waited for that will take it away; why it could not be copied.
+
+    First the copies, read back, then the word of them: what is cut off in between, or fails since somebody
+    is writing there, is copied at the next look.
     """
     update, annexes = chain.update, Annexes(chain.box, chain.roots, chain.update.id)
-    steps = steps_of(Carry(moves=newer, tidy=False), chain.roots, chain.names)
-    run = Run(
-        chain.box, chain.journal, update, stage, steps, chain.roots, annexes, chain.report, chain.cancel
-    )
+    more = (chain.report, chain.cancel)
     try:
-        laying.stage(run)
-        run.box.flush()
+        steps = steps_of(Carry(moves=newer, tidy=False), chain.roots, chain.names)
+        laying.stage(Run(chain.box, chain.journal, update, stage, steps, chain.roots, annexes, *more))
+        chain.box.flush()
+    except (LeftIntactError, OSError) as error:
+        if isinstance(error, LeftIntactError) and error.code == "stopped":
+            raise
+        return f". What changed since is not copied yet: {laying.as_stop(error, 'it is tried again').says}"
     finally:
         annexes.clear()
         annexes.close()
     chain.journal.add_copies(update.id, stage, steps)
     chain.box.write_list(list_rows(chain.journal, chain.box))
+    return ""
 
 
 def observe(chain: Chain, stage: StageRow, state: StageState) -> None:

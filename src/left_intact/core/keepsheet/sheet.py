@@ -49,6 +49,8 @@ class Keepsheet:
     workarounds: tuple[Workaround, ...] = ()
     clear: ClearRule | None = None
     """How it is cleared, where it cannot be laid over the old one."""
+    given: str = ""
+    """The text of a sheet that was given for one plan alone: its later stages need it, too."""
 
     def renames_in(self, path: str) -> tuple[tuple[str, str], ...]:
         return tuple((old, new) for file, old, new in self.renamed if file == path)
@@ -70,6 +72,7 @@ class Keepsheet:
             tests=(*under.tests, *self.tests),
             workarounds=(*under.workarounds, *self.workarounds),
             clear=self.clear or under.clear,
+            given=self.given,
         )
 
 

@@ -80,6 +80,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 "arrival_digest": arrival.digest,
                 "version_places": [list(pair) for pair in inputs.sheet.version_places],
                 "things_by": [asdict(rule) for rule in inputs.sheet.things],
+                **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
             }
