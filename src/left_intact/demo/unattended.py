@@ -15,7 +15,7 @@ from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.room import Room
 from left_intact.words import count, size
-from left_intact.workbench import Workbench
+from left_intact.workbench import Outcome, Workbench
 
 
 def run_unattended(room: Room, *, as_json: bool = False) -> int:
@@ -89,6 +89,10 @@ def _one(bench: Workbench, arrival: str, name: str, folders: Sequence[str], *, q
     )
     again = bench.updates.update(_answered(bench, name, arrival), install)
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
+    return _came_to(name, plan, first, again, equal=equal)
+
+
+def _came_to(name: str, plan: Plan, first: Outcome, again: Outcome, *, equal: bool) -> dict[str, Any]:
     return {
         "install": name,
         "route": plan.route.value,
@@ -134,15 +138,7 @@ def _cleared(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
     plan = _answered(bench, "Quillonade", room.download("quillonade-5.0p.zip"))
     again = person.does_the_rest(bench.updates.update(plan, install))
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
-    return {
-        "install": "Quillonade",
-        "route": plan.route.value,
-        "first": first.proof.verdict,
-        "again": again.proof.verdict,
-        "back_is_equal": equal,
-        "kept": first.proof.kept.files,
-        "questions": _asked(plan),
-    }
+    return _came_to("Quillonade", plan, first, again, equal=equal)
 
 
 def _pack(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
@@ -164,15 +160,7 @@ def _pack(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
     tell("back", "byte for byte as before" if equal else "NOT AS BEFORE")
     again = bench.updates.update(lay(), install)
     tell("again", f"{again.proof.verdict}")
-    return {
-        "install": "Tarnlight",
-        "route": plan.route.value,
-        "first": first.proof.verdict,
-        "again": again.proof.verdict,
-        "back_is_equal": equal,
-        "kept": first.proof.kept.files,
-        "questions": _asked(plan),
-    }
+    return _came_to("Tarnlight", plan, first, again, equal=equal)
 
 
 def _parts(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:

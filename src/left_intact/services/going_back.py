@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
@@ -16,12 +16,13 @@ from left_intact.core.model.update import State, Update
 if TYPE_CHECKING:
     from left_intact.core.carrying.chain import Outside
     from left_intact.core.carrying.journal import Journal
+    from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.entry import Entry
     from left_intact.core.model.install import Install
     from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.survey import Survey
-    from left_intact.core.planning.back import BackInputs
+    from left_intact.core.planning.back import BackInputs, Segment
     from left_intact.core.planning.today import Today
     from left_intact.services.home import Home
 
@@ -85,35 +86,15 @@ class GoingBack(Runs):
         under_way: bool = False,
     ) -> BackInputs:
         """All that the way back is drawn from; `under_way` where it has begun."""
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import rebound
-        from left_intact.core.carrying.touched import first_times
         from left_intact.core.model.entry import Kind
         from left_intact.core.planning.back import BackInputs
 
-        nothing = LeftIntactError(
-            "nothing-to-go-back-to",
-            f"{install.name} has no update on trial to go back from",
-            way_out="Settled updates have given their old files up.",
-        )
         box = self.strongbox(install)
-        if not box.exists:
-            raise nothing
-        with Journal(box.journal_path) as journal:
-            trial = [u for u in journal.updates() if u.state in _MAY_GO_BACK]
-            update = next((u for u in trial if number is None or u.id == number), None)
-            if update is None:
-                raise nothing
-            segments = _segments(journal, update, behind)
-            later = [
-                u
-                for u in trial
-                if u.id > update.id and u.state is State.ON_TRIAL and _meets(journal, u, segments)
-            ]
-            times = first_times(journal, update.id, behind)
-            hands = [stage.hand for stage in journal.stages(update.id) if stage.hand is not None]
+        trial = _trial(box, install, number, behind)
+        update, segments = trial.update, trial.segments
         # A step by hand may have taken the folder away; for any other update its absence is a mistake.
-        gone = any("" in hand.rebinds for hand in hands) and not os.path.lexists(install.root)
+        gone = trial.may_be_gone and not os.path.lexists(install.root)
         survey = self.surveys.survey(install, under_way=under_way or gone, report=report)
         places = {at for segment in segments for at in segment.touched}
         today = self._today(survey, update.roots, places)
@@ -141,11 +122,11 @@ class GoingBack(Runs):
             to_version=update.from_version,
             segments=segments,
             today=today,
-            times=times,
+            times=trial.times,
             sound=sound,
             answers=answers,
             facts=facts,
-            later=tuple(u.to_version or str(u.id) for u in later),
+            later=trial.later,
         )
 
     @staticmethod
@@ -225,6 +206,47 @@ class GoingBack(Runs):
 
     def outside(self, install: Install) -> Outside:
         return OtherStages(self, self.surveys, install, self.inputs, self._draw_again)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Trial:
+    """What the journal knows of an update that is to be taken back."""
+
+    update: Update
+    segments: tuple[Segment, ...]
+    times: Mapping[At, int]
+    later: tuple[str, ...]
+    """Versions of later updates on trial that touched the same places."""
+    may_be_gone: bool
+    """Whether a step by hand of it may have taken the folder of the install away."""
+
+
+def _trial(box: Strongbox, install: Install, number: int | None, behind: int) -> _Trial:
+    """The last update on trial, or a named one. Raises `nothing-to-go-back-to`."""
+    from left_intact.core.carrying.journal import Journal
+    from left_intact.core.carrying.touched import first_times
+
+    nothing = LeftIntactError(
+        "nothing-to-go-back-to",
+        f"{install.name} has no update on trial to go back from",
+        way_out="Settled updates have given their old files up.",
+    )
+    if not box.exists:
+        raise nothing
+    with Journal(box.journal_path) as journal:
+        trial = [u for u in journal.updates() if u.state in _MAY_GO_BACK]
+        update = next((u for u in trial if number is None or u.id == number), None)
+        if update is None:
+            raise nothing
+        segments = _segments(journal, update, behind)
+        newer = [u for u in trial if u.id > update.id and u.state is State.ON_TRIAL]
+        return _Trial(
+            update=update,
+            segments=segments,
+            times=first_times(journal, update.id, behind),
+            later=tuple(u.to_version or str(u.id) for u in newer if _meets(journal, u, segments)),
+            may_be_gone=any(s.hand and "" in s.hand.rebinds for s in journal.stages(update.id)),
+        )
 
 
 def _segments(journal: Journal, update: Update, behind: int) -> tuple[Any, ...]:

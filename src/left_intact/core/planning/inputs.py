@@ -9,6 +9,7 @@ from typing import Any, Protocol
 
 from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
@@ -55,6 +56,11 @@ class PlanInputs:
     """The newest version that outlets offer, as far as is known."""
     route: Route | None = None
     """The one that the person asked for; None leaves the choice to what fits."""
+
+    def is_on_record(self, path: str, entry: Entry | None) -> bool:
+        """Whether the release on record ships just this at a path."""
+        base = self.baseline.entries.get(path) if self.baseline else None
+        return entry is not None and base is not None and base.same_content(entry)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,6 +5,7 @@ that it was done.
 from __future__ import annotations
 
 import textwrap
+import time
 from dataclasses import replace
 from typing import ClassVar
 
@@ -25,6 +26,8 @@ from left_intact.workbench import Outcome, OutlineLine
 from left_intact.worker.call import call
 
 _LOOK_EVERY = 2.0
+_REST = 4.0
+"""So many times as long as a look took nothing is looked at: a large install is not read without pause."""
 _WRAP = 62
 _MARK = {"done": ("●", "good"), "waiting": ("◉", "focus"), "planned": ("○", "quiet")}
 
@@ -110,11 +113,12 @@ class WaitingScreen(StageScreen):
     def on_mount(self) -> None:
         self.outline: tuple[OutlineLine, ...] = ()
         self.at_work = self.looking = False
+        self.looked_at = self.next_look = 0.0
         self.show_all()
         self.query_one("#step", Lines).focus()
         app, install = self.left_intact, self.desk.install
         app.work_on(Job("the outline", call("updates.outline", install), self._outlined, self._failed))
-        self.set_interval(_LOOK_EVERY, self._look_by_itself)
+        self.set_interval(_LOOK_EVERY, self._look_in_time)
 
     def fill_desk(self) -> None:
         """Nothing is read while an update waits."""
@@ -255,16 +259,21 @@ class WaitingScreen(StageScreen):
 
     # ------------------------------------------------------------ looking and going on
 
+    def _look_in_time(self) -> None:
+        if time.monotonic() >= self.next_look:
+            self._look_by_itself()
+
     def _look_by_itself(self) -> None:
         waits = self.waits
         if self.at_work or self.looking or waits is None or self.left_intact.jobs.running is not None:
             return
         app, install = self.left_intact, self.desk.install
-        self.looking = True
+        self.looking, self.looked_at = True, time.monotonic()
         app.work_on(Job("looking", call("updates.look", install), self._looked, self._quietly))
 
     def _looked(self, seen: tuple[bool, Update | None]) -> None:
-        self.looking = False
+        self.looking, now = False, time.monotonic()
+        self.next_look = now + _REST * (now - self.looked_at)
         done, run = seen
         if self.at_work or not self.is_attached:
             return  # the person was quicker

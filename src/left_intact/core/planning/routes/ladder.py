@@ -383,7 +383,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
                 because=f"{package.to} takes it away",
                 bytes=before.bytes,
                 before=before,
-                unproven=last is None and not _is_on_record(sketch.inputs, path, before),
+                unproven=last is None and not sketch.inputs.is_on_record(path, before),
             )
         )
     return moves
@@ -391,12 +391,6 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
 
 def _is_the_programs(inputs: PlanInputs, path: str, entry: Entry) -> bool:
     finding = inputs.survey.findings.find(path)
-    if _is_on_record(inputs, path, entry):
-        return True
-    sure = finding is not None and finding.certainty >= inputs.retire_at
-    return sure and finding is not None and finding.file_class is FileClass.PROGRAM
-
-
-def _is_on_record(inputs: PlanInputs, path: str, entry: Entry) -> bool:
-    base = inputs.baseline.entries.get(path) if inputs.baseline else None
-    return base is not None and base.same_content(entry)
+    if finding is None or inputs.is_on_record(path, entry):
+        return finding is not None
+    return finding.certainty >= inputs.retire_at and finding.file_class is FileClass.PROGRAM

@@ -220,13 +220,8 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
         before=before,
         after=after,
         source=member_of(inputs.arrival, part.came),
-        unproven=not _is_on_record(inputs, place, before),
+        unproven=not inputs.is_on_record(place, before),
     )
-
-
-def _is_on_record(inputs: PlanInputs, place: str, before: Entry | None) -> bool:
-    base = inputs.baseline.entries.get(place) if inputs.baseline else None
-    return before is not None and base is not None and base.same_content(before)
 
 
 def _loadable(inputs: PlanInputs, place: str) -> list[Fault]:
