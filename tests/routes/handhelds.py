@@ -102,13 +102,17 @@ class Console:
     def start(self, tree: Tree | None = None) -> None:
         plant(self.root, STARTED if tree is None else tree, mtime=LATER + 500 * 86400)
 
-    def whole(self, **how: Any) -> Outcome:
-        """The person does each step, and each is seen."""
-        self.begin(**how)
+    def swap(self) -> None:
+        """The person removes the old one and lays the new one, and each is seen."""
         self.device.remove("Gullnade")
         self.go_on()
         self.device.lay(str(self.new))
         self.go_on()
+
+    def whole(self, **how: Any) -> Outcome:
+        """The person does each step, and each is seen."""
+        self.begin(**how)
+        self.swap()
         self.start()
         return self.go_on()
 

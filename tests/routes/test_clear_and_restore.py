@@ -105,10 +105,7 @@ def test_saves_under_an_old_key_go_to_the_new_one_by_what_is_inside(console: Con
 
 def test_a_save_for_which_there_is_no_new_key_comes_back_under_its_own(console: Console) -> None:
     console.begin()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start({path: said for path, said in STARTED.items() if "c155" not in path})
     outcome = console.go_on()
     assert outcome.proof.verdict is Verdict.INTACT
@@ -121,10 +118,7 @@ def test_keys_that_nobody_can_tell_apart_are_asked_about(console: Console) -> No
     shutil.rmtree(console.root / "cards")
     plant(console.root, {p: c for p, c in bare.items() if p.startswith("cards")}, mtime=LATER)
     console.begin()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start({path: said for path, said in STARTED.items() if not path.endswith("title.txt")})
     assert console.go_on().waits
     run = console.bench.updates.open_run(console.install)
@@ -139,10 +133,7 @@ def test_keys_that_nobody_can_tell_apart_are_asked_about(console: Console) -> No
 
 def test_what_was_used_in_the_new_build_before_the_restore_is_asked_about(console: Console) -> None:
     console.begin()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start()
     plant(console.root, {"cards/b044/card.bin": b"\x55" * 700}, mtime=PLAYED)
     assert console.go_on().waits
@@ -179,10 +170,7 @@ def test_a_right_that_was_taken_back_is_seen_by_its_effect(tmp_path: Path) -> No
     )
     console = Console(tmp_path, f"{SHEET}\n{step}")
     console.begin()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start()
     assert console.go_on().waits and console.step() == "rights"
     with pytest.raises(LeftIntactError) as caught:
@@ -237,10 +225,7 @@ def test_a_changed_program_file_is_kept_but_not_laid_over_the_new_one(console: C
 def test_given_up_after_the_removal_nothing_is_called_intact(console: Console) -> None:
     """The only copy of the saves was inside: it is in the strongbox now, and the proof misses them."""
     console.begin()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     assert console.bench.updates.give_up(console.install).state is State.ON_TRIAL
     proof = console.bench.updates.prove(console.install).proof
     assert proof.verdict is Verdict.BROKEN
@@ -344,10 +329,7 @@ def test_killed_at_any_moment_it_is_ended_and_nothing_is_lost() -> None:
 def _to(console: Console, phase: str, report: Any) -> None:
     console.begin(**({"report": report} if phase == "begin" else {}))
     if phase == "restore":
-        console.device.remove("Gullnade")
-        console.go_on()
-        console.device.lay(str(console.new))
-        console.go_on()
+        console.swap()
         console.start()
         console.go_on(report=report)
 
@@ -479,10 +461,7 @@ def test_what_is_played_between_plan_and_removal_is_copied_too(console: Console)
     assert console.go_on().waits
     assert not console.bench.updates.look(console.install)[0]
     before = console.state()
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start()
     assert console.go_on().proof.verdict is Verdict.INTACT
     assert console.read("cards/b044/card.bin") == b"\x31" * 700
@@ -514,10 +493,7 @@ def test_what_goes_in_the_midst_of_a_removal_keeps_its_copy(console: Console) ->
     shutil.rmtree(console.root / "cards")  # half way through
     plant(console.root, {"states/removing.state": b"MST1 log"}, mtime=PLAYED)
     assert console.go_on().waits
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start()
     assert console.go_on().proof.verdict is Verdict.INTACT
     assert console.read("cards/b044/card.bin") == MINE["cards/7f3a/card.bin"]
@@ -577,10 +553,7 @@ def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
     assert console.go_on().waits
     run = console.bench.updates.open_run(console.install)
     assert run is not None and run.waits is not None and "not copied" not in run.waits.why
-    console.device.remove("Gullnade")
-    console.go_on()
-    console.device.lay(str(console.new))
-    console.go_on()
+    console.swap()
     console.start()
     assert console.go_on().proof.verdict is Verdict.INTACT
     assert console.read("cards/c155/card.bin") == b"\x33" * 700

@@ -172,10 +172,7 @@ def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_b
         plan = console.plan()
         saved = {m.at.path: m for m in plan.carries[0].moves}
         console.begin()
-        console.device.remove("Gullnade")
-        console.go_on()
-        console.device.lay(str(console.new))
-        console.go_on()
+        console.swap()
         console.start(STARTED | _clean({p: c for p, c in stubs.items() if not _meets(p, ours | STARTED)}))
         outcome = console.go_on()
         while outcome.waits:

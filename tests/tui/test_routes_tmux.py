@@ -22,6 +22,13 @@ def down_to(screen, name: str) -> None:  # type: ignore[no-untyped-def]
     screen.keys(*["Down"] * order.index(name))
 
 
+def go_back(screen) -> None:  # type: ignore[no-untyped-def]
+    """From the proof, by the keys that it shows."""
+    screen.keys("g")
+    screen.until("Enter go back")
+    screen.keys("Enter")
+
+
 @pytest.mark.parametrize("size", SIZES)
 def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     room = build_demo(str(tmp_path / "pier"))
@@ -38,9 +45,7 @@ def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int,
     screen.until("I N T A C T", "0 lost", "487 of")
     assert snapshot(folders[0]) == before[0] and snapshot(folders[1]) != before[1]
     assert Workbench(room.home).shelf.find("Tarnlight").root == folders[1]
-    screen.keys("g")
-    screen.until("Enter go back")
-    screen.keys("Enter")
+    go_back(screen)
     screen.until("is 26.10 again", "I N T A C T")
     assert [snapshot(folder) for folder in folders] == before
     assert Workbench(room.home).shelf.find("Tarnlight").root == folders[0]
@@ -96,9 +101,7 @@ def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) 
     screen.until("I N T A C T", "0 lost")
     laid = snapshot(install.root)
     assert laid != before and not any("ottoline" in path for path in laid)
-    screen.keys("g")
-    screen.until("Enter go back")
-    screen.keys("Enter")
+    go_back(screen)
     screen.until("is r114 again", "I N T A C T")
     assert snapshot(install.root) == before
     screen.keys("Escape")
@@ -136,9 +139,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     screen.keys("d")
     screen.until("I N T A C T", "0 lost", "76 of ")
     assert bench.shelf.find("Quillonade").root == install.root
-    screen.keys("g")
-    screen.until("Enter go back")
-    screen.keys("Enter")
+    go_back(screen)
     screen.until("remove Quillonade 5.0p", "step 3 of 7")
     screen.keys("Escape")
     screen.until("what is new", "waits for you")
@@ -176,9 +177,7 @@ def test_ladder(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int])
     screen.until("I N T A C T", "0 lost")
     laid = Path(install.root, "titles/tin-regatta/VERSION")
     assert laid.read_text() == "1.09\n"
-    screen.keys("g")
-    screen.until("Enter go back")
-    screen.keys("Enter")
+    go_back(screen)
     screen.until("taken back: nothing is on trial any more")
     assert snapshot(install.root) == before
     screen.keys("q")
