@@ -9,11 +9,13 @@ from typing import Any
 
 import pytest
 from textual import events
+from textual.app import App, ComposeResult
 from textual.pilot import Pilot
 from textual.widgets import Input
 
 from left_intact.core.model.classes import FileClass
 from left_intact.tui.app import LeftIntactApp
+from left_intact.tui.look import DARK
 from left_intact.tui.screens.arrival import ArrivalScreen
 from left_intact.tui.screens.back import BackDialog
 from left_intact.tui.screens.dialogs import ConfirmDialog, RecoverDialog
@@ -25,7 +27,7 @@ from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.screens.survey import EntryRow, SurveyScreen
 from left_intact.tui.widgets.bars import KeyBar, StageLine, Standing, TitleBar
-from left_intact.tui.widgets.lines import Lines
+from left_intact.tui.widgets.lines import Lines, Paragraph, Words
 from left_intact.tui.writing import bearable, clip, fit
 from left_intact.worker.links import ThreadLink
 from tests.builders import Mock, release
@@ -463,3 +465,29 @@ async def test_the_shelf_in_order(waiting: Mock) -> None:
         await press(app, pilot, "m", "x", "enter")
         assert "Nothing on the shelf yet" in words(app) and waiting.bench.shelf.installs() == []
     assert waiting.state() == before
+
+
+class _Listed(App[None]):
+    """A list with a long paragraph and something below it."""
+
+    look = DARK
+
+    def compose(self) -> ComposeResult:
+        yield Lines()
+
+
+async def test_a_paragraph_takes_the_lines_that_the_width_asks_for_at_every_width() -> None:
+    words = " ".join(["the saves went to the ids of the new build"] * 6)
+    paragraph, below = Paragraph(words, indent=4), Words("below")
+    app = _Listed()
+    async with app.run_test(size=(140, 20)) as pilot:
+        app.query_one(Lines).set_rows([paragraph, below])
+        heights = []
+        for width in (140, 60, 140):
+            await pilot.resize_terminal(width, 20)
+            await pilot.pause()
+            shown = [app.query_one(Lines).render_line(y).text.strip() for y in range(20)]
+            assert " ".join(shown).split() == [*words.split(), "below"]
+            assert shown.index("below") == paragraph.height
+            heights.append(paragraph.height)
+        assert heights[0] < heights[1] and heights[2] == heights[0]

@@ -16,9 +16,9 @@ from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import ArrivalView, PlanView
 from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
-from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Paragraph, Row, Words
 from left_intact.tui.widgets.why import shown_path
-from left_intact.tui.writing import Line, bearable, clip, wrapped
+from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import count, size
 
 
@@ -115,13 +115,13 @@ class ArrivalScreen(StageScreen):
             rows += [
                 Gap(),
                 Words("worth knowing"),
-                *(Words(f"  {bearable(n)}", "text") for n in arrival.notes),
+                *(Paragraph(note, indent=2) for note in arrival.notes),
             ]
         if desk.plan is None and desk.trouble:
-            rows += [Gap(), *self._bad(f"no plan can be drawn: {desk.trouble}")]
+            rows += [Gap(), Paragraph(f"no plan can be drawn: {desk.trouble}", "bad")]
         if desk.plan is not None:
             for fault in desk.plan.blockers:
-                rows += [Gap(), *self._bad(f"{fault.says}. {fault.way_out}".strip())]
+                rows += [Gap(), Paragraph(f"{fault.says}. {fault.way_out}".strip(), "bad")]
             rows += [Gap(), Hairline(), Words("the routes: ◉ is taken, ○ can be; Enter takes another")]
             taken = desk.plan.route
             rows += [
@@ -133,11 +133,6 @@ class ArrivalScreen(StageScreen):
                     Words(f"into {desk.plan.folders[1].name}/, beside the old one; i names another"),
                 ]
         return rows
-
-    def _bad(self, says: str) -> list[Row]:
-        """What stands in the way, whole: on as many lines as it takes."""
-        width = max(20, self.query_one("#facts", Lines).size.width - 4)
-        return [Words(line, "bad") for line in wrapped(says, width)]
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         if action == "into":

@@ -28,10 +28,10 @@ from left_intact.tui.proof_words import (
 )
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
-from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
+from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Paragraph, Row, Words
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.widgets.why import shown_path
-from left_intact.tui.writing import Line, bearable, clip, wrapped
+from left_intact.tui.writing import Line, bearable, clip
 from left_intact.words import ago, count, listed, size
 from left_intact.workbench import Outcome, WentBack
 from left_intact.worker.call import call
@@ -177,13 +177,8 @@ class ProofScreen(StageScreen):
         rows += [Gap(), Hairline(), Words("checks"), Gap()]
         rows += [CheckRow(c, c.says in ticked) for c in proof.checks]
         if outcome.update.notes:
-            width = max(40, self.query_one("#ledger", Lines).size.width - 6)
             rows += [Gap(), Words("worth knowing")]
-            rows += [
-                Words(f"    {line}", "text")
-                for note in outcome.update.notes
-                for line in wrapped(bearable(note), width)
-            ]
+            rows += [Paragraph(note, indent=4) for note in outcome.update.notes]
         self.query_one("#ledger", Lines).set_rows(rows)
         foot = Text("taken back: nothing is on trial any more", look.style("quiet"))
         self.query_one("#foot", Static).update(

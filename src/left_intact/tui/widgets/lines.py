@@ -17,6 +17,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from left_intact.tui.look import Look
+from left_intact.tui.writing import wrapped
 
 
 class Row:
@@ -27,6 +28,9 @@ class Row:
 
     def __init__(self, key: str) -> None:
         self.key = key
+
+    def fit(self, width: int) -> None:
+        """Told how many cells there are, before it is drawn: here `height` may follow the width."""
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         """As many lines as `height`, each at most `width` cells."""
@@ -58,6 +62,24 @@ class Words(Row):
         text = self.text.copy() if isinstance(self.text, Text) else Text(self.text, look.style(self.colour))
         text.truncate(width, overflow="ellipsis")
         return [text]
+
+
+class Paragraph(Row):
+    """Words shown whole, on as many lines as the width makes of them; they cannot be chosen."""
+
+    selectable = False
+
+    def __init__(self, words: str, colour: str = "text", *, indent: int = 0) -> None:
+        super().__init__("")
+        self.words, self.colour, self.indent = words, colour, indent
+        self._lines = [words]
+
+    def fit(self, width: int) -> None:
+        self._lines = wrapped(self.words, max(20, width - self.indent))
+        self.height = len(self._lines)
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        return [Text(" " * self.indent + line, look.style(self.colour)) for line in self._lines]
 
 
 class Hairline(Row):
@@ -113,13 +135,7 @@ class Lines(ScrollView, can_focus=True):
         wanted = at if at is not None else (self.row.key if self.row else "")
         place = self.cursor
         self.rows = rows
-        self._starts, top = [], 0
-        for row in rows:
-            self._starts.append(top)
-            top += row.height
-        self._height = top
-        self._drawn.clear()
-        self.virtual_size = Size(self.scrollable_content_region.width, top)
+        self._lay()
         found = next((n for n, row in enumerate(rows) if row.selectable and row.key == wanted), None)
         if found is None:
             found = self._nearest(min(place, len(rows) - 1), 1)
@@ -143,8 +159,19 @@ class Lines(ScrollView, can_focus=True):
         self.refresh()
 
     def on_resize(self) -> None:
+        self._lay()
+
+    def _lay(self) -> None:
+        """Say to each row how wide the list is, and find where it starts."""
+        width = self.scrollable_content_region.width
+        self._starts, top = [], 0
+        for row in self.rows:
+            row.fit(width - self.MARGIN)
+            self._starts.append(top)
+            top += row.height
+        self._height = top
         self._drawn.clear()
-        self.virtual_size = Size(self.scrollable_content_region.width, self._height)
+        self.virtual_size = Size(width, top)
 
     # ------------------------------------------------------------ drawing
 
