@@ -560,14 +560,14 @@ class Surveys(Service):
         it.
         """
         from left_intact.core.files.roots import roots_reader
-        from left_intact.core.survey.classify import is_foreign
         from left_intact.core.survey.elsewhere import other_roots, prefix_of, program_names, usual_places
         from left_intact.core.survey.references import read_references
+        from left_intact.core.survey.standing import Standing
 
         self.survey(install, report=report)
         pages = self.library.seen(install)
         read = roots_reader(install.root, self.library.roots(install))
-        references = read_references(install.root, pages, read, is_foreign)
+        references = read_references(install.root, pages, read, Standing(pages).is_foreign)
         prefix = prefix_of(install.root)
         places = usual_places(
             home or os.path.expanduser("~"), {} if home else os.environ, prefixes=[prefix] if prefix else []

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
 
+from left_intact.core.files.names import place_of
+
 _DEEPEST = 5
 Names = Mapping[str, Collection[str]]
 """The names of files, by the folder they lie in."""
@@ -26,10 +28,12 @@ def find_root(arriving: Names, installed: Names) -> str:
     wrapper is taken off that is the only thing at its level. An empty text means that there is no wrapper.
     """
     matches: Counter[str] = Counter()
+    by_place = {place_of(folder): names for folder, names in installed.items()}
     for folder, names in arriving.items():
         parts = folder.split("/") if folder else []
         for depth in range(min(len(parts) + 1, _DEEPEST)):
-            known = installed.get("/".join(parts[depth:]))
+            below = "/".join(parts[depth:])
+            known = installed.get(below) or by_place.get(place_of(below))
             if known and (alike := len(set(names).intersection(known))):
                 matches["/".join(parts[:depth])] += alike
     if matches:

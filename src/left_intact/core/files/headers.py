@@ -35,6 +35,11 @@ _MAGIC: tuple[tuple[bytes, str], ...] = (
     (b"\0\1\0\0\0", "font"),
     (b"OTTO", "font"),
     (b"wOFF", "font"),
+    (b"wOF2", "font"),
+    (b"\xde\x12\x04\x95", "resource"),  # message catalogues, in both byte orders
+    (b"\x95\x04\x12\xde", "resource"),
+    (b"\x3c\xb8\x64\x18", "resource"),  # compiled translations
+    (b"BC\xc0\xde", "resource"),  # intermediate code
     (b"\0asm", "wasm"),
     (b"qoif", "qoi"),
     (b"DDS ", "dds"),

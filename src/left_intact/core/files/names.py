@@ -13,6 +13,13 @@ STRONGBOX_FOLDER = ".left-intact"
 """Beside an install; no walk goes into one."""
 _DRIVE = re.compile(r"^[A-Za-z]:")
 _RESERVED = re.compile(r"(?i)^(con|prn|aux|nul|com\d|lpt\d)(\..*)?$")
+_NUMBERS = re.compile(r"\d+(?:[._-]\d+)*")
+
+
+@lru_cache(maxsize=65536)
+def place_of(folder: str) -> str:
+    """A folder without the versions in its name and in those above it: `share/tool-4.2` is `share/tool-#`."""
+    return _NUMBERS.sub("#", folder)
 
 
 def safe_path(name: str) -> str | None:

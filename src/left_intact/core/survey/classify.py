@@ -24,16 +24,16 @@ from left_intact.core.model.progress import CancelToken
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.inputs import SurveyInputs
-from left_intact.core.survey.names import folder_evidence, name_evidence, split_name
+from left_intact.core.survey.names import name_evidence, split_name
 from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
 from left_intact.core.survey.spelling import normalised_name
-from left_intact.core.survey.times import read_times
+from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.times import UNTOUCHED, read_times
 from left_intact.core.survey.weights import PICTURES, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
-_MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
 _SURE = 0.9
 _SECOND = 10**9
 _MODES_SAY_NOTHING = 0.9
@@ -46,32 +46,10 @@ LARGE = 1 << 20
 NO_TIME, NO_SHAPE = ("", 0), (0, 0)
 SHAPED = frozenset(("bytes", "zeros", "ones"))
 _PROOF = frozenset(("ruling", "keepsheet"))
+_BY_DIGEST = frozenset(("baseline", "list", "arrival"))
 Why = tuple[Evidence, ...]
 Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
 """(source, its patterns, what tells the pattern that a name meets) where words speak of a folder."""
-
-
-def is_foreign(folder: str) -> bool:
-    """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
-    return any(
-        e.speaks_for is not P and e.weight >= weights().spoken["subtree-least"]
-        for e in folder_evidence(folder)
-    )
-
-
-def is_made(folder: str, name: str) -> bool:
-    """Whether a file is, by its names, one that a run makes: no release ships many of those."""
-    of_name = name_evidence(name)
-    if any(e.speaks_for is P and e.weight > 0 for e in of_name):
-        return False  # a note in a folder for saves
-    return any(e.speaks_for in _MADE_BY_RUNS and e.weight >= 2 for e in (*folder_evidence(folder), *of_name))
-
-
-def looks_shipped(folder: str, name: str) -> bool:
-    """Whether a file is, by its ending or its whole name, one that releases ship."""
-    return any(
-        e.speaks_for is P and e.weight >= weights().spoken["looks-shipped"] for e in name_evidence(name)
-    )
 
 
 def sort_out(pages: Sequence[Page], known: SurveyInputs, cancel: CancelToken | None = None) -> SortedPages:
@@ -98,12 +76,14 @@ class _Sorting:
     def __init__(self, pages: Sequence[Page], known: SurveyInputs, cancel: CancelToken) -> None:
         self.pages, self.known, self.cancel = pages, known, cancel
         names = known.names
-        judges = (is_made, is_foreign, looks_shipped) if names else (_never, _never, _never)
-        self.times = read_times(pages, *judges)
+        self.standing = known.standing or Standing(pages, names=names)
+        self.times = read_times(pages, self.standing)
         self.namesakes = _program_names(pages) if names else frozenset()
         self.modes = _modes_speak(pages)
         self.shipped = beside_baseline(known.baseline) if known.baseline is not None else None
-        self.coming = beside_arrival(known.arrival, self.times) if known.arrival is not None else None
+        self.coming = (
+            beside_arrival(known.arrival, pages, self.times) if known.arrival is not None else None
+        )
         self.table: list[Verdict] = []
         self._by_why: dict[tuple[int, ...], int] = {}
         self._keep: list[Why] = []
@@ -272,7 +252,7 @@ class _Sorting:
         )
 
     def _of_the_folder(self, folder: str) -> Why:
-        found = folder_evidence(folder) if self.known.names and folder else ()
+        found = self.standing.evidence(folder)
         if is_apart(folder):
             found += (said("place", "lies apart from the program", P, weights().spoken["apart"]),)
         named = self.known.references.of(folder)
@@ -490,10 +470,6 @@ def speaking_size(size: int) -> bool:
     return not size & (size - 1) or size > LARGE
 
 
-def _never(*_: str) -> bool:
-    return False
-
-
 def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:
     """Whether something looks like the program's, and what knows of it says that it did not come with the
     release.
@@ -549,6 +525,18 @@ def scores(why: Iterable[Evidence]) -> dict[FileClass, float]:
     return {c: power / whole for c, power in powers.items()}
 
 
+def vouches_for_bytes(evidence: Evidence) -> bool:
+    """Whether something shows that what is in a file is as the program's makers wrote it.
+
+    Names and places only say whose a path is; somebody may have mended what lies there.
+    """
+    if evidence.speaks_for is not P or evidence.weight <= 0:
+        return False
+    if evidence.source in _BY_DIGEST:
+        return evidence.weight >= weights().spoken["arrival-equal"]
+    return evidence.source == UNTOUCHED or evidence.source in _PROOF
+
+
 def verdict_of(why: Why) -> Verdict:
     """What some evidence leads to.
 
@@ -561,6 +549,8 @@ def verdict_of(why: Why) -> Verdict:
     proven = any(e.source in _PROOF or (e.source in ("baseline", "list") and e.weight >= 9) for e in why)
     if not proven:
         certainty = min(certainty, w.most)
+    if best is P and certainty >= w.replace and not any(map(vouches_for_bytes, why)):
+        certainty = w.unvouched
     positive = any(e.speaks_for is best and e.weight > 0 for e in why)
     enough = certainty >= (w.program if best is P else w.sort)
     file_class = best if enough and positive else FileClass.UNSORTED

@@ -17,7 +17,6 @@ from left_intact.core.survey.times import Times
 from left_intact.core.survey.weights import Shape, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
-_UNTOUCHED_SECONDS = 5
 _MADE_BY_RUNS = (FileClass.SAVES, FileClass.SETTINGS, FileClass.CACHE)
 
 
@@ -88,8 +87,7 @@ def arrival_case(coming: Entry, digest: str, file_format: str, seconds: int, tim
         return "arrival-other"
     if not is_settings_text(file_format):
         return "arrival-path"
-    untouched = any(abs(seconds - built) <= _UNTOUCHED_SECONDS for built in times.builds)
-    return "arrival-path-untouched" if untouched else "arrival-path-settings"
+    return "arrival-path-untouched" if times.near(seconds) else "arrival-path-settings"
 
 
 _ARRIVAL_SAYS = {
@@ -101,9 +99,12 @@ _ARRIVAL_SAYS = {
 
 
 @lru_cache(maxsize=256)
-def of_arrival(name: str, case: str) -> tuple[Evidence, ...]:
-    """What the arriving release says in a case."""
-    weight = 0.0 if case == "arrival-other" else weights().spoken[case]
+def of_arrival(name: str, case: str, whole: float) -> tuple[Evidence, ...]:
+    """What the arriving release says in a case; `whole` is how much it speaks as a whole, from 0 to 1."""
+    spoken = weights().spoken
+    weight = 0.0 if case == "arrival-other" else spoken[case]
+    if (most := spoken.get(f"{case}-whole")) is not None:
+        weight += whole * (most - weight)
     return (said("arrival", f"{name} {_ARRIVAL_SAYS.get(case, 'ships one of this kind here')}", P, weight),)
 
 

@@ -11,6 +11,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Release
 from left_intact.core.survey.patterns import PatternTable
 from left_intact.core.survey.self_description import Listed, References
+from left_intact.core.survey.standing import Standing
 
 
 @dataclass(frozen=True)
@@ -23,6 +24,8 @@ class SurveyInputs:
     sheet: Sequence[tuple[str, FileClass]] = ()
     listed: Listed | None = None
     references: References = field(default_factory=References)
+    standing: Standing | None = None
+    """Where the folders of the tree stand, if that was counted already."""
     runs: Mapping[str, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
     """By path: (`made` or `changed` while a run was watched, digest right after it or empty)."""
     names: bool = True

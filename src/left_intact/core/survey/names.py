@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 import re
+import unicodedata
+from collections.abc import Sequence
 from functools import cache, lru_cache
 
 from left_intact.core.model.classes import FileClass
@@ -15,10 +17,13 @@ from left_intact.core.survey.weights import PICTURES, Weighed, weights
 P = FileClass.PROGRAM
 _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
-_WRAPPED = re.compile(
-    r"(?i)(?:\.(?:bak|old|orig|backup|save|sik|copy|prev)\d*|~|\.\d{1,3}|"
-    r"[ ._-]*\((?:copy|kopie|\d+)\)| - (?:copy|kopie|copie|copia))$"
+_COPY = "copy|kopie|copie|copia|cópia|kopi|kopia|kopya|kópia|kopija|másolat|копия|копія|コピー|副本|複本|복사본"
+_COPIED = re.compile(
+    rf"(?i)(?:\.(?:bak|old|orig|backup|sik|copy|prev)\d*|(?<=.)~|[ ._-]*\((?:{_COPY}|\d+)\)|"
+    rf"[ _]-[ _](?:{_COPY})(?:[ _]?\(\d+\))?| (?:のコピー|的副本|의 복사본)(?: ?\d+)?| (?:{_COPY})(?: \d+)?)$"
 )
+_COPY_OF = re.compile(rf"(?i)^(?:(?:{_COPY})(?: \(?\d+\)?)?[ _](?:of|von|van|de|di|av|af|z)[ _]|(?:コピー|副本) ?[～~-] ?)(?=.)")
+_WRAPPED = re.compile(r"(?i)\.(?:save|\d{1,3})$")
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
 _JOINED_LEAST, _PART_LEAST = 6, 3
 _SHORT_LEAST, _SHORT_MOST, _SHORT_KNOWN = 3, 4, 2
@@ -116,18 +121,28 @@ def _known_folder(part: str) -> Weighed | None:
 
 
 @lru_cache(maxsize=16384)
+def known_folders(folder: str) -> tuple[tuple[str, str, Weighed], ...]:
+    """(name, path of the folder so named, what the table says of it), the nearest first."""
+    found, parts = [], folder.split("/") if folder else []
+    for at in range(len(parts), 0, -1):
+        if (row := _known_folder(parts[at - 1])) is not None:
+            found.append((parts[at - 1], "/".join(parts[:at]), row))
+    return tuple(found)
+
+
+@lru_cache(maxsize=16384)
 def folder_evidence(folder: str) -> tuple[Evidence, ...]:
-    """What the names of a folder and of those above it say; the nearest counts most.
+    """What the names of a folder and of those above it say by themselves, whatever lies in them."""
+    return evidence_of_folders([(part, row) for part, _, row in known_folders(folder)])
+
+
+def evidence_of_folders(known: Sequence[tuple[str, Weighed]]) -> tuple[Evidence, ...]:
+    """What known names of folders say, from the nearest to those above; the nearest counts most.
 
     Inside something that is named for the person's (`mods/Night Harbour/bin`) everything is:
     a mod brings its own code, a theme its own documents.
     """
     w = weights()
-    known = (
-        [(part, row) for part in reversed(folder.split("/")) if (row := _known_folder(part))]
-        if folder
-        else []
-    )
     if not known:
         return ()
     found: list[Evidence] = []
@@ -163,8 +178,22 @@ def folder_evidence(folder: str) -> tuple[Evidence, ...]:
     return tuple(found)
 
 
+@lru_cache(maxsize=4096)
+def copied_from(name: str) -> str:
+    """The name of what something is a copy of, as people and their systems name copies; empty for none."""
+    name = name if name.isascii() else unicodedata.normalize("NFC", name)
+    if begin := _COPY_OF.match(name):
+        return name[begin.end() :]
+    stem, dot, ending = name.rpartition(".")
+    for inner, rest in ((name, ""), (stem, dot + ending)):
+        if (match := _COPIED.search(inner)) is not None and inner[: match.start()].strip("._- "):
+            return inner[: match.start()] + rest
+    return ""
+
+
 def split_name(name: str) -> tuple[str, str]:
     """(stem, ending with its dot in lower case); copies are told as what they are copies of."""
+    name = copied_from(name) or name
     if match := _WRAPPED.search(name):
         inner = name[: match.start()]
         if "." in inner or not match[0].startswith("."):
@@ -174,11 +203,14 @@ def split_name(name: str) -> tuple[str, str]:
         return name, ""
     if not stem:
         return ending, ""
+    inner, dot, middle = stem.rpartition(".")
+    if inner and (double := f".{middle}.{ending}".lower()) in weights().suffix:
+        return inner, double
     return stem, "." + ending.lower()
 
 
 _DIGITS = str.maketrans("123456789", "000000000")
-_BY_KEY: dict[tuple[str, str], tuple[Evidence, ...]] = {}
+_BY_KEY: dict[tuple[str, str, bool], tuple[Evidence, ...]] = {}
 _BY_NAME: dict[tuple[str, str], tuple[Evidence, ...]] = {}
 _MOST_NAMES = 200_000
 
@@ -205,7 +237,7 @@ def _look_up(name: str) -> tuple[Evidence, ...]:
         ending = ".so"
     if ending and ending not in w.suffix and (counted := _COUNTED.match(ending)):
         ending = counted[1]
-    key = (ending if ending in w.suffix else "", _known_word(stem))
+    key = (ending if ending in w.suffix else "", _known_word(stem), bool(copied_from(name)))
     found = _BY_KEY.get(key)
     if found is None:
         found = _BY_KEY[key] = _name_evidence(*key)
@@ -231,9 +263,11 @@ def _known_word(stem: str) -> str:
     return ""
 
 
-def _name_evidence(ending: str, word: str) -> tuple[Evidence, ...]:
+def _name_evidence(ending: str, word: str, copied: bool) -> tuple[Evidence, ...]:
     w = weights()
     found = []
+    if copied:
+        found.append(said("name", "named as a copy is", P, w.spoken["copied"]))
     if ending:
         kind, weight, _ = w.suffix[ending]
         found.append(said("name", f"ends in {ending}", kind, weight))

@@ -205,15 +205,16 @@ def survey_tree(
 
 def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) -> SurveyInputs:
     """`known` with what the install says of itself: lists of files, settings that name folders."""
-    from left_intact.core.survey.classify import is_foreign
     from left_intact.core.survey.lists import file_hasher, find_list
     from left_intact.core.survey.references import read_references
+    from left_intact.core.survey.standing import Standing
 
     read = roots_reader(tree.root, roots)
-    foreign = is_foreign if known.names else (lambda folder: False)
-    listed = None if known.baseline else find_list(tree.pages, read, file_hasher(tree.root), foreign)
-    references = read_references(tree.root, tree.pages, read, foreign)
-    return replace(known, listed=listed, references=references)
+    standing = Standing(tree.pages, names=known.names)
+    hasher = file_hasher(tree.root)
+    listed = None if known.baseline else find_list(tree.pages, read, hasher, standing.is_foreign)
+    references = read_references(tree.root, tree.pages, read, standing.is_foreign)
+    return replace(known, listed=listed, references=references, standing=standing)
 
 
 def _by_weight(readings: list[Reading]) -> tuple[Reading, ...]:

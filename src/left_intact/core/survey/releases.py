@@ -7,8 +7,10 @@ only where the two differ. All evidence of one kind is one object, so that it ca
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 
+from left_intact.core.files.names import place_of
 from left_intact.core.model.entry import Entry, Evidence
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
 from left_intact.core.model.release import Release
@@ -17,6 +19,8 @@ from left_intact.core.survey.times import Times
 
 Why = tuple[Evidence, ...]
 _SECOND = 10**9
+_HALF, _NEARLY_ALL = 0.5, 0.9
+"""From this share of a release on, lying here, it begins to speak as a whole; and from here on it fully does."""
 
 
 class Beside:
@@ -28,18 +32,21 @@ class Beside:
         equal: Why,
         absent: Callable[[int], Why],
         other: Callable[[Page, int, Entry], Why],
+        *,
+        moved: bool = False,
     ) -> None:
         """`absent` is given when a name was written (seconds since 1970), `other` its place and what is
-        shipped there.
+        shipped there. With `moved`, a folder that is named for another version is the same folder.
         """
         self._equal, self._absent, self._other = equal, absent, other
         pages = pages_in(release.entries)
         self._pages = {page.folder: page for page in pages}
+        self._moved = _by_place(pages) if moved else {}
         self._entry_folders = frozenset(page.folder for page in pages if page.is_entry)
 
     def evidence(self, page: Page) -> list[Why]:
         """What it says of each name of a folder."""
-        there = self._pages.get(page.folder)
+        there = self.counterpart(page.folder)
         names, times = page.names, page.numbers[2::COLUMNS]
         if there is not None and there.digests == page.digests and _comparable(there, page):
             return [self._equal] * len(names)
@@ -60,6 +67,26 @@ class Beside:
                 found.append(self._absent(times[at] // _SECOND))
         return found
 
+    def counterpart(self, folder: str) -> Page | None:
+        """What the release has for a folder of the install."""
+        return self._pages.get(folder) or self._moved.get(place_of(folder))
+
+    def share(self, pages: Sequence[Page]) -> float:
+        """How much of the release has a counterpart in an install, from 0 to 1."""
+        size = sum(len(page.names) for page in self._pages.values())
+        here = 0
+        for page in pages:
+            if (there := self.counterpart(page.folder)) is not None:
+                same = there.names == page.names
+                here += len(page.names) if same else len(set(page.names).intersection(there.names))
+        return here / size if size else 0.0
+
+
+def _by_place(pages: Sequence[Page]) -> dict[str, Page]:
+    """By such a name the folder that has it, where there is but one."""
+    places = Counter(place_of(page.folder) for page in pages)
+    return {place: page for page in pages if places[place := place_of(page.folder)] == 1}
+
 
 def _comparable(one: Page, other: Page) -> bool:
     return one.names == other.names and not one.said and not other.said and NO_DIGEST not in one.digests
@@ -77,24 +104,30 @@ def beside_baseline(release: Release) -> Beside:
     return Beside(release, sources.of_baseline(name, "equal"), lambda seconds: absent, other)
 
 
-def beside_arrival(release: Release, times: Times) -> Beside:
-    """The release that has come."""
+def beside_arrival(release: Release, pages: Sequence[Page], times: Times) -> Beside:
+    """The release that has come. The more of it has a counterpart in the install, the more its having one for
+    a single file says.
+    """
     name = release.version_text or "the arrival"
-    near: dict[int, Why] = {}
+    absent_near = sources.of_arrival(name, "arrival-absent", 0.0)
+    absent_else = sources.of_arrival(name, "arrival-absent-unproven", 0.0)
+    whole = 0.0
 
     def absent(seconds: int) -> Why:
-        known = near.get(seconds)
-        if known is None:
-            case = "arrival-absent" if times.near(seconds) else "arrival-absent-unproven"
-            known = near[seconds] = sources.of_arrival(name, case)
-        return known
+        return absent_near if times.near(seconds) else absent_else
 
     def other(page: Page, at: int, coming: Entry) -> Why:
         digest, file_format, _ = _of(page, at)
         seconds = page.numbers[at * COLUMNS + 2] // _SECOND
-        return sources.of_arrival(name, sources.arrival_case(coming, digest, file_format, seconds, times))
+        case = sources.arrival_case(coming, digest, file_format, seconds, times)
+        return sources.of_arrival(name, case, whole)
 
-    return Beside(release, sources.of_arrival(name, "arrival-equal"), absent, other)
+    def beside(equal: Why) -> Beside:
+        return Beside(release, equal, absent, other, moved=True)
+
+    share = beside(()).share(pages)
+    whole = round(min(1.0, max(0.0, (share - _HALF) / (_NEARLY_ALL - _HALF))), 1)
+    return beside(sources.of_arrival(name, "arrival-equal", whole))
 
 
 def _of(page: Page, at: int) -> tuple[str, str, str]:

@@ -1,41 +1,48 @@
-"""When things were written: the release in a few minutes, the person's over years."""
+"""When things were written: the release in a few moments, the person's over years."""
 
 from __future__ import annotations
 
 import stat
 from collections import Counter
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from functools import lru_cache
 
-from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.said import said
+from left_intact.core.survey.standing import MACHINE, OTHER, SCRIPT, Standing
 from left_intact.core.survey.weights import weights
 
 P = FileClass.PROGRAM
 PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
+UNTOUCHED = "untouched"
+"""The source that says of a time that what is in a file is the release's still: it vouches for the bytes."""
 _SECOND = 10**9
-_MADE_ENOUGH, _NAMES_ENOUGH = 5000, 10_000
 _CODE_LEAST, _CODE_ENOUGH = 3, 2
-
-IsMade = Callable[[str, str], bool]
-"""Whether a file (folder, name) is, by its name, one that a run or the person makes."""
-IsForeign = Callable[[str], bool]
-"""Whether a folder is, by its name, one of things that the person adds."""
+_SPREAD = 3
+"""In so many folders a moment must have files beside those of others to be a release's like them."""
+_MANY_CODE = 20
+_SOME, _HALF, _ALMOST_ALL = 0.1, 0.5, 0.95
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Times:
     """What the times of an install have to say. All in seconds since 1970."""
 
-    builds: tuple[int, ...] = ()
-    """The moments around which releases were built, the weightiest first."""
+    builds: tuple[tuple[int, int], ...] = ()
+    """From when to when releases were built or gathered, the weightiest first."""
+    apart: frozenset[int] = frozenset()
+    """Which of those lie by themselves: what a release takes from others, or what a person adds."""
+    last: int = 0
+    """The end of the latest of those that the release was built in: what is later, somebody wrote."""
     mixed: float = 0.0
     """How much of what is named for saves, states and caches falls into those moments too."""
+    clean: bool = False
+    """Whether what is not the program's was seen to lie outside of those moments."""
+    keeps_sources: bool = False
+    """Whether the release keeps the times of its sources, as some packers do: what is older is its own."""
     installed: int | None = None
     """When the program was put here, where that can be told."""
     newest: int | None = None
@@ -43,7 +50,7 @@ class Times:
 
     @property
     def built(self) -> int | None:
-        return self.builds[0] if self.builds else None
+        return self.builds[0][0] if self.builds else None
 
     @property
     def speak(self) -> bool:
@@ -52,8 +59,7 @@ class Times:
 
     def near(self, seconds: int) -> bool:
         """Whether a moment is within a release's."""
-        width = weights().time["cluster-seconds"]
-        return any(abs(seconds - built) <= width for built in self.builds)
+        return any(start <= seconds <= end for start, end in self.builds)
 
     def bucket(self, mtime_ns: int) -> tuple[str, int]:
         """Everything that `evidence` depends on, as a small key: many times are one case."""
@@ -65,168 +71,266 @@ class Times:
                 return "after-install", 0
             if self.newest is None:
                 return "", 0
-            return (
-                "later" if seconds > self.newest + weights().time["years-apart-seconds"] else "not-later"
-            ), 0
-        width = weights().time["cluster-seconds"]
-        for number, built in enumerate(self.builds):
-            if abs(seconds - built) <= width:
+            late = seconds > self.newest + weights().time["years-apart-seconds"]
+            return ("later" if late else "not-later"), 0
+        for number, (start, end) in enumerate(self.builds):
+            if start <= seconds <= end:
                 return "cluster", number
-        apart = seconds - self.builds[0]
-        if -weights().time["gather-seconds"] <= apart < 0:
-            return "shortly-before", 0
-        if abs(apart) < weights().time["years-apart-seconds"]:
+        if seconds < self.last:
+            if 0 <= self.builds[0][0] - seconds <= weights().time["gather-seconds"]:
+                return "shortly-before", 0
+            return ("kept", 0) if self.keeps_sources else ("early", _span(self.last - seconds))
+        if seconds - self.last < weights().time["years-apart-seconds"]:
             return "", 0
-        days = abs(apart) // 86400
-        span = -(days // 30) if days >= 60 else days if days >= 2 else 0
-        return ("late" if apart > 0 else "early"), span
+        return "late", _span(seconds - self.last)
 
     def evidence(self, key: tuple[str, int], *, binary: bool) -> tuple[Evidence, ...]:
         """What a moment says. `key` is from `bucket`."""
         word, more = key
         spoken = weights().spoken
+        shared = self.mixed > weights().time["cluster-mixed"]
         if word == "cluster":
-            day = datetime.fromtimestamp(self.builds[more], UTC).date()
-            shared = self.mixed > weights().time["cluster-mixed"]
-            found = [
-                said(
-                    "time",
-                    f"written with the release, on {day}",
-                    P,
-                    spoken["cluster-shared" if shared else "cluster"],
-                )
-            ]
-            if not shared:
-                found += [
-                    said("time", f"of the release's minutes, on {day}", c, spoken["cluster-persons"])
-                    for c in PERSONS
-                ]
-            return tuple(found)
-        if word == "shortly-before":
-            if self.mixed > weights().time["cluster-mixed"]:
-                return ()
-            return (said("time", "written in the hour before the release was built", P, spoken[word]),)
+            return self._in_a_moment(more, shared=shared)
+        if word in ("shortly-before", "kept"):
+            says = {
+                "shortly-before": "written in the hour before the release was built",
+                "kept": "older than the release, which keeps the times of its sources",
+            }[word]
+            return () if shared else (said("time", says, P, spoken[word]), _untouched())
         if word in ("later", "not-later"):
             says = "later" if word == "later" else "no later"
             return (said("time", f"written {says} than the newest of the program's code", P, spoken[word]),)
         if word == "after-install":
             return (said("time", "written after the program was put here", P, spoken["after-install"]),)
-        if word:
-            span = f"{-more} months" if more < 0 else f"{more} days" if more else "hours"
-            weight = spoken[word + ("-binary" if binary else "")]
-            return (
-                said(
-                    "time",
-                    f"{span} {'after' if word == 'late' else 'before'} the release was built",
-                    P,
-                    weight,
-                ),
-            )
-        return ()
+        if not word:
+            return ()
+        span = f"{-more} months" if more < 0 else f"{more} days" if more else "hours"
+        when = "after" if word == "late" else "before"
+        weight = spoken[word + ("-binary" if binary else "")]
+        return (said("time", f"{span} {when} the release was built", P, weight),)
+
+    def _in_a_moment(self, number: int, *, shared: bool) -> tuple[Evidence, ...]:
+        spoken = weights().spoken
+        day = datetime.fromtimestamp(self.builds[number][0], UTC).date()
+        kind = "shared" if shared else "apart" if number in self.apart else "clean" if self.clean else ""
+        key = f"cluster-{kind}" if kind else "cluster"
+        found = (said("time", f"written with the release, on {day}", P, spoken[key]),)
+        if shared:
+            return found
+        if number in self.apart:
+            return (*found, _untouched())
+        says = f"of the release's minutes, on {day}"
+        return (*found, _untouched(), *(said("time", says, c, spoken["cluster-persons"]) for c in PERSONS))
 
 
-def read_times(pages: Sequence[Page], is_made: IsMade, is_foreign: IsForeign, looks_shipped: IsMade) -> Times:
-    """Look for the moments of releases among binaries and scripts, whose times packers keep.
+def _untouched() -> Evidence:
+    says = "not written to since the release was built"
+    return said(UNTOUCHED, says, P, weights().spoken["untouched"])
 
-    Those inside folders of things that people add do not count. A moment that nearly everything
-    shares, or that things named for saves share, tells nothing apart: then somebody copied the
-    whole folder without its times.
+
+def _span(seconds: int) -> int:
+    """Days, or months as a negative number, as a small key."""
+    days = seconds // 86400
+    return -(days // 30) if days >= 60 else days if days >= 2 else 0
+
+
+@dataclass(slots=True)
+class _Moment:
+    """A run of times with no gap in it."""
+
+    start: int
+    end: int
+    files: int = 0
+    code: int = 0
+    shipped: int = 0
+    """What looks shipped, code included."""
+    foreign: int = 0
+    """What lies in folders of things that people add or runs make."""
+    folders: set[str] = field(default_factory=set)
+    """Of what looks shipped."""
+
+    @property
+    def weight(self) -> int:
+        return self.shipped + 2 * self.code
+
+
+def read_times(pages: Sequence[Page], standing: Standing) -> Times:
+    """Look for the moments of releases among what looks shipped, whose times packers keep.
+
+    What lies in folders of things that people add does not count. Where nothing at all lies outside of those
+    moments, or things named for saves lie in them, they tell nothing apart: then somebody copied the whole
+    folder without its times.
     """
-    code = _code_times(pages, is_foreign, looks_shipped)
-    builds = _builds([mtime for mtime, _ in code])
-    mixed = 0.0
-    if builds and _tells_nothing(pages, builds[0]):
-        builds = ()
+    foreign = {page.folder for page in pages if standing.is_foreign(page.folder)}
+    code = [row for page in pages if page.folder not in foreign for row in _code_in(page, standing)]
+    moments = _moments(pages, standing, foreign)
+    shipped = sum(m.shipped for m in moments)
+    builds, apart = _builds(moments, shipped)
+    installed = _installed(code)
     if builds:
-        mixed = _mixed(pages, builds, is_made)
-        if mixed > weights().time["cluster-useless"]:
-            builds = ()
-    newest = max((mtime for mtime, _ in code), default=0)
-    scattered = not builds and len(code) >= _CODE_LEAST and not _tells_nothing(pages, newest, before=True)
-    return Times(builds=builds, mixed=mixed, installed=_installed(code), newest=newest if scattered else None)
-
-
-def _code_times(pages: Sequence[Page], is_foreign: IsForeign, looks_shipped: IsMade) -> list[tuple[int, int]]:
-    """(written, put here) of every binary and script that may be the release's.
-
-    Where there are none with a header, of what looks shipped by its name.
-    """
-    found: list[tuple[int, int]] = []
-    for page in pages:
-        if any(map(_is_code, set(page.formats))) and not is_foreign(page.folder):
-            found += _times_of(
-                page, [at for at, file_format in enumerate(page.formats) if _is_code(file_format)]
+        spans = tuple((m.start, m.end) for m in builds)
+        last = max(m.end for m in builds if m not in apart)
+        inside, outside = _made(pages, standing, spans)
+        mixed = inside / (inside + outside) if inside else 0.0
+        late = sum(m.files for m in moments if m.start > last)
+        early = sum(m.shipped for m in moments if m.end < last and m not in builds)
+        if mixed <= weights().time["cluster-useless"] and (outside or late or early):
+            return Times(
+                builds=spans,
+                apart=frozenset(n for n, m in enumerate(builds) if m in apart),
+                last=last,
+                mixed=mixed,
+                clean=bool(outside or late),
+                keeps_sources=early >= weights().time["sources-share"] * shipped,
+                installed=installed,
             )
-    if len(found) >= _CODE_ENOUGH:
-        return found
-    looked_at = 0
+    newest = _newest([mtime for mtime, _ in code])
+    scattered = len(code) >= _CODE_LEAST and not _is_all_before(pages, newest)
+    return Times(installed=installed, newest=newest if scattered else None)
+
+
+def _code_in(page: Page, standing: Standing) -> Iterator[tuple[int, int]]:
+    """(written, put here) of every binary and script of a page."""
+    looks = standing.looks(page.folder)
+    if SCRIPT in looks or MACHINE in looks:
+        numbers = page.numbers
+        for at, look in enumerate(looks):
+            if look >= SCRIPT:
+                yield numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND
+
+
+def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> list[_Moment]:
+    """The runs of times, in their order."""
+    every: Counter[int] = Counter()
+    shipped: Counter[int] = Counter()
+    code: Counter[int] = Counter()
+    elsewhere: Counter[int] = Counter()
     for page in pages:
-        if looked_at < _NAMES_ENOUGH and not is_foreign(page.folder):
-            looked_at += len(page.names)
-            found += _times_of(
-                page, [at for at, name in enumerate(page.names) if looks_shipped(page.folder, name)]
-            )
+        times = [t // _SECOND for t in page.numbers[2::COLUMNS]]
+        every.update(times)
+        if page.folder in foreign:
+            elsewhere.update(times)
+        else:
+            looks = standing.looks(page.folder)
+            shipped.update(t for t, look in zip(times, looks, strict=True) if look != OTHER)
+            code.update(t for t, look in zip(times, looks, strict=True) if look >= SCRIPT)
+    width, longest = int(weights().time["cluster-seconds"]), int(weights().time["gather-seconds"])
+    found: list[_Moment] = []
+    for seconds in sorted(every):
+        if not seconds:
+            continue
+        if not found or seconds - found[-1].end > width or seconds - found[-1].start > longest:
+            found.append(_Moment(seconds, seconds))
+        moment = found[-1]
+        moment.end = seconds
+        moment.files += every[seconds]
+        moment.shipped += shipped[seconds]
+        moment.code += code[seconds]
+        moment.foreign += elsewhere[seconds]
+    _note_folders(found, pages, standing, foreign)
     return found
 
 
-def _times_of(page: Page, places: Sequence[int]) -> list[tuple[int, int]]:
-    numbers = page.numbers if places else ()
-    return [(numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND) for at in places]
+def _note_folders(
+    moments: list[_Moment], pages: Sequence[Page], standing: Standing, foreign: set[str]
+) -> None:
+    """Where the files of those moments lie that may be a build's."""
+    of_second = {
+        second: m for m in moments if m.shipped >= _CODE_ENOUGH for second in range(m.start, m.end + 1)
+    }
+    for page in pages:
+        if page.folder in foreign:
+            continue
+        times, looks = page.numbers[2::COLUMNS], standing.looks(page.folder)
+        for t in {t // _SECOND for t, look in zip(times, looks, strict=True) if look != OTHER}:
+            if (moment := of_second.get(t)) is not None:
+                moment.folders.add(page.folder)
 
 
-@lru_cache(maxsize=256)
-def _is_code(file_format: str) -> bool:
-    return is_binary_program(file_format) or file_format.startswith("script ")
+def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_Moment]]:
+    """(the moments in which a release was built or gathered, the weightiest first; those of them that lie by
+    themselves).
 
-
-def _tells_nothing(pages: Sequence[Page], built: int, *, before: bool = False) -> bool:
-    """Whether nearly everything is of a moment, or with `before` of it or earlier."""
+    There are some if enough of what looks shipped falls into the weightiest, or into all, or if hardly
+    anything that looks so is later than the weightiest. A later one may as well be that of code which the
+    person put there, so it must be spread over the folders of the others.
+    """
     w = weights().time
-    least, most = (built - w["cluster-seconds"]) * _SECOND, (built + w["cluster-seconds"]) * _SECOND
-    least = 0 if before else least
+    least = max(w["moment-least"], w["moment-share"] * shipped)
+    likely = [
+        m
+        for m in moments
+        if m.shipped >= max(_CODE_ENOUGH, _SOME * m.files) and m.foreign <= _HALF * m.files
+    ]
+    if not likely:
+        return [], []
+    main = max(likely, key=lambda m: (m.weight, m.start))
+    others = sorted((m for m in likely if m is not main and m.shipped >= least), key=lambda m: -m.weight)
+    later = sum(m.shipped for m in moments if m.start > main.end)
+    code = sum(m.code for m in moments)
+    enough = (
+        main.shipped >= w["cluster-share"] * shipped
+        or main.code >= max(2, w["cluster-share"] * code)
+        or sum(m.shipped for m in (main, *others)) >= w["moments-share"] * shipped
+        or (main.shipped >= least and later <= w["later-share"] * shipped)
+    )
+    if not enough:
+        return [], []
+    found, apart, folders = [main], [], set(main.folders)
+    for moment in others:
+        shared = len(moment.folders & folders)
+        large = moment.shipped >= w["cluster-share"] * main.shipped
+        if shared >= _SPREAD and (large or moment.shipped >= w["large-share"] * shipped):
+            folders |= moment.folders
+        elif moment.start > main.end and not large and shared < _SPREAD:
+            continue
+        elif not large:
+            apart.append(moment)
+        found.append(moment)
+    return found, apart
+
+
+def _made(
+    pages: Sequence[Page], standing: Standing, spans: tuple[tuple[int, int], ...]
+) -> tuple[float, float]:
+    """Of the folders in which something lies that runs make: how much falls into some moments, and how much
+    outside of them. A folder counts once, however much lies in it.
+    """
+    inside = outside = 0.0
+    for page in pages:
+        looks, numbers = standing.looks(page.folder), page.numbers
+        made = within = 0
+        for at, name in enumerate(page.names):
+            is_file = stat.S_ISREG(numbers[at * COLUMNS])
+            if looks[at] or not is_file or not standing.is_made(page.folder, name):
+                continue
+            made += 1
+            seconds = numbers[at * COLUMNS + 2] // _SECOND
+            within += any(start <= seconds <= end for start, end in spans)
+        if made:
+            inside += within / made
+            outside += 1 - within / made
+    return inside, outside
+
+
+def _newest(times: list[int]) -> int:
+    """When the newest of the code was written; of much code a few may be the person's, and are left out."""
+    if not times:
+        return 0
+    ordered = sorted(times)
+    return ordered[int(_ALMOST_ALL * (len(ordered) - 1))] if len(ordered) >= _MANY_CODE else ordered[-1]
+
+
+def _is_all_before(pages: Sequence[Page], newest: int) -> bool:
+    """Whether nearly everything is of a moment or earlier, so that it tells nothing apart."""
+    w = weights().time
+    most = (newest + w["cluster-seconds"]) * _SECOND
     files = near = 0
     for page in pages:
         times = page.numbers[2::COLUMNS]
         files += len(times)
-        near += sum(1 for t in times if least <= t <= most)
+        near += sum(1 for t in times if t <= most)
     return near >= w["cluster-most"] * files
-
-
-def _mixed(pages: Sequence[Page], builds: tuple[int, ...], is_made: IsMade) -> float:
-    """How much of what runs make, by its names, falls into the moments of releases."""
-    width = weights().time["cluster-seconds"]
-    made = inside = 0
-    for page in pages:
-        numbers = page.numbers
-        for at, name in enumerate(page.names):
-            if made >= _MADE_ENOUGH:
-                break
-            if (
-                _is_code(page.formats[at])
-                or not stat.S_ISREG(numbers[at * COLUMNS])
-                or not is_made(page.folder, name)
-            ):
-                continue
-            made += 1
-            seconds = numbers[at * COLUMNS + 2] // _SECOND
-            inside += any(abs(seconds - b) <= width for b in builds)
-    return inside / made if made else 0.0
-
-
-def _builds(times: list[int]) -> tuple[int, ...]:
-    """The moment that holds most of some times, if it holds enough.
-
-    One, though an install that was updated by hand has several: a second moment may as well
-    be that of code which the person put there.
-    """
-    w = weights().time
-    width = int(w["cluster-seconds"])
-    if len(times) < 2:
-        return ()
-    votes = Counter(t // width for t in times)
-    best = max(votes, key=lambda b: (votes[b] + votes[b + 1], b))
-    inside = sorted(t for t in times if t // width in (best, best + 1))
-    return (inside[len(inside) // 2],) if len(inside) >= max(2, w["cluster-share"] * len(times)) else ()
 
 
 def _installed(code: list[tuple[int, int]]) -> int | None:
@@ -240,3 +344,4 @@ def _installed(code: list[tuple[int, int]]) -> int | None:
     if votes[best] + votes[best + 1] < max(2, w["install-share"] * len(code)):
         return None
     return max(put for _, put in code if put // width in (best, best + 1))
+

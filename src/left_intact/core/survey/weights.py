@@ -16,6 +16,9 @@ Weighed = tuple[FileClass, float, str]
 PICTURES = "for pictures"
 """How the reason of a folder name ends that is about pictures: what is none does not belong there."""
 
+ADDED = "what people add"
+"""How the reason of a folder name ends that is about things which bring code of their own."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shape:
@@ -38,6 +41,8 @@ class Weights:
     """Needed to be called the program's; more than `sort`."""
     replace: float
     retire: float
+    unvouched: float
+    """The most where nothing vouches for what is in a file; less than `replace`."""
     temperature: float
     most: float
     spoken: dict[str, float]
@@ -60,6 +65,7 @@ def weights() -> Weights:
         program=thresholds["program"],
         replace=thresholds["replace"],
         retire=thresholds["retire"],
+        unvouched=thresholds["unvouched"],
         temperature=calibration["temperature"],
         most=calibration["most"],
         spoken=said["spoken"],

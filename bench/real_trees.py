@@ -1,0 +1,285 @@
+"""How well every file of real releases is told, with a person's traces laid over them.
+
+    python bench/real_trees.py [--only NAME] [--wrong] [--held-out] [--seen WHERE.json]
+
+Release pairs of general-purpose packages (`real_packages.toml`), each laid as a portable folder that somebody
+lived in (`real_traces.py`), with four kinds of times (`KINDS`) and in three ways: by itself, with the new
+release at hand, with the old one on record. Only ownership is judged: the program's or the person's.
+A third of the packages, by a digest of the name, is held out of tuning and told apart; `--wrong` lists what
+was told wrongly, of the others alone. Times are laid over one reading of each tree.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import random
+import shutil
+import sys
+import tempfile
+from array import array
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from bench.real_packages import Pair, pairs, tree_of  # noqa: E402
+from bench.real_traces import Traces, lay_traces  # noqa: E402
+from left_intact.core.arrival.look import look_into  # noqa: E402
+from left_intact.core.files.tree import Tree, read_tree  # noqa: E402
+from left_intact.core.model.classes import FileClass  # noqa: E402
+from left_intact.core.model.findings import SortedPages  # noqa: E402
+from left_intact.core.model.pages import COLUMNS, Page, pages_in  # noqa: E402
+from left_intact.core.model.plan import Verb  # noqa: E402
+from left_intact.core.model.release import Release  # noqa: E402
+from left_intact.core.model.survey import Survey  # noqa: E402
+from left_intact.core.model.version import Version  # noqa: E402
+from left_intact.core.planning import blockers  # noqa: E402
+from left_intact.core.planning.three_way import Policy, join  # noqa: E402
+from left_intact.core.survey.inputs import SurveyInputs  # noqa: E402
+from left_intact.core.survey.read import survey_tree  # noqa: E402
+from left_intact.core.survey.weights import weights  # noqa: E402
+
+KINDS = ("packed", "build", "flat", "scattered")
+WAYS = ("alone", "with arrival", "with baseline")
+_DAY, _YEAR = 86_400, 365 * 86_400
+_NOW = 1_750_000_000
+"""Persons' traces lie before this, a moment in 2025."""
+_MOST = 0.6
+
+
+@dataclass
+class Score:
+    """What came of the files of a tree."""
+
+    files: int = 0
+    right: int = 0
+    unsorted: int = 0
+    wrong: int = 0
+    called: int = 0
+    """Of the person's, called the program's."""
+    own: int = 0
+    replaced: int = 0
+    """Patched files replaced, or anything of the person's displaced, without a question."""
+    displaced: int = 0
+    """Files of the program's that are replaced or retired on evidence alone."""
+    questions: int = 0
+    told: list[str] = field(default_factory=list)
+    sure: list[tuple[float, bool]] = field(default_factory=list)
+    """(certainty of being the program's, whether it is) of what is called so."""
+
+    def add(self, other: Score) -> None:
+        for name in ("files", "right", "unsorted", "wrong", "called", "own", "replaced", "displaced"):
+            setattr(self, name, getattr(self, name) + getattr(other, name))
+        self.questions += other.questions
+        self.sure += other.sure
+        self.told += other.told
+
+    def share(self, count: int) -> float:
+        return 100 * count / self.files if self.files else 0.0
+
+
+def timed(pages: Sequence[Page], kind: str, own: set[str], seed: str) -> tuple[Page, ...]:
+    """The same pages with times of a kind."""
+    chance = random.Random(f"times {kind} of {seed}")
+    newest = max(
+        (t // 10**9 for page in pages for at, t in enumerate(page.numbers[2::COLUMNS]) if page.path(at) not in own),
+        default=0,
+    )
+    built = chance.randrange(_NOW - 4 * _YEAR, _NOW - 2 * _YEAR)
+    found = []
+    for page in pages:
+        numbers = array("q", page.numbers)
+        for at in range(len(page.names)):
+            mine = page.path(at) in own
+            now = numbers[at * COLUMNS + 2]
+            if kind == "flat":
+                now = built * 10**9
+            elif kind == "scattered":
+                low, high = (_NOW - 2 * _YEAR, _NOW) if mine else (_NOW - 5 * _YEAR, _NOW - _YEAR)
+                now = chance.randrange(low, high) * 10**9
+            elif mine:
+                start = built if kind == "build" else max(newest, 0)
+                now = chance.randrange(start + _DAY, max(start + 2 * _YEAR, _NOW)) * 10**9
+            elif kind == "build":
+                now = (built + chance.randrange(0, 60)) * 10**9 + chance.randrange(10**9)
+            numbers[at * COLUMNS + 2] = now
+        found.append(replace(page, stats=numbers.tobytes()))
+    return tuple(found)
+
+
+def score_of(survey: Survey, traces: Traces, *, tell: bool) -> Score:
+    score = Score()
+    findings = survey.findings
+    for finding in findings:
+        if finding.path in traces.patched:
+            continue
+        mine = finding.path in traces.own
+        score.files += 1
+        score.own += mine
+        called = finding.file_class
+        if called is FileClass.PROGRAM:
+            score.sure.append((finding.certainty, not mine))
+        if called is FileClass.UNSORTED:
+            score.unsorted += 1
+        elif (called is FileClass.PROGRAM) is not mine:
+            score.right += 1
+        else:
+            score.wrong += 1
+            score.called += mine
+        if tell and (called is FileClass.UNSORTED or (called is FileClass.PROGRAM) is mine):
+            why = "; ".join(f"{e.source}: {e.says} {e.speaks_for} {e.weight:+.1f}" for e in finding.why)
+            whose = "person's" if mine else "program's"
+            score.told.append(f"{finding.path} is the {whose}, found {called} {finding.certainty:.3f} ({why})")
+    return score
+
+
+def planned(survey: Survey, coming: Release, base: Release | None, traces: Traces, score: Score) -> None:
+    """What a plan would do unasked, added to a score."""
+    here = blockers.counterparts(pages_in(coming.entries), survey)
+    likely = base is None and here >= _MOST * len(coming.entries)
+    policy = Policy(replace_at=weights().replace, retire_at=weights().retire, likely=likely)
+    rows = join(survey, coming, base, policy).rows
+    asked = set()
+    for path, row in rows.items():
+        if row.verb is Verb.ASK:
+            asked.add(row.ask)
+        if row.verb not in (Verb.REPLACE, Verb.RETIRE):
+            continue
+        if path in traces.patched or path in traces.own:
+            score.replaced += 1
+            score.told.append(f"{path} would be displaced unasked: row {row.number}")
+        else:
+            score.displaced += 1
+    score.questions += len(asked)
+
+
+def measure(pair: Pair, folder: Path, *, tell: bool) -> tuple[dict[tuple[str, str], Score], str, int] | None:
+    """(scores by kind of times and way, the version found, files) of a pair; None where it cannot be had."""
+    old, new = tree_of(pair, pair.old), tree_of(pair, pair.new)
+    if old is None or new is None:
+        return None
+    install = folder / pair.name.rpartition("/")[2]
+    traces = lay_traces(old, install, pair.name)
+    tree = read_tree(str(install))
+    paths = [path for page in tree.pages for path in (page.path(at) for at in range(len(page.names)))]
+    coming = look_into(str(new), installed=paths, name=pair.name).release
+    base = look_into(str(old), installed=paths, name=pair.name).release
+    person = traces.own | traces.patched
+    scores: dict[tuple[str, str], Score] = {}
+    version = ""
+    for kind in KINDS:
+        laid = Tree(root=tree.root, pages=timed(tree.pages, kind, person, pair.name))
+        for way, known in (
+            ("alone", SurveyInputs()),
+            ("with arrival", SurveyInputs(arrival=coming)),
+            ("with baseline", SurveyInputs(baseline=base, arrival=coming)),
+        ):
+            survey = survey_tree(laid, known, name=pair.name)
+            assert isinstance(survey.findings, SortedPages)
+            score = scores[kind, way] = score_of(survey, traces, tell=tell)
+            if way != "alone":
+                planned(survey, coming, known.baseline, traces, score)
+            if way == "alone":
+                version = survey.version_text
+    shutil.rmtree(install)
+    return scores, version, len(paths)
+
+
+def heading() -> str:
+    cells = "  ".join(f"{kind:^27}" for kind in KINDS)
+    names = "  ".join(f"{'right':>6}{'unsort':>7}{'wrong':>6}{'call':>4}{'disp':>4}" for _ in KINDS)
+    return f"{'':26}{'':>6}  {cells}\n{'':26}{'files':>6}  {names}"
+
+
+def line(name: str, way: str, scores: dict[tuple[str, str], Score]) -> str:
+    cells = []
+    for kind in KINDS:
+        s = scores[kind, way]
+        cells.append(
+            f"{s.share(s.right):6.1f}{s.share(s.unsorted):7.1f}{s.share(s.wrong):6.2f}{s.called:4}{s.replaced:4}"
+        )
+    return f"{name:26}{scores[KINDS[0], way].files:6}  " + "  ".join(cells)
+
+
+def main() -> int:
+    said = argparse.ArgumentParser()
+    said.add_argument("--only", default="")
+    said.add_argument("--way", default="")
+    said.add_argument("--wrong", action="store_true", help="list what was told wrongly, of those not held out")
+    said.add_argument("--held-out", action="store_true", help="measure those held out too")
+    said.add_argument("--seen", help="write the figures there, as JSON")
+    asked = said.parse_args()
+    groups: dict[str, dict[tuple[str, str], Score]] = {g: defaultdict(Score) for g in ("tuning", "held out", "all")}
+    versions: dict[str, Counter[str]] = {g: Counter() for g in groups}
+    ways = [way for way in WAYS if asked.way in way]
+    print(heading())
+    for pair in pairs():
+        if asked.only not in pair.name or (pair.held_out and not asked.held_out):
+            continue
+        with tempfile.TemporaryDirectory() as folder:
+            found = measure(pair, Path(folder), tell=asked.wrong and not pair.held_out)
+        if found is None:
+            continue
+        scores, version, _ = found
+        group = "held out" if pair.held_out else "tuning"
+        told = _version_told(version, pair.version)
+        for one in (group, "all"):
+            versions[one][told] += 1
+            for key, score in scores.items():
+                groups[one][key].add(score)
+        for way in ways:
+            print(line(f"{pair.name[:18]} {way[-8:]}", way, scores), flush=True)
+            for kind in KINDS:
+                print("".join(f"    {kind}, {way}: {one}\n" for one in scores[kind, way].told), end="")
+        if told != "right":
+            print(f"{'':6}version {told}: {version or 'none'} for {pair.version}")
+    for group, by_key in groups.items():
+        if not by_key:
+            continue
+        print(f"\n{group.upper()}: versions {dict(versions[group])}")
+        for way in ways:
+            print(line(way, way, by_key), flush=True)
+        _tell_certainty(by_key, ways)
+    if asked.seen:
+        Path(asked.seen).write_text(json.dumps({g: list(_figures(by)) for g, by in groups.items()}, indent=1))
+    return 0
+
+
+def _version_told(found: str, truth: str) -> str:
+    if not found:
+        return "none"
+    one, other = Version.parse(found), Version.parse(truth)
+    return "right" if one is not None and one == other else "wrong"
+
+
+def _tell_certainty(by_key: dict[tuple[str, str], Score], ways: list[str]) -> None:
+    for way in ways:
+        sure = [row for kind in KINDS for row in by_key[kind, way].sure]
+        cells = []
+        for edge in (0.85, 0.9, 0.95, weights().replace, weights().retire):
+            above = [right for certainty, right in sure if certainty >= edge]
+            cells.append(f"from {edge}: {len(above) - sum(above)} wrong of {len(above):,}")
+        asked = sum(by_key[kind, way].questions for kind in KINDS)
+        moved = sum(by_key[kind, way].displaced for kind in KINDS)
+        print(f"  called the program's, {way}: {'; '.join(cells)}; {moved:,} displaced, {asked} kinds of questions")
+
+
+def _figures(by_key: dict[tuple[str, str], Score]) -> Iterator[dict[str, object]]:
+    for (kind, way), s in by_key.items():
+        yield {
+            "times": kind,
+            "way": way,
+            "files": s.files,
+            "right": s.share(s.right),
+            "unsorted": s.share(s.unsorted),
+            "wrong": s.share(s.wrong),
+            "called": s.called,
+            "displaced unasked": s.replaced,
+        }
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,141 @@
+"""Where a folder stands: a name claims only what its content suits.
+
+A folder named for pictures that holds four thousand files of code holds no pictures, and `cache` or `theme`
+between files of code is a part of that code. So before names of folders speak, what looks shipped is counted
+for every folder and all below it.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from left_intact.core.files.headers import is_binary_program
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Evidence
+from left_intact.core.model.pages import Page
+from left_intact.core.settings.formats.registry import is_settings_text
+from left_intact.core.survey.names import evidence_of_folders, known_folders, name_evidence
+from left_intact.core.survey.weights import ADDED, Weighed, weights
+
+P = FileClass.PROGRAM
+_MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
+OTHER, LOOKS_SHIPPED, SOURCE, SCRIPT, MACHINE = 0, 1, 2, 3, 4
+"""How a file looks: as nothing that tells, as releases ship by its ending, and that as text, as a script, as
+machine code."""
+_FEW = 3
+_MOST = 0.5
+"""Of what lies in a folder so much must look shipped for the folder to be one of code."""
+_HOLDS_THE_CODE = 0.4
+"""A folder with so much of all code is where the program lies, whatever it is called."""
+_BIG = 20
+_TELLING, _SHIPPED = 2.0, 1.0
+"""The weight of a name that tells what a run makes, and of one that looks shipped."""
+_RESOURCES = ("font", "wasm", "resource")
+
+
+class Standing:
+    """What the folders of a tree hold. `names` says whether names may speak at all."""
+
+    def __init__(self, pages: Sequence[Page], *, names: bool = True) -> None:
+        self._names = names
+        self._looks: dict[str, bytes] = {}
+        self._files: Counter[str] = Counter()
+        self._code: Counter[str] = Counter()
+        self._below: Counter[str] = Counter()
+        self._code_below: Counter[str] = Counter()
+        self._evidence: dict[str, tuple[Evidence, ...]] = {}
+        known: dict[tuple[int, str], int] = {}
+        for page in pages:
+            self._count(page, known)
+
+    def _count(self, page: Page, known: dict[tuple[int, str], int]) -> None:
+        looks = bytearray()
+        for name, file_format in zip(page.names, page.formats or [""] * len(page.names), strict=True):
+            evidence = name_evidence(name) if self._names else ()
+            key = (id(evidence), file_format)
+            found = known.get(key)
+            if found is None:
+                found = known[key] = _look_of(evidence, file_format)
+            looks.append(found)
+        self._looks[page.folder] = bytes(looks)
+        source = looks.count(SOURCE) + looks.count(SCRIPT)
+        size, code = len(looks), source + looks.count(MACHINE)
+        self._files[page.folder], self._code[page.folder] = size, source
+        at = page.folder
+        while True:
+            self._below[at] += size
+            self._code_below[at] += code
+            if not at:
+                break
+            at = at.rpartition("/")[0]
+
+    def looks(self, folder: str) -> bytes:
+        """For each name of a folder how it looks."""
+        return self._looks.get(folder, b"")
+
+    def is_in_code(self, folder: str) -> bool:
+        """Whether a folder lies in one of code that people write, or deep in a tree of it. Machine code does
+        not count: beside that lies what people start, and what they keep.
+        """
+        above = folder.rpartition("/")[0]
+        if above and self._code[above] >= 2 and self._code[above] >= _MOST * self._files[above]:
+            return True
+        while above := above.rpartition("/")[0]:
+            if self._code_below[above] >= max(_BIG, _MOST * self._below[above]):
+                return True
+        return False
+
+    def evidence(self, folder: str) -> tuple[Evidence, ...]:
+        """What the names of a folder and of those above it say, as far as they may claim it."""
+        found = self._evidence.get(folder)
+        if found is None:
+            known = known_folders(folder) if self._names and folder else ()
+            rows = [(part, row, self.claims(place, row)) for part, place, row in known]
+            kept = [(part, (kind, weight * share, why)) for part, (kind, weight, why), share in rows if share]
+            found = self._evidence[folder] = evidence_of_folders(kept)
+        return found
+
+    def is_foreign(self, folder: str) -> bool:
+        """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
+        least = weights().spoken["subtree-least"]
+        return any(e.speaks_for is not P and e.weight >= least for e in self.evidence(folder))
+
+    def is_made(self, folder: str, name: str) -> bool:
+        """Whether a file is, by its names, one that a run makes: no release ships many of those."""
+        of_name = name_evidence(name) if self._names else ()
+        if any(e.speaks_for is P and e.weight > 0 for e in of_name):
+            return False  # a note in a folder for saves
+        return any(
+            e.speaks_for in _MADE_BY_RUNS and e.weight >= _TELLING for e in (*self.evidence(folder), *of_name)
+        )
+
+    def claims(self, folder: str, row: Weighed) -> float:
+        """How much of what its name says for the person a folder may claim, from 0 to 1."""
+        kind, weight, reason = row
+        if kind is P and weight > 0:
+            return 1.0
+        size, code = self._below[folder], self._code_below[folder]
+        in_code = self.is_in_code(folder)
+        if reason.endswith(ADDED):
+            if code >= _BIG and code >= _HOLDS_THE_CODE * self._code_below[""]:
+                return 0.0
+            if in_code and code >= _MOST * size:
+                return weights().spoken["code-in-code"]
+        elif size >= _FEW and code >= _MOST * size:
+            return 0.0
+        return weights().spoken["in-code"] if in_code else 1.0
+
+
+def _look_of(evidence: tuple[Evidence, ...], file_format: str) -> int:
+    if is_binary_program(file_format):
+        return MACHINE
+    if file_format.startswith("script "):
+        return SCRIPT
+    if file_format in _RESOURCES:
+        return LOOKS_SHIPPED
+    if is_settings_text(file_format) or any(e.speaks_for is not P or e.weight < 0 for e in evidence):
+        return OTHER
+    if not any(e.weight >= _SHIPPED for e in evidence):
+        return OTHER
+    return SOURCE if file_format.startswith("text ") else LOOKS_SHIPPED
