@@ -151,9 +151,7 @@ class _Person:
 
     def _edit_settings(self) -> None:
         known = [p for p in self.shipped if p.lower().endswith(_SETTINGS)]
-        known = [
-            p for p in known if p.rpartition("/")[2].lower() not in _METADATA and ".dist-info/" not in p
-        ]
+        known = [p for p in known if p.rpartition("/")[2].lower() not in _METADATA and ".dist-info/" not in p]
         for path in self._some(known, 3):
             target = self.install / path
             text = target.read_bytes()

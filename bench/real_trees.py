@@ -85,7 +85,12 @@ def timed(pages: Sequence[Page], kind: str, own: set[str], seed: str) -> tuple[P
     """The same pages with times of a kind."""
     chance = random.Random(f"times {kind} of {seed}")
     newest = max(
-        (t // 10**9 for page in pages for at, t in enumerate(page.numbers[2::COLUMNS]) if page.path(at) not in own),
+        (
+            t // 10**9
+            for page in pages
+            for at, t in enumerate(page.numbers[2::COLUMNS])
+            if page.path(at) not in own
+        ),
         default=0,
     )
     built = chance.randrange(_NOW - 4 * _YEAR, _NOW - 2 * _YEAR)
@@ -132,7 +137,9 @@ def score_of(survey: Survey, traces: Traces, *, tell: bool) -> Score:
         if tell and (called is FileClass.UNSORTED or (called is FileClass.PROGRAM) is mine):
             why = "; ".join(f"{e.source}: {e.says} {e.speaks_for} {e.weight:+.1f}" for e in finding.why)
             whose = "person's" if mine else "program's"
-            score.told.append(f"{finding.path} is the {whose}, found {called} {finding.certainty:.3f} ({why})")
+            score.told.append(
+                f"{finding.path} is the {whose}, found {called} {finding.certainty:.3f} ({why})"
+            )
     return score
 
 
@@ -208,11 +215,15 @@ def main() -> int:
     said = argparse.ArgumentParser()
     said.add_argument("--only", default="")
     said.add_argument("--way", default="")
-    said.add_argument("--wrong", action="store_true", help="list what was told wrongly, of those not held out")
+    said.add_argument(
+        "--wrong", action="store_true", help="list what was told wrongly, of those not held out"
+    )
     said.add_argument("--held-out", action="store_true", help="measure those held out too")
     said.add_argument("--seen", help="write the figures there, as JSON")
     asked = said.parse_args()
-    groups: dict[str, dict[tuple[str, str], Score]] = {g: defaultdict(Score) for g in ("tuning", "held out", "all")}
+    groups: dict[str, dict[tuple[str, str], Score]] = {
+        g: defaultdict(Score) for g in ("tuning", "held out", "all")
+    }
     versions: dict[str, Counter[str]] = {g: Counter() for g in groups}
     ways = [way for way in WAYS if asked.way in way]
     print(heading())
@@ -264,7 +275,9 @@ def _tell_certainty(by_key: dict[tuple[str, str], Score], ways: list[str]) -> No
             cells.append(f"from {edge}: {len(above) - sum(above)} wrong of {len(above):,}")
         asked = sum(by_key[kind, way].questions for kind in KINDS)
         moved = sum(by_key[kind, way].displaced for kind in KINDS)
-        print(f"  called the program's, {way}: {'; '.join(cells)}; {moved:,} displaced, {asked} kinds of questions")
+        print(
+            f"  called the program's, {way}: {'; '.join(cells)}; {moved:,} displaced, {asked} kinds of questions"
+        )
 
 
 def _figures(by_key: dict[tuple[str, str], Score]) -> Iterator[dict[str, object]]:

@@ -81,7 +81,7 @@ class _Look:
             self._decide()
 
     def _decide(self) -> None:
-        self.format = recognise(bytes(self.kept[:HEAD_BYTES]), self.member.bytes)
+        self.format = recognise(bytes(self.kept[:HEAD_BYTES]), self.member.bytes, self.member.path)
         self.wanted = self._wanted()
         if not self.wanted:
             self.kept = bytearray()

@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 import struct
 
-from left_intact.core.settings.formats.registry import recognise_settings
+from left_intact.core.settings.formats.registry import NAMES, recognise_settings
 
 HEAD_BYTES = 4096
 
@@ -59,7 +59,16 @@ _ELF_MACHINE = {
 }
 _PE_MACHINE = {0x14C: "x86", 0x8664: "x86_64", 0x1C0: "arm", 0x1C4: "arm", 0xAA64: "arm64"}
 _MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
+_SOURCE = frozenset(
+    "js mjs cjs jsx ts mts cts tsx vue css scss sass less py pyi pyx rb pl pm php sh bash zsh fish ps1 bat cmd lua tcl "
+    "c h cc cpp cxx hpp hxx cs java kt go rs swift m mm sql cmake mk am m4 gradle erl hrl ex exs hs ml jl el vim asm s "
+    "glsl vert frag hlsl fx slang proto awk r po".split()
+)
+"""Endings of source code."""
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
+_SVG = re.compile(
+    r"(?s)(?:<\?xml.{0,200}?\?>|<!--.{0,2000}?-->|<!DOCTYPE svg[^>\[]*(?:\[.{0,2000}?\])?>|\s)*<(?:svg:)?svg[\s>]"
+)
 _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 
 
@@ -71,8 +80,17 @@ _STRUCTURED = frozenset(b"\x7fM\xcf\xceRB#")
 """First bytes of the formats that take more than a comparison to know."""
 
 
-def recognise(head: bytes, size: int) -> str:
-    """The format of a file of `size` bytes that begins with `head`."""
+def recognise(head: bytes, size: int, name: str = "") -> str:
+    """The format of a file of `size` bytes that begins with `head`. By its name, source code is told from
+    settings: much of it has lines of `name = value` too, and must never be merged by them.
+    """
+    file_format = _recognise(head, size)
+    if name and file_format in NAMES and name.rpartition(".")[2].lower() in _SOURCE:
+        return "text plain"
+    return file_format
+
+
+def _recognise(head: bytes, size: int) -> str:
     if not head:
         return "empty"
     first = head[0]
@@ -142,6 +160,8 @@ def _text(head: bytes, size: int) -> str:
 def _markup(text: str) -> str:
     lead = text.lstrip()
     if lead.startswith("<?xml") or re.match(r"<\w[\w:.-]*[\s>/]", lead):
+        if _SVG.match(lead):
+            return "text svg"
         return "text html" if re.match(r"(?i)<(!doctype html|html)", lead) else "text xml"
     return "text html" if re.match(r"(?i)<!doctype html", lead) else ""
 

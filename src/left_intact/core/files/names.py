@@ -22,6 +22,15 @@ def place_of(folder: str) -> str:
     return _NUMBERS.sub("#", folder)
 
 
+_OF_A_BUILD = re.compile(r"(?<=[.\-_])(?=[\w-]*[0-9A-Z_])[\w-]{6,40}(?=\.)")
+
+
+@lru_cache(maxsize=65536)
+def builds_name(name: str) -> str:
+    """A name without the digest that a build puts before its ending: `app.i0agV2UI.js` is `app.#.js`."""
+    return _OF_A_BUILD.sub("#", name)
+
+
 def safe_path(name: str) -> str | None:
     """An archive's name as a relative POSIX path, or None where it leaves the root.
 

@@ -308,7 +308,7 @@ class LocalPlace:
         digest, file_format = blake3(), ""
         with self.reading(path) as descriptor:
             while chunk := os.read(descriptor, CHUNK):
-                file_format = file_format or recognise(chunk[:HEAD_BYTES], size)
+                file_format = file_format or recognise(chunk[:HEAD_BYTES], size, path)
                 digest.update(chunk)
         return digest.hexdigest(), file_format or recognise(b"", 0)
 

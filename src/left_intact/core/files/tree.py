@@ -129,7 +129,7 @@ def read_content(absolute: str, size: int) -> tuple[str, str]:
     descriptor = os.open(absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0))
     try:
         chunk = os.read(descriptor, CHUNK)
-        file_format = recognise(chunk[:HEAD_BYTES], size)
+        file_format = recognise(chunk[:HEAD_BYTES], size, absolute)
         digest = blake3(chunk)
         while len(chunk) == CHUNK:
             chunk = os.read(descriptor, CHUNK)

@@ -382,11 +382,11 @@ def _look(path: str, size: int, window: memoryview) -> tuple[bytes, str, bytes, 
         count = _read_into(descriptor, window)
         body = window[:count]
         if count < size or count == CHUNK:
-            said = _said_by(bytes(body[:HEADER]), body, size)  # before the window is read over
+            said = _said_by(path, bytes(body[:HEADER]), body, size)  # before the window is read over
             return _digest_on(descriptor, body, window, size), *said
     finally:
         os.close(descriptor)
-    return blake3(body).digest(), *_said_by(bytes(body[:HEADER]), body, size)
+    return blake3(body).digest(), *_said_by(path, bytes(body[:HEADER]), body, size)
 
 
 def _digest_on(descriptor: int, body: memoryview, window: memoryview, size: int) -> bytes:
@@ -399,9 +399,9 @@ def _digest_on(descriptor: int, body: memoryview, window: memoryview, size: int)
     return hasher.digest()
 
 
-def _said_by(head: bytes, body: memoryview, size: int) -> tuple[str, bytes, int]:
+def _said_by(name: str, head: bytes, body: memoryview, size: int) -> tuple[str, bytes, int]:
     """(format, first bytes, marks) from the beginning of a file."""
-    file_format, mark = recognise(head, size), 0
+    file_format, mark = recognise(head, size, name), 0
     if file_format == "bytes":
         start = head[:_SPARSE_BYTES]
         mark = SPARSE if start.count(0) + start.count(255) > len(start) // 2 else 0

@@ -82,7 +82,9 @@ class _Sorting:
         self.modes = _modes_speak(pages)
         self.shipped = beside_baseline(known.baseline) if known.baseline is not None else None
         self.coming = (
-            beside_arrival(known.arrival, pages, self.times) if known.arrival is not None else None
+            beside_arrival(known.arrival, pages, self.times, knows_before=self.shipped is not None)
+            if known.arrival is not None
+            else None
         )
         self.table: list[Verdict] = []
         self._by_why: dict[tuple[int, ...], int] = {}
@@ -221,6 +223,7 @@ class _Sorting:
         if any(e.source == "fault" for e in extra):
             return tuple(e for e in extra if e.source in _PROOF)
         binary = is_binary_program(file_format)
+        header = sources.from_header(file_format)
         if binary or file_format.startswith("script "):
             own = tuple(
                 e for e in own if e.speaks_for is not P or e.weight < 0
@@ -229,7 +232,7 @@ class _Sorting:
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
         timed = self.times.evidence(when, binary=binary)
-        if _is_own_of_its_kind((*extra, *timed), (*sources.from_header(file_format), *of_folder, *own)):
+        if _is_own_of_its_kind((*extra, *timed), (*header, *of_folder, *own)):
             weight = weights().spoken["own-bytes" if file_format in SHAPED else "own-of-its-kind"]
             extra += (
                 said(
@@ -241,7 +244,7 @@ class _Sorting:
             )
         return (
             *extra,
-            *sources.from_header(file_format),
+            *header,
             *sources.from_shape(shape),
             *of_folder,
             *own,

@@ -93,6 +93,7 @@ def arrival_case(coming: Entry, digest: str, file_format: str, seconds: int, tim
 _ARRIVAL_SAYS = {
     "arrival-absent": "has nothing here",
     "arrival-absent-unproven": "has nothing here",
+    "arrival-folder-absent": "has no such folder",
     "arrival-equal": "ships exactly this",
     "arrival-other": "ships something else here",
 }

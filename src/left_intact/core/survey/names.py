@@ -17,12 +17,16 @@ from left_intact.core.survey.weights import PICTURES, Weighed, weights
 P = FileClass.PROGRAM
 _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
-_COPY = "copy|kopie|copie|copia|cópia|kopi|kopia|kopya|kópia|kopija|másolat|копия|копія|コピー|副本|複本|복사본"
+_COPY = (
+    "copy|kopie|copie|copia|cópia|kopi|kopia|kopya|kópia|kopija|másolat|копия|копія|コピー|副本|複本|복사본"
+)
 _COPIED = re.compile(
     rf"(?i)(?:\.(?:bak|old|orig|backup|sik|copy|prev)\d*|(?<=.)~|[ ._-]*\((?:{_COPY}|\d+)\)|"
     rf"[ _]-[ _](?:{_COPY})(?:[ _]?\(\d+\))?| (?:のコピー|的副本|의 복사본)(?: ?\d+)?| (?:{_COPY})(?: \d+)?)$"
 )
-_COPY_OF = re.compile(rf"(?i)^(?:(?:{_COPY})(?: \(?\d+\)?)?[ _](?:of|von|van|de|di|av|af|z)[ _]|(?:コピー|副本) ?[～~-] ?)(?=.)")
+_COPY_OF = re.compile(
+    rf"(?i)^(?:(?:{_COPY})(?: \(?\d+\)?)?[ _](?:of|von|van|de|di|av|af|z)[ _]|(?:コピー|副本) ?[～~-] ?)(?=.)"
+)
 _WRAPPED = re.compile(r"(?i)\.(?:save|\d{1,3})$")
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
 _JOINED_LEAST, _PART_LEAST = 6, 3

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
-from left_intact.core.files.names import place_of
+from left_intact.core.files.names import builds_name, place_of
 from left_intact.core.model.entry import Entry, Evidence
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
 from left_intact.core.model.release import Release
@@ -23,6 +24,14 @@ _HALF, _NEARLY_ALL = 0.5, 0.9
 """From this share of a release on, lying here, it begins to speak as a whole; and from here on it fully does."""
 
 
+class Absent(Protocol):
+    """What is said of a name that the release has not, by when it was written (seconds since 1970) and by
+    whether it has the folder.
+    """
+
+    def __call__(self, seconds: int, *, folder: bool) -> Why: ...
+
+
 class Beside:
     """The pages of a release, to be held against those of an install."""
 
@@ -30,14 +39,12 @@ class Beside:
         self,
         release: Release,
         equal: Why,
-        absent: Callable[[int], Why],
+        absent: Absent,
         other: Callable[[Page, int, Entry], Why],
         *,
         moved: bool = False,
     ) -> None:
-        """`absent` is given when a name was written (seconds since 1970), `other` its place and what is
-        shipped there. With `moved`, a folder that is named for another version is the same folder.
-        """
+        """`other` is given a name's place and what is shipped there. With `moved`, a folder that is named for another version is the same folder."""
         self._equal, self._absent, self._other = equal, absent, other
         pages = pages_in(release.entries)
         self._pages = {page.folder: page for page in pages}
@@ -52,6 +59,7 @@ class Beside:
             return [self._equal] * len(names)
         above = f"{page.folder}/" if page.folder else ""
         places = {name: at for at, name in enumerate(there.names)} if there is not None else {}
+        renamed = _by_builds_name(there.names) if there is not None and self._moved else {}
         found, width = [], DIGEST_BYTES
         for at, name in enumerate(names):
             place = places.get(name, -1)
@@ -63,8 +71,10 @@ class Beside:
                 found.append(self._equal if same else self._other(page, at, there.entry(place)))
             elif self._entry_folders and above + name in self._entry_folders:
                 found.append(self._other(page, at, next(self._pages[above + name].entries())))
+            elif (other := renamed.get(builds_name(name), -1)) >= 0 and there is not None:
+                found.append(self._other(page, at, there.entry(other)))
             else:
-                found.append(self._absent(times[at] // _SECOND))
+                found.append(self._absent(times[at] // _SECOND, folder=there is not None))
         return found
 
     def counterpart(self, folder: str) -> Page | None:
@@ -80,6 +90,15 @@ class Beside:
                 same = there.names == page.names
                 here += len(page.names) if same else len(set(page.names).intersection(there.names))
         return here / size if size else 0.0
+
+
+def _by_builds_name(names: Sequence[str]) -> dict[str, int]:
+    """By a name without what a build adds to it the place of the one that has it, where there is but one."""
+    found: dict[str, int] = {}
+    for at, name in enumerate(names):
+        if (bare := builds_name(name)) != name:
+            found[bare] = -1 if bare in found else at
+    return found
 
 
 def _by_place(pages: Sequence[Page]) -> dict[str, Page]:
@@ -101,22 +120,29 @@ def beside_baseline(release: Release) -> Beside:
         digest, file_format, link = _of(page, at)
         return sources.from_baseline(name, shipped, digest, file_format, link)
 
-    return Beside(release, sources.of_baseline(name, "equal"), lambda seconds: absent, other)
+    return Beside(release, sources.of_baseline(name, "equal"), lambda seconds, *, folder: absent, other)
 
 
-def beside_arrival(release: Release, pages: Sequence[Page], times: Times) -> Beside:
+def beside_arrival(
+    release: Release, pages: Sequence[Page], times: Times, *, knows_before: bool = False
+) -> Beside:
     """The release that has come. The more of it has a counterpart in the install, the more its having one for
-    a single file says.
+    a single file says; where the release before is known, only the very same bytes say anything.
     """
     name = release.version_text or "the arrival"
     absent_near = sources.of_arrival(name, "arrival-absent", 0.0)
     absent_else = sources.of_arrival(name, "arrival-absent-unproven", 0.0)
+    folder_absent = sources.of_arrival(name, "arrival-folder-absent", 0.0)
     whole = 0.0
 
-    def absent(seconds: int) -> Why:
-        return absent_near if times.near(seconds) else absent_else
+    def absent(seconds: int, *, folder: bool) -> Why:
+        if knows_before:
+            return ()
+        return absent_near if times.near(seconds) else absent_else if folder else folder_absent
 
     def other(page: Page, at: int, coming: Entry) -> Why:
+        if knows_before:
+            return ()
         digest, file_format, _ = _of(page, at)
         seconds = page.numbers[at * COLUMNS + 2] // _SECOND
         case = sources.arrival_case(coming, digest, file_format, seconds, times)

@@ -32,6 +32,7 @@ _BIG = 20
 _TELLING, _SHIPPED = 2.0, 1.0
 """The weight of a name that tells what a run makes, and of one that looks shipped."""
 _RESOURCES = ("font", "wasm", "resource")
+_PICTURES = frozenset(("png", "jpeg", "gif", "webp", "bmp", "text svg"))
 
 
 class Standing:
@@ -43,6 +44,7 @@ class Standing:
         self._files: Counter[str] = Counter()
         self._code: Counter[str] = Counter()
         self._below: Counter[str] = Counter()
+        self._pictures_below: Counter[str] = Counter()
         self._code_below: Counter[str] = Counter()
         self._evidence: dict[str, tuple[Evidence, ...]] = {}
         known: dict[tuple[int, str], int] = {}
@@ -62,9 +64,11 @@ class Standing:
         source = looks.count(SOURCE) + looks.count(SCRIPT)
         size, code = len(looks), source + looks.count(MACHINE)
         self._files[page.folder], self._code[page.folder] = size, source
+        pictures = sum(1 for file_format in page.formats if file_format in _PICTURES)
         at = page.folder
         while True:
             self._below[at] += size
+            self._pictures_below[at] += pictures
             self._code_below[at] += code
             if not at:
                 break
@@ -124,6 +128,8 @@ class Standing:
                 return weights().spoken["code-in-code"]
         elif size >= _FEW and code >= _MOST * size:
             return 0.0
+        elif kind is FileClass.CONTENT and self._pictures_below[folder] >= max(_FEW, _MOST * size):
+            return 0.0  # images in another sense
         return weights().spoken["in-code"] if in_code else 1.0
 
 

@@ -24,7 +24,8 @@ _CODE_LEAST, _CODE_ENOUGH = 3, 2
 _SPREAD = 3
 """In so many folders a moment must have files beside those of others to be a release's like them."""
 _MANY_CODE = 20
-_SOME, _HALF, _ALMOST_ALL = 0.1, 0.5, 0.95
+_SECONDS_SET = 2
+_SOME, _FIFTH, _HALF, _ALMOST_ALL = 0.1, 0.2, 0.5, 0.95
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,6 +154,14 @@ class _Moment:
     def weight(self) -> int:
         return self.shipped + 2 * self.code
 
+    @property
+    def is_like_a_release(self) -> bool:
+        return self.shipped >= _SOME * self.files and self.foreign <= _HALF * self.files
+
+    def is_set(self, of_all: int) -> bool:
+        """Whether somebody set these times: nobody writes so many files within a second or two."""
+        return self.end - self.start <= _SECONDS_SET and self.files >= max(_MANY_CODE, _FIFTH * of_all)
+
 
 def read_times(pages: Sequence[Page], standing: Standing) -> Times:
     """Look for the moments of releases among what looks shipped, whose times packers keep.
@@ -257,11 +266,8 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
     """
     w = weights().time
     least = max(w["moment-least"], w["moment-share"] * shipped)
-    likely = [
-        m
-        for m in moments
-        if m.shipped >= max(_CODE_ENOUGH, _SOME * m.files) and m.foreign <= _HALF * m.files
-    ]
+    files = sum(m.files for m in moments)
+    likely = [m for m in moments if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release or m.is_set(files))]
     if not likely:
         return [], []
     main = max(likely, key=lambda m: (m.weight, m.start))
@@ -344,4 +350,3 @@ def _installed(code: list[tuple[int, int]]) -> int | None:
     if votes[best] + votes[best + 1] < max(2, w["install-share"] * len(code)):
         return None
     return max(put for _, put in code if put // width in (best, best + 1))
-
