@@ -23,6 +23,7 @@ from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
+from left_intact.core.survey.company import ALONE, Company
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.names import name_evidence, split_name
 from left_intact.core.survey.releases import beside_arrival, beside_baseline
@@ -86,11 +87,21 @@ class _Sorting:
             if known.arrival is not None
             else None
         )
+        self.company = self._company()
         self.table: list[Verdict] = []
         self._by_why: dict[tuple[int, ...], int] = {}
         self._keep: list[Why] = []
         self._by_key: dict[tuple[object, ...], int] = {}
         self._folder_ids: dict[Why, int] = {}
+
+    def _company(self) -> Company | None:
+        """What is asked where neither times nor a baseline tell what came with the program."""
+        known = self.known
+        if self.times.builds or self.shipped is not None or known.mentions is None or not known.names:
+            return None
+        if known.listed is not None:
+            return None
+        return Company(self.pages, self.standing, known.mentions())
 
     def run(self) -> SortedPages:
         verdicts = self._first_pass()
@@ -176,9 +187,10 @@ class _Sorting:
             page.marks or bytes(count),
             self.shipped.evidence(page) if self.shipped else nothing,
             self.coming.evidence(page) if self.coming else nothing,
+            self.company.evidence(page) if self.company else nothing,
             strict=True,
         )
-        for name, mode, size, mtime, file_format, mark, shipped, coming in columns:
+        for name, mode, size, mtime, file_format, mark, shipped, coming, company in columns:
             at += 1
             if evidence_of_name is not None:
                 own = evidence_of_name(name)
@@ -200,10 +212,13 @@ class _Sorting:
                 elif shallow and is_binary_program(file_format):
                     weight = weights().spoken["code-at-root"]
                     extra += (said("siblings", "code at the root of the install", P, weight),)
-            key = (number, id(own), file_format, when, shape, rights, id(shipped), id(coming), extra)
+            key = (
+                *(number, id(own), file_format, when, shape, rights),
+                *(id(shipped), id(coming), id(company), extra),
+            )
             found = keyed.get(key)
             if found is None:
-                more = (*extra, *shipped, *coming)
+                more = (*extra, *shipped, *coming, *company)
                 found = keyed[key] = self._weigh(
                     self._why(of_folder, own, file_format, when, shape, rights, more)
                 )
@@ -540,6 +555,15 @@ def vouches_for_bytes(evidence: Evidence) -> bool:
     return evidence.source == UNTOUCHED or evidence.source in _PROOF
 
 
+def _is_told(why: Why) -> bool:
+    """Whether something beside names and places says that a file came with the program."""
+    least = weights().spoken["arrival-path"]
+    return any(
+        e.speaks_for is P and (e.source in _PROOF or (e.source in _BY_DIGEST and e.weight >= least))
+        for e in why
+    )
+
+
 def verdict_of(why: Why) -> Verdict:
     """What some evidence leads to.
 
@@ -554,6 +578,8 @@ def verdict_of(why: Why) -> Verdict:
         certainty = min(certainty, w.most)
     if best is P and certainty >= w.replace and not any(map(vouches_for_bytes, why)):
         certainty = w.unvouched
+    if best is P and certainty > w.alone and any(e.source == ALONE for e in why) and not _is_told(why):
+        certainty = w.alone
     positive = any(e.speaks_for is best and e.weight > 0 for e in why)
     enough = certainty >= (w.program if best is P else w.sort)
     file_class = best if enough and positive else FileClass.UNSORTED

@@ -75,7 +75,9 @@ def from_list(source: str, state: str, settings: bool) -> tuple[Evidence, ...]:
     return found
 
 
-def arrival_case(coming: Entry, digest: str, file_format: str, seconds: int, times: Times) -> str:
+def arrival_case(
+    coming: Entry, digest: str, file_format: str, seconds: int, times: Times, *, like_settings: bool
+) -> str:
     """What is the case where the arriving release has something under a path: a key of `of_arrival`.
 
     Settings text says little, since a default lies under the name of the person's own; but
@@ -85,7 +87,7 @@ def arrival_case(coming: Entry, digest: str, file_format: str, seconds: int, tim
         return "arrival-equal"
     if coming.format.split(" ")[0] != file_format.split(" ", maxsplit=1)[0]:
         return "arrival-other"
-    if not is_settings_text(file_format):
+    if not like_settings:
         return "arrival-path"
     return "arrival-path-untouched" if times.near(seconds) else "arrival-path-settings"
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.release import Release
+from left_intact.core.survey.mentions import Mentions
 from left_intact.core.survey.patterns import PatternTable
 from left_intact.core.survey.self_description import Listed, References
 from left_intact.core.survey.standing import Standing
@@ -26,6 +27,8 @@ class SurveyInputs:
     references: References = field(default_factory=References)
     standing: Standing | None = None
     """Where the folders of the tree stand, if that was counted already."""
+    mentions: Callable[[], Mentions] | None = None
+    """Gives what the program's own files name; asked only where times tell nothing apart."""
     runs: Mapping[str, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
     """By path: (`made` or `changed` while a run was watched, digest right after it or empty)."""
     names: bool = True

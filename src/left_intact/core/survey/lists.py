@@ -2,11 +2,13 @@
 
 Known ways are the open ones: lines of `digest  path` as the checksum tools of every
 system write them (MD5, SHA-1, SHA-256, SHA-512, BLAKE2/3 by the length of the digest), the
-tagged form `SHA256 (path) = digest`, JSON with a list of files, and bare lists of paths.
+tagged form `SHA256 (path) = digest`, the records of installed Python packages (`path,sha256=...,size`), JSON
+with a list of files, and bare lists of paths.
 """
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import json
 import os
@@ -18,9 +20,10 @@ from left_intact.core.model.pages import Page
 from left_intact.core.survey.self_description import Listed
 
 _NAMES = re.compile(
-    r"(?i)^(?:(?:md5|sha1|sha256|sha512|sha|b2|b3|blake3)sums?(?:\.txt)?|checksums?(?:\.txt|\.md5|\.sha\d+)?|"
+    r"(?i)^(?:(?:md5|sha1|sha256|sha512|sha|b2|b3|blake3)sums?(?:\.txt)?|checksums?(?:\.txt|\.md5|\.sha\d+)?|record|"
     r"(?:manifest|files|file[-_]?list|contents|installed[-_]?files)(?:\.(?:json|txt|lst|md5|sha\d+))?|.+\.(?:md5|sha1|sha256|sha512))$"
 )
+_RECORD = re.compile(r"^(.+?),(?:(sha256|sha384|sha512)=([\w-]+))?,(\d*)$")
 _LINE = re.compile(r"^\\?([0-9a-fA-F]{32,128})[ \t]+\*?(.+?)\s*$")
 _TAGGED = re.compile(r"^[A-Z0-9-]+ \((.+)\) = ([0-9a-fA-F]{32,128})\s*$")
 _BY_LENGTH = {32: "md5", 40: "sha1", 64: "sha256", 128: "sha512"}
@@ -82,8 +85,9 @@ def _below(rows: dict[str, str], path: str, there: Mapping[str, str]) -> dict[st
     """
     beside = path.rpartition("/")[0]
     ways: list[dict[str, str]] = [rows]
-    if beside:
-        ways.append({f"{beside}/{row}": digest for row, digest in rows.items()})
+    for above in (beside, beside.rpartition("/")[0]):
+        if above:
+            ways.append({f"{above}/{row}": digest for row, digest in rows.items()})
     if len({row.split("/")[0] for row in rows}) == 1:
         ways.append({row.partition("/")[2]: digest for row, digest in rows.items()})
     return max(ways, key=lambda way: sum(1 for row in way if row in there))
@@ -105,6 +109,10 @@ def parse_list(data: bytes) -> dict[str, str]:
     if text.lstrip()[:1] in ("{", "["):
         return _from_json(text)
     lines = [line.strip() for line in text.splitlines() if line.strip() and not line.startswith(("#", ";"))]
+    if lines and all(map(_RECORD.match, lines)):
+        return {
+            _clean(match[1].strip('"')): _hex_of(match[3]) for line in lines if (match := _RECORD.match(line))
+        }
     rows: dict[str, str] = {}
     for line in lines:
         if match := _LINE.match(line):
@@ -116,6 +124,14 @@ def parse_list(data: bytes) -> dict[str, str]:
     paths = [_clean(line) for line in lines]
     plain = all(len(p) < 300 and not re.search(r"[<>|=:?*\"]|  ", p) for p in paths)
     return dict.fromkeys(paths, "") if plain else {}
+
+
+def _hex_of(digest: str | None) -> str:
+    """A digest as records of installed packages write it, in letters of an address, without its padding."""
+    try:
+        return base64.urlsafe_b64decode(digest + "=" * (-len(digest) % 4)).hex() if digest else ""
+    except ValueError:
+        return ""
 
 
 def _from_json(text: str) -> dict[str, str]:

@@ -206,6 +206,7 @@ def survey_tree(
 def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) -> SurveyInputs:
     """`known` with what the install says of itself: lists of files, settings that name folders."""
     from left_intact.core.survey.lists import file_hasher, find_list
+    from left_intact.core.survey.mentions import NONE, read_mentions
     from left_intact.core.survey.references import read_references
     from left_intact.core.survey.standing import Standing
 
@@ -214,7 +215,13 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
     hasher = file_hasher(tree.root)
     listed = None if known.baseline else find_list(tree.pages, read, hasher, standing.is_foreign)
     references = read_references(tree.root, tree.pages, read, standing.is_foreign)
-    return replace(known, listed=listed, references=references, standing=standing)
+    return replace(
+        known,
+        listed=listed,
+        references=references,
+        standing=standing,
+        mentions=lambda: read_mentions(tree.pages, standing, read) if known.names else NONE,
+    )
 
 
 def _by_weight(readings: list[Reading]) -> tuple[Reading, ...]:

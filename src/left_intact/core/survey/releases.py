@@ -16,6 +16,7 @@ from left_intact.core.model.entry import Entry, Evidence
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
 from left_intact.core.model.release import Release
 from left_intact.core.survey import evidence as sources
+from left_intact.core.survey.company import is_like_settings
 from left_intact.core.survey.times import Times
 
 Why = tuple[Evidence, ...]
@@ -145,7 +146,8 @@ def beside_arrival(
             return ()
         digest, file_format, _ = _of(page, at)
         seconds = page.numbers[at * COLUMNS + 2] // _SECOND
-        case = sources.arrival_case(coming, digest, file_format, seconds, times)
+        like_settings = is_like_settings(page.names[at], file_format)
+        case = sources.arrival_case(coming, digest, file_format, seconds, times, like_settings=like_settings)
         return sources.of_arrival(name, case, whole)
 
     def beside(equal: Why) -> Beside:

@@ -41,6 +41,8 @@ class Weights:
     """Needed to be called the program's; more than `sort`."""
     replace: float
     retire: float
+    alone: float
+    """The most where names alone speak for the program's, in a tree that has more to say of others."""
     unvouched: float
     """The most where nothing vouches for what is in a file; less than `replace`."""
     temperature: float
@@ -65,6 +67,7 @@ def weights() -> Weights:
         program=thresholds["program"],
         replace=thresholds["replace"],
         retire=thresholds["retire"],
+        alone=thresholds["alone"],
         unvouched=thresholds["unvouched"],
         temperature=calibration["temperature"],
         most=calibration["most"],

@@ -1,0 +1,105 @@
+"""What a file's company says where times are silent: who names it, and how many others are like it."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Evidence
+from left_intact.core.model.pages import Page
+from left_intact.core.settings.formats.registry import is_settings_text
+from left_intact.core.survey.mentions import Mentions
+from left_intact.core.survey.names import copied_from, name_evidence, split_name
+from left_intact.core.survey.said import said
+from left_intact.core.survey.standing import LOOKS_SHIPPED, MACHINE, OTHER, SOURCE, Standing
+from left_intact.core.survey.weights import weights
+
+P = FileClass.PROGRAM
+Why = tuple[Evidence, ...]
+ALONE = "company"
+"""The source that says that nothing at all tells whether something came with the program."""
+_REPEATED, _FAMILY, _SIBLINGS = 4, 20, 3
+_PLAIN_WEIGHT = 2.4
+"""The weight of a whole name that every release has, such as a licence."""
+
+
+def is_like_settings(name: str, file_format: str) -> bool:
+    """Whether something may be settings by its text or its ending, so that to be named says nothing of who
+    wrote what is in it.
+    """
+    if is_settings_text(file_format) or file_format == "text xml":
+        return True
+    ending = weights().suffix.get(split_name(name)[1])
+    return ending is not None and ending[0] is FileClass.SETTINGS
+
+
+class Company:
+    """What is known of every file by those around it. Made for a tree whose times tell nothing apart."""
+
+    def __init__(self, pages: Sequence[Page], standing: Standing, mentions: Mentions) -> None:
+        self._standing, self._mentions = standing, mentions
+        self._folders: Counter[str] = Counter()
+        self._families: Counter[tuple[str, str]] = Counter()
+        self._code: Counter[tuple[str, str]] = Counter()
+        self._named: Counter[tuple[str, str]] = Counter()
+        for page in pages:
+            named = mentions.of(page.folder)
+            for name, look in zip(page.names, standing.looks(page.folder), strict=True):
+                if look == OTHER:
+                    continue
+                self._folders[name] += 1
+                ending = name.rpartition(".")[2]
+                if look == LOOKS_SHIPPED or ending in _DRAWN:
+                    self._families[page.folder, ending] += 1
+                if look >= SOURCE:
+                    self._code[page.folder, ending] += 1
+                    self._named[page.folder, ending] += name in named
+        self._alone = (said(ALONE, "nothing here tells whether it came with the program", P, _of("alone")),)
+        self._unnamed = (
+            said(ALONE, "nothing of the program's names it, and its like is named", P, _of("unnamed")),
+        )
+        self._is_named = (said("mention", "the program's own files name it", P, _of("named")),)
+        self._memo: dict[tuple[int, str], Why] = defaultdict(tuple)
+
+    def evidence(self, page: Page) -> list[Why]:
+        """What its company says of each name of a folder."""
+        looks, named = self._standing.looks(page.folder), self._mentions.of(page.folder)
+        formats = page.formats or [""] * len(page.names)
+        return [
+            self._one(page.folder, name, look, file_format, named=name in named)
+            for name, look, file_format in zip(page.names, looks, formats, strict=True)
+        ]
+
+    def _one(self, folder: str, name: str, look: int, file_format: str, *, named: bool) -> Why:
+        if copied_from(name):
+            return ()
+        if is_like_settings(name, file_format):
+            return self._alone
+        if named:
+            return self._is_named
+        if look == OTHER:
+            return self._alone if file_format in _DOCUMENTS or file_format.startswith("text ") else ()
+        ending = name.rpartition(".")[2]
+        if (count := self._folders[name]) >= _REPEATED:
+            says = f"lies in {count} folders here under the same name"
+            return (said("mention", says, P, _of("repeated")),)
+        if (count := self._families[folder, ending]) >= _FAMILY:
+            return (said("mention", f"one of {count} resources of a kind", P, _of("family")),)
+        if any(e.speaks_for is P and e.weight >= _PLAIN_WEIGHT for e in name_evidence(name)):
+            return ()
+        if not folder and look >= MACHINE:
+            return ()
+        size = self._code[folder, ending]
+        if size > _SIBLINGS and self._named[folder, ending] >= _of("like-share") * (size - 1):
+            return self._unnamed
+        return self._alone
+
+
+_DOCUMENTS = frozenset(("pdf", "zip", "png", "jpeg", "sqlite", "empty"))
+_DRAWN = frozenset(("svg", "h", "hpp", "ri"))
+"""Endings of text that is drawn or made in great numbers."""
+
+
+def _of(key: str) -> float:
+    return weights().spoken[key]
