@@ -85,9 +85,12 @@ def recognise(head: bytes, size: int, name: str = "") -> str:
     settings: much of it has lines of `name = value` too, and must never be merged by them.
     """
     file_format = _recognise(head, size)
-    if name and file_format in NAMES and name.rpartition(".")[2].lower() in _SOURCE:
-        return "text plain"
-    return file_format
+    return "text plain" if name and file_format in NAMES and is_source(name) else file_format
+
+
+def is_source(name: str) -> bool:
+    """Whether a file is, by its ending, source code."""
+    return name.rpartition(".")[2].lower() in _SOURCE
 
 
 def _recognise(head: bytes, size: int) -> str:

@@ -15,7 +15,7 @@ import os
 import re
 from collections.abc import Callable, Mapping, Sequence
 
-from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.headers import is_code, is_source
 from left_intact.core.model.pages import Page
 from left_intact.core.survey.self_description import Listed
 
@@ -27,7 +27,7 @@ _RECORD = re.compile(r"^(.+?),(?:(sha256|sha384|sha512)=([\w-]+))?,(\d*)$")
 _LINE = re.compile(r"^\\?([0-9a-fA-F]{32,128})[ \t]+\*?(.+?)\s*$")
 _TAGGED = re.compile(r"^[A-Z0-9-]+ \((.+)\) = ([0-9a-fA-F]{32,128})\s*$")
 _BY_LENGTH = {32: "md5", 40: "sha1", 64: "sha256", 128: "sha512"}
-_SIZE_LIMIT = 8 << 20
+LIST_LIMIT = 8 << 20
 _LEAST = 3
 _PRESENT = 0.6
 """So much of a list must lie here, or it is not the list of this release."""
@@ -58,7 +58,7 @@ def find_list(
             continue
         rows = _below(rows, path, there)
         here = [row for row in rows if row in there]
-        names_code = any(is_binary_program(there[row]) or there[row].startswith("script ") for row in here)
+        names_code = any(is_code(there[row]) or is_source(row) for row in here)
         if (
             names_code
             and len(here) >= max(_LEAST, _PRESENT * len(rows))
@@ -103,7 +103,7 @@ def parse_list(data: bytes) -> dict[str, str]:
     """Path to digest (empty where there is none) of a list in any of the known formats; empty for anything
     else.
     """
-    if len(data) > _SIZE_LIMIT:
+    if len(data) > LIST_LIMIT:
         return {}
     text = data.decode("utf-8", "replace").lstrip("\ufeff")
     if text.lstrip()[:1] in ("{", "["):

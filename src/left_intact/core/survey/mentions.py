@@ -17,6 +17,7 @@ from left_intact.core.survey.standing import MACHINE, SOURCE, Standing
 
 _BETWEEN = re.compile(rb"[^\w@\-./]+")
 _NEEDED = re.compile(rb"[\w\-+.]{2,80}?\.(?:so(?:\.\d+)*|dll|dylib)(?![\w])")
+_QUOTED = re.compile(rb"[\"']([\w\-]{2,60})[\"']")
 _IMPORT = re.compile(
     rb"(?m)^[ \t]*(?:from[ \t]+(\.*[\w.]*)[ \t]+import[ \t]+\(?([\w, \t\r\n]+)|import[ \t]+([\w., \t]+))"
 )
@@ -158,6 +159,10 @@ class _Index:
         for token in set(_BETWEEN.split(data)):
             if len(token) <= _LONGEST and (b"." in token or b"/" in token):
                 yield from self._of_token(folder, token.strip(b".-") if token[:1] != b"." else token)
+        for word in set(_QUOTED.findall(data)):
+            here = self._at.get((folder, word))
+            if here is not None and self.looks[here] >= SOURCE:
+                yield here
         for of, names, plain in _IMPORT.findall(data):
             yield from self._imported(folder, of, names, plain)
 

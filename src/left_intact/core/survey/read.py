@@ -205,7 +205,7 @@ def survey_tree(
 
 def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) -> SurveyInputs:
     """`known` with what the install says of itself: lists of files, settings that name folders."""
-    from left_intact.core.survey.lists import file_hasher, find_list
+    from left_intact.core.survey.lists import LIST_LIMIT, file_hasher, find_list
     from left_intact.core.survey.mentions import NONE, read_mentions
     from left_intact.core.survey.references import read_references
     from left_intact.core.survey.standing import Standing
@@ -213,7 +213,8 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
     read = roots_reader(tree.root, roots)
     standing = Standing(tree.pages, names=known.names)
     hasher = file_hasher(tree.root)
-    listed = None if known.baseline else find_list(tree.pages, read, hasher, standing.is_foreign)
+    whole = roots_reader(tree.root, roots, LIST_LIMIT)
+    listed = None if known.baseline else find_list(tree.pages, whole, hasher, standing.is_foreign)
     references = read_references(tree.root, tree.pages, read, standing.is_foreign)
     return replace(
         known,

@@ -41,6 +41,8 @@ class Weights:
     """Needed to be called the program's; more than `sort`."""
     replace: float
     retire: float
+    lead: float
+    """So many times likelier than the program's a class of the person's must be to be called so."""
     alone: float
     """The most where names alone speak for the program's, in a tree that has more to say of others."""
     unvouched: float
@@ -67,6 +69,7 @@ def weights() -> Weights:
         program=thresholds["program"],
         replace=thresholds["replace"],
         retire=thresholds["retire"],
+        lead=thresholds["lead"],
         alone=thresholds["alone"],
         unvouched=thresholds["unvouched"],
         temperature=calibration["temperature"],
