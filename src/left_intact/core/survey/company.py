@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
@@ -19,6 +20,10 @@ P = FileClass.PROGRAM
 Why = tuple[Evidence, ...]
 ALONE = "company"
 """The source that says that nothing at all tells whether something came with the program."""
+_SET_ASIDE = re.compile(
+    r"(?i)[ _.-](?:old|alt|vieux|viejo|vecchio|oud|gammal|backup|bak|orig|original|copy|kopie|neu|new|my)(?=\.|$)"
+)
+"""What people put into the name of something that they keep beside what it was."""
 _REPEATED, _FAMILY, _SIBLINGS = 4, 20, 3
 _PLAIN_WEIGHT = 2.4
 """The weight of a whole name that every release has, such as a licence."""
@@ -67,13 +72,18 @@ class Company:
         looks, named = self._standing.looks(page.folder), self._mentions.of(page.folder)
         formats = page.formats or [""] * len(page.names)
         return [
-            self._one(page.folder, name, look, file_format, named=name in named)
+            self._one(page, name, look, file_format, named=name in named)
             for name, look, file_format in zip(page.names, looks, formats, strict=True)
         ]
 
-    def _one(self, folder: str, name: str, look: int, file_format: str, *, named: bool) -> Why:
+    def _one(self, page: Page, name: str, look: int, file_format: str, *, named: bool) -> Why:
+        folder = page.folder
         if copied_from(name):
             return ()
+        if (match := _SET_ASIDE.search(name)) is not None and page.find(
+            name[: match.start()] + name[match.end() :]
+        ) >= 0:
+            return self._alone
         if is_like_settings(name, file_format):
             return self._alone
         if named:

@@ -8,7 +8,7 @@ beginnings on, link by link: a plug-in of several files names its own, and that 
 from __future__ import annotations
 
 import re
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -18,17 +18,20 @@ from left_intact.core.survey.standing import MACHINE, SOURCE, Standing
 _BETWEEN = re.compile(rb"[^\w@\-./]+")
 _NEEDED = re.compile(rb"[\w\-+.]{2,80}?\.(?:so(?:\.\d+)*|dll|dylib)(?![\w])")
 _QUOTED = re.compile(rb"[\"']([\w\-]{2,60})[\"']")
+_LOADED = re.compile(
+    rb"\b(?:require(?:_relative|_once)?|load|autoload|use|include(?:_once)?|import|extends|parent|base)\b"
+    rb"[\s(:\w,]{0,40}[\"'<]([\w\-/.@]{2,120})[\"'>]"
+)
+_SCOPED = re.compile(rb"\b(?:use|require|parent|base|isa)\s+((?:\w+(?:::|\\))+\w+)")
 _IMPORT = re.compile(
     rb"(?m)^[ \t]*(?:from[ \t]+(\.*[\w.]*)[ \t]+import[ \t]+\(?([\w, \t\r\n]+)|import[ \t]+([\w., \t]+))"
 )
 _LISTS = re.compile(
     r"(?i)^(record|manifest(\.\w+)?|sources\.txt|filelist.*|.+\.(qrc|list|files|install|pri|toc|cmake))$|^package\.json$"
 )
-_EACH, _EACH_BINARY, _ALL = 96 << 10, 256 << 10, 6 << 20
+_EACH, _EACH_BINARY, _ALL = 96 << 10, 256 << 10, 8 << 20
 """Bytes that are read of a text, of a binary, and of all."""
-_HUB = 3
-"""What so many others name is a beginning too."""
-_LEAST_STEM, _LONGEST = 2, 160
+_LEAST_STEM, _LONGEST, _FEW = 2, 160, 3
 _SHARE_OF_CODE = 0.1
 """A folder at the top with so much of all code is one that the program begins in."""
 
@@ -44,8 +47,6 @@ class Mentions:
 
     named: dict[str, frozenset[str]]
     """By folder: the names in it that the program's files name."""
-    coverage: float = 0.0
-    """The share of what is code, or looks shipped, that is named."""
 
     def of(self, folder: str) -> frozenset[str]:
         return self.named.get(folder, frozenset())
@@ -55,38 +56,29 @@ NONE = Mentions(named={})
 
 
 def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Mentions:
-    """Read some of what can name others, the smallest first, and follow it from the program's beginnings."""
+    """Follow what names what, link by link from the program's beginnings, as far as the bytes go that are
+    read for it.
+    """
     index = _Index(pages, standing)
-    edges: dict[_File, set[_File]] = defaultdict(set)
-    named_by: dict[_File, set[_File]] = defaultdict(set)
-    left = _ALL
-    for source in index.sources():
-        if left <= 0:
-            break
+    todo = deque(index.beginnings())
+    seen, named, left = set(todo), set[_File](), _ALL
+    while todo and left > 0:
+        source = todo.popleft()
         data = read(index.paths[source])
         if not data:
             continue
-        data = data[: _EACH_BINARY if index.is_machine[source] else _EACH]
+        data = data[: _EACH_BINARY if index.looks[source] == MACHINE else _EACH]
         left -= len(data)
-        for target in set(index.named_in(source, data)):
-            if target != source:
-                edges[source].add(target)
-                named_by[target].add(source)
-    reached = index.beginnings() | {t for t, by in named_by.items() if len(by) >= _HUB}
-    todo, named = list(reached), set[_File]()
-    while todo:
-        for target in edges.get(todo.pop(), ()):
-            named.add(target)
-            if target not in reached:
-                reached.add(target)
-                todo.append(target)
+        targets = set(index.named_in(source, data)) - {source}
+        named |= targets
+        new = sorted(target for target in targets - seen if index.may_name[target])
+        seen.update(new)
+        todo.extend(new)
     by_folder: dict[str, set[str]] = defaultdict(set)
     for file in named:
         folder, _, name = index.paths[file].rpartition("/")
         by_folder[folder].add(name)
-    tellable = [n for n, look in enumerate(index.looks) if look >= SOURCE]
-    coverage = sum(n in named for n in tellable) / len(tellable) if tellable else 0.0
-    return Mentions(named={f: frozenset(n) for f, n in by_folder.items()}, coverage=coverage)
+    return Mentions(named={folder: frozenset(names) for folder, names in by_folder.items()})
 
 
 class _Index:
@@ -95,11 +87,11 @@ class _Index:
     def __init__(self, pages: Sequence[Page], standing: Standing) -> None:
         self.paths: list[str] = []
         self.looks: list[int] = []
-        self.is_machine: list[bool] = []
+        self.may_name: list[bool] = []
         self._sizes: list[int] = []
-        self._readable: list[_File] = []
         self._by_name: dict[bytes, list[_File]] = defaultdict(list)
         self._by_place: dict[tuple[bytes, bytes], list[_File]] = defaultdict(list)
+        self._by_stem: dict[bytes, list[_File]] = defaultdict(list)
         self._at: dict[tuple[str, bytes], _File] = {}
         for page in pages:
             foreign = standing.is_foreign(page.folder)
@@ -108,51 +100,45 @@ class _Index:
             for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
                 self._add(page.folder, above, name, look, sizes[at])
                 file_format = page.formats[at] if page.formats else ""
-                readable = look >= SOURCE or _LISTS.match(name) or file_format in _PAGES
-                if readable and not foreign:
-                    self._readable.append(len(self.paths) - 1)
+                readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
+                self.may_name.append(readable and not foreign)
 
     def _add(self, folder: str, above: bytes, name: str, look: int, size: int) -> None:
         file = len(self.paths)
         self.paths.append(f"{folder}/{name}" if folder else name)
         self.looks.append(look)
-        self.is_machine.append(look == MACHINE)
         self._sizes.append(size)
         raw = name.encode("utf-8", "surrogateescape")
         self._by_name[raw].append(file)
         self._at[folder, raw] = file
         self._by_place[above, raw].append(file)
+        if look >= SOURCE:
+            self._by_stem[raw.partition(b".")[0]].append(file)
         stem = raw
         while (shorter := stem.rpartition(b".")[0]) and len(shorter) >= _LEAST_STEM:
             stem = shorter
             self._by_place[above, stem].append(file)
             self._at.setdefault((folder, stem), file)
 
-    def sources(self) -> list[_File]:
-        """What can name others, the lists first, then the smallest."""
-        return sorted(
-            self._readable,
-            key=lambda f: (not _LISTS.match(self.paths[f].rpartition("/")[2]), self._sizes[f], self.paths[f]),
-        )
-
-    def beginnings(self) -> set[_File]:
-        """Where the program begins: the code that lies nearest to the top, of the whole and of each folder at
-        the top that holds enough of it; and lists.
+    def beginnings(self) -> list[_File]:
+        """Where the program begins: lists, and the code that lies nearest to the top, of the whole and of each
+        folder at the top that holds enough of it. The smallest first.
         """
-        code = [f for f in self._readable if self.looks[f] >= SOURCE]
+        readable = [f for f, may in enumerate(self.may_name) if may]
+        code = [f for f in readable if self.looks[f] >= SOURCE]
         by_top: dict[str, list[_File]] = defaultdict(list)
         for file in code:
             by_top[self.paths[file].partition("/")[0]].append(file)
-        found = {f for f in self._readable if _LISTS.match(self.paths[f].rpartition("/")[2])}
+        found = {f for f in readable if _LISTS.match(self.paths[f].rpartition("/")[2])}
         for files in (code, *(f for f in by_top.values() if len(f) >= _SHARE_OF_CODE * len(code))):
             depths = [self.paths[f].count("/") for f in files]
             top = min(depths, default=0) + 1
             found |= {f for f, depth in zip(files, depths, strict=True) if depth <= top}
-        return found
+        return sorted(found, key=lambda f: (self._sizes[f], self.paths[f]))
 
     def named_in(self, source: _File, data: bytes) -> Iterator[_File]:
         folder = self.paths[source].rpartition("/")[0]
-        if self.is_machine[source]:
+        if self.looks[source] == MACHINE:
             for needed in set(_NEEDED.findall(data)):
                 yield from self._of_name(folder, needed)
             return
@@ -163,6 +149,12 @@ class _Index:
             here = self._at.get((folder, word))
             if here is not None and self.looks[here] >= SOURCE:
                 yield here
+        for word in set(_LOADED.findall(data)):
+            if b"/" not in word:
+                yield from self._of_stem(word)
+        for scoped in set(_SCOPED.findall(data)):
+            parts = re.split(rb"::|\\", scoped)
+            yield from self._by_place.get((parts[-2], parts[-1]), ())
         for of, names, plain in _IMPORT.findall(data):
             yield from self._imported(folder, of, names, plain)
 
@@ -175,6 +167,11 @@ class _Index:
             return found
         here = self._at.get((folder, name))
         return () if here is None else (here,)
+
+    def _of_stem(self, stem: bytes) -> Sequence[_File]:
+        """Code that is loaded by its bare name, where there are but a few of that name."""
+        found = self._by_stem.get(stem.partition(b".")[0], ())
+        return found if len(found) <= _FEW else ()
 
     def _of_token(self, folder: str, token: bytes) -> Iterator[_File]:
         before, slash, last = token.rpartition(b"/")

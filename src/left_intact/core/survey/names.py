@@ -120,7 +120,8 @@ def _known_folder(part: str) -> Weighed | None:
     for word in (*reversed(pairs), *reversed(words)):
         row = w.folder.get(word)
         if row is not None and row[0] is not P:
-            return row[0], row[1] * w.spoken["part-of-name"], row[2]
+            last = word in (pairs[-1], words[-1], words[0] if len(words) == 1 else "")
+            return row[0], row[1] * w.spoken["part-of-name" if last else "before-in-name"], row[2]
     return None
 
 

@@ -28,7 +28,7 @@ _MOST = 0.5
 """Of what lies in a folder so much must look shipped for the folder to be one of code."""
 _HOLDS_THE_CODE = 0.4
 """A folder with so much of all code is where the program lies, whatever it is called."""
-_BIG = 20
+_BIG, _OFTEN = 20, 4
 _TELLING, _SHIPPED = 2.0, 1.0
 """The weight of a name that tells what a run makes, and of one that looks shipped."""
 _RESOURCES = ("font", "wasm", "resource")
@@ -44,6 +44,7 @@ class Standing:
         self._files: Counter[str] = Counter()
         self._code: Counter[str] = Counter()
         self._below: Counter[str] = Counter()
+        self._called: Counter[str] = Counter()
         self._pictures_below: Counter[str] = Counter()
         self._code_below: Counter[str] = Counter()
         self._evidence: dict[str, tuple[Evidence, ...]] = {}
@@ -65,6 +66,7 @@ class Standing:
         size, code = len(looks), source + looks.count(MACHINE)
         self._files[page.folder], self._code[page.folder] = size, source
         pictures = sum(1 for file_format in page.formats if file_format in _PICTURES)
+        self._called[page.folder.rpartition("/")[2]] += 1
         at = page.folder
         while True:
             self._below[at] += size
@@ -124,6 +126,8 @@ class Standing:
         if reason.endswith(ADDED):
             if code >= _BIG and code >= _HOLDS_THE_CODE * self._code_below[""]:
                 return 0.0
+            if code >= _MOST * size and self._called[folder.rpartition("/")[2]] >= _OFTEN:
+                return 0.0
             if in_code and code >= _MOST * size:
                 return weights().spoken["code-in-code"]
         elif size >= _FEW and code >= _MOST * size:
@@ -144,4 +148,4 @@ def _look_of(evidence: tuple[Evidence, ...], file_format: str) -> int:
         return OTHER
     if not any(e.weight >= _SHIPPED for e in evidence):
         return OTHER
-    return SOURCE if file_format.startswith("text ") else LOOKS_SHIPPED
+    return SOURCE if file_format.startswith("text ") or not file_format else LOOKS_SHIPPED
