@@ -89,8 +89,10 @@ def _packed(place: Path) -> Path | None:
 
 def _fetch(pair: Pair, version: str, place: Path) -> Path | None:
     ways = {
-        "pypi": [sys.executable, "-m", "pip", "download", "-q", "--no-deps", "--only-binary", ":all:"]
-        + ["--disable-pip-version-check", "-d", ".", f"{pair.name}=={version}"],
+        "pypi": [
+            *(sys.executable, "-m", "pip", "download", "-q", "--no-deps", "--only-binary", ":all:"),
+            *("--disable-pip-version-check", "-d", ".", f"{pair.name}=={version}"),
+        ],
         "npm": ["npm", "pack", "-s", f"{pair.name}@{version}"],
         "debian": ["apt-get", "download", "-qq", f"{pair.name}={version}"],
     }

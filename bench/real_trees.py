@@ -143,7 +143,9 @@ def score_of(survey: Survey, traces: Traces, *, tell: bool) -> Score:
     return score
 
 
-def planned(survey: Survey, coming: Release, base: Release | None, traces: Traces, score: Score) -> None:
+def planned(
+    survey: Survey, coming: Release, base: Release | None, traces: Traces, score: Score, *, tell: bool
+) -> None:
     """What a plan would do unasked, added to a score."""
     here = blockers.counterparts(pages_in(coming.entries), survey)
     likely = base is None and here >= _MOST * len(coming.entries)
@@ -157,7 +159,8 @@ def planned(survey: Survey, coming: Release, base: Release | None, traces: Trace
             continue
         if path in traces.patched or path in traces.own:
             score.replaced += 1
-            score.told.append(f"{path} would be displaced unasked: row {row.number}")
+            if tell:
+                score.told.append(f"{path} would be displaced unasked: row {row.number}")
         else:
             score.displaced += 1
     score.questions += len(asked)
@@ -188,7 +191,7 @@ def measure(pair: Pair, folder: Path, *, tell: bool) -> tuple[dict[tuple[str, st
             assert isinstance(survey.findings, SortedPages)
             score = scores[kind, way] = score_of(survey, traces, tell=tell)
             if way != "alone":
-                planned(survey, coming, known.baseline, traces, score)
+                planned(survey, coming, known.baseline, traces, score, tell=tell)
             if way == "alone":
                 version = survey.version_text
     shutil.rmtree(install)
@@ -276,7 +279,8 @@ def _tell_certainty(by_key: dict[tuple[str, str], Score], ways: list[str]) -> No
         asked = sum(by_key[kind, way].questions for kind in KINDS)
         moved = sum(by_key[kind, way].displaced for kind in KINDS)
         print(
-            f"  called the program's, {way}: {'; '.join(cells)}; {moved:,} displaced, {asked} kinds of questions"
+            f"  called the program's, {way}: {'; '.join(cells)}; "
+            f"{moved:,} displaced, {asked} kinds of questions"
         )
 
 

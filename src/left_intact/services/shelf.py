@@ -54,7 +54,7 @@ class Shelf(Service):
         install = self.library.find(word)
         if install.id in known:
             return self.records.lies_at(install)
-        from left_intact.core.survey.finding import guess_role
+        from left_intact.core.survey.candidates import guess_role
 
         role = guess_role(install.root)
         self.library.set_role(install, role)

@@ -14,6 +14,7 @@ from types import MappingProxyType
 from blake3 import blake3
 
 from left_intact.core.arrival.root import Names, find_root
+from left_intact.core.files.manifests import manifests_in, read_manifests
 from left_intact.core.files.tree import ReadText, read_tree, text_reader
 from left_intact.core.files.versions import (
     NOTES_NAME,
@@ -114,6 +115,7 @@ def _release(
     read = text_reader(above, TEXT_LIMIT)
     shallow, binaries = shallow_entries(pages), binaries_in(pages)
     readings = list(read_versions(base, shallow, read, rules=rules))
+    readings += read_manifests((name, wrapper, base), manifests_in(pages), read)
     readings += read_binaries(name or wrapper or base, binaries, text_reader(above, BINARY_LIMIT))
     if wrapper:
         readings += read_versions(wrapper, {}, read)

@@ -22,6 +22,7 @@ from left_intact.core.arrival.folder import (
 from left_intact.core.arrival.root import Names, by_folder, find_root
 from left_intact.core.files.archives import Source, open_source
 from left_intact.core.files.headers import HEAD_BYTES, is_binary_program, recognise
+from left_intact.core.files.manifests import manifests_of, read_manifests
 from left_intact.core.files.versions import (
     NOTES_NAME,
     main_platform,
@@ -205,6 +206,7 @@ def _release(
     base = os.path.basename(os.path.normpath(path))
     wrapper = root.rsplit("/", 1)[-1]
     readings = list(read_versions(base, entries, texts.get, rules=rules))
+    readings += read_manifests((name, wrapper, base), manifests_of(entries), texts.get)
     readings += read_binaries(name or wrapper or base, entries, texts.get)
     if wrapper:
         readings += read_versions(wrapper, {}, texts.get)

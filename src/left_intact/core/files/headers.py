@@ -60,14 +60,85 @@ _ELF_MACHINE = {
 _PE_MACHINE = {0x14C: "x86", 0x8664: "x86_64", 0x1C0: "arm", 0x1C4: "arm", 0xAA64: "arm64"}
 _MACHO_CPU = {7: "x86", 0x01000007: "x86_64", 12: "arm", 0x0100000C: "arm64"}
 _SOURCE = frozenset(
-    "js mjs cjs jsx ts mts cts tsx vue css scss sass less py pyi pyx rb pl pm php sh bash zsh fish ps1 bat cmd lua tcl "
-    "c h cc cpp cxx hpp hxx cs java kt go rs swift m mm sql cmake mk am m4 gradle erl hrl ex exs hs ml jl el vim asm s "
-    "glsl vert frag hlsl fx slang proto awk r po".split()
+    (
+        "js",
+        "mjs",
+        "cjs",
+        "jsx",
+        "ts",
+        "mts",
+        "cts",
+        "tsx",
+        "vue",
+        "css",
+        "scss",
+        "sass",
+        "less",
+        "py",
+        "pyi",
+        "pyx",
+        "rb",
+        "pl",
+        "pm",
+        "php",
+        "sh",
+        "bash",
+        "zsh",
+        "fish",
+        "ps1",
+        "bat",
+        "cmd",
+        "lua",
+        "tcl",
+        "c",
+        "h",
+        "cc",
+        "cpp",
+        "cxx",
+        "hpp",
+        "hxx",
+        "cs",
+        "java",
+        "kt",
+        "go",
+        "rs",
+        "swift",
+        "m",
+        "mm",
+        "sql",
+        "cmake",
+        "mk",
+        "am",
+        "m4",
+        "gradle",
+        "erl",
+        "hrl",
+        "ex",
+        "exs",
+        "hs",
+        "ml",
+        "jl",
+        "el",
+        "vim",
+        "asm",
+        "s",
+        "glsl",
+        "vert",
+        "frag",
+        "hlsl",
+        "fx",
+        "slang",
+        "proto",
+        "awk",
+        "r",
+        "po",
+    )
 )
 """Endings of source code."""
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f]")
 _SVG = re.compile(
-    r"(?s)(?:<\?xml.{0,200}?\?>|<!--.{0,2000}?-->|<!DOCTYPE svg[^>\[]*(?:\[.{0,2000}?\])?>|\s)*<(?:svg:)?svg[\s>]"
+    r"(?s)(?:<\?xml.{0,200}?\?>|<!--.{0,2000}?-->|<!DOCTYPE svg[^>\[]*(?:\[.{0,2000}?\])?>|\s)*"
+    r"<(?:svg:)?svg[\s>]"
 )
 _MARKDOWN = re.compile(r"(?m)^(#{1,4} \S|[-*] \S)")
 

@@ -45,6 +45,13 @@ NOTES_NAME = re.compile(
 _SCRIPT_VERSION = re.compile(
     rb"(?im)^\s*(?:export\s+)?(?:__version__|version|app_version)\s*[:=]\s*[\"']([^\"'\n]{1,40})[\"']"
 )
+_HEADING = re.compile(r"(?i)\s*(#|=|\*|v?\d|\[|version|release|changes? (in|for|with))")
+_DATES = re.compile(
+    r"(?i)(?<!\d)(?:(?:19|20)\d\d([-./])\d{1,2}\1\d{1,2}|\d{1,2}([-./])\d{1,2}\2(?:19|20)\d\d"
+    r"|(?:\d{1,2}(?:st|nd|rd|th)?[ ,]+)?[a-z]{3,9}\.?[ ,]+(?:\d{1,2}(?:st|nd|rd|th)?[ ,]+)?"
+    r"(?:19|20)\d\d)(?![\d.])"
+)
+_LINES = 60
 _CODE_ENDING = re.compile(r"(?i)\.(so(\.\d+)*|dll|dylib|exe|py|sh)$")
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
@@ -145,10 +152,13 @@ def _manifest(entry: Entry, read: ReadText) -> list[Reading]:
 
 
 def _notes(entry: Entry, read: ReadText) -> list[Reading]:
-    data = (read(entry.path) or b"")[:4096]
-    for line in data.decode("utf-8", "replace").splitlines()[:12]:
-        found = version_in_name(line)
-        if found and re.match(r"\s*(#|=|v?\d|\[|version)", line, re.I):
+    """The first heading with a version in it; a date beside that is when, not which."""
+    data = (read(entry.path) or b"")[:8192]
+    for line in data.decode("utf-8", "replace").splitlines()[:_LINES]:
+        if not _HEADING.match(line):
+            continue
+        found = version_in_name(_DATES.sub(" ", line)) or version_in_name(line)
+        if found:
             return [_reading(found.text, entry.path, SAID_BY_NOTES)]
     return []
 
@@ -172,7 +182,9 @@ def read_binaries(name: str, entries: Mapping[str, Entry], open_bytes: ReadText)
         if data is None:
             continue
         text = _pe_version(data) if entry.format.startswith("pe ") else _elf_version(data, bare)
-        if text:
+        if text and not (
+            text.isdigit() and text in re.findall(r"\d+", name)
+        ):  # then it is the name once more
             readings.append(_reading(text, entry.path, SAID_BY_BINARY))
     return tuple(r for r in readings if r.version is not None)
 
@@ -215,15 +227,14 @@ def read_part(path: str, entry: Entry, data: bytes) -> Reading | None:
 
 
 def _elf_version(data: bytes, bare: str) -> str:
-    from elftools.common.exceptions import ELFError
     from elftools.elf.elffile import ELFFile
 
     try:
         image = ELFFile(io.BytesIO(data))
         sections = [s for s in image.iter_sections() if s.name in (".note.version", ".rodata", ".comment")]
         blobs = [s.data() for s in sections]
-    except (ELFError, ValueError, KeyError, OSError, OverflowError, MemoryError, AssertionError):
-        return ""  # whatever is wrong with a header, it says no version
+    except Exception:  # noqa: BLE001 (whatever is wrong with what somebody damaged, it says no version)
+        return ""
     return _text_version(blobs, bare.split(" "))
 
 
@@ -232,7 +243,7 @@ def _text_version(blobs: Iterable[bytes], words: list[str]) -> str:
     name = rb"[ _-]?".join(re.escape(word.encode()) for word in words if word)
     if not name:
         return ""
-    pattern = re.compile(rb"(?i)(?<![a-z0-9])" + name + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})")
+    pattern = re.compile(rb"(?i)(?<![a-z0-9])" + name + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})(?![/\w])")
     for blob in blobs:
         if match := pattern.search(blob):
             return match.group(1).decode("latin-1").rstrip(".-")

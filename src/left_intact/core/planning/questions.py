@@ -41,7 +41,17 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
             "the arriving one is laid, yours goes into the strongbox",
         ),
     ),
+    Ask.UNPROVEN: (
+        "{what}: most likely the program's, but nothing shows whether you changed {it}; {new} ships others",
+        ("arriving", "yours"),
+        (
+            "the arriving one is laid, yours goes into the strongbox",
+            "yours stays, the arriving one is not laid",
+        ),
+    ),
 }
+_ONE_FOR_ALL = (Ask.UNPROVEN,)
+"""What is asked once, however many folders it is in: nobody could answer it folder by folder."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,7 +69,7 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
     questions: list[Question] = []
     for ask in Ask:
         paths = [c.path for c in conflicts if c.ask is ask]
-        for where, group in _grouped(paths).items():
+        for where, group in _groups_for(ask, paths).items():
             asks, options, leads = _WORDS[ask]
             only = len(group) == 1
             what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
@@ -71,6 +81,12 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
                 _question(base, text, options, leads, options[0], tuple(group), answers, questions, note=note)
             )
     return questions
+
+
+def _groups_for(ask: Ask, paths: list[str]) -> dict[str, list[str]]:
+    if ask in _ONE_FOR_ALL:
+        return {"": paths} if paths else {}
+    return _grouped(paths)
 
 
 def _grouped(paths: list[str]) -> dict[str, list[str]]:

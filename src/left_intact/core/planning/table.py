@@ -59,6 +59,7 @@ class Ask(StrEnum):
     DELETED_CHANGED = "deleted-changed"
     IN_THE_WAY = "in-the-way"
     NOT_MERGED = "not-merged"
+    UNPROVEN = "unproven"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -228,8 +229,9 @@ TABLE: tuple[Row, ...] = (
     Row(
         number=24,
         treatment=(_N.LIKELY,),
-        verb=Verb.REPLACE,
-        because="most that {new} ships lies here under the same paths; yours is kept in the strongbox",
+        verb=Verb.ASK,
+        ask=Ask.UNPROVEN,
+        because="most likely the program's, but nothing shows that nobody changed it; {new} ships another",
     ),
     Row(
         number=25,

@@ -7,6 +7,7 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from left_intact.core.files.manifests import manifests_in, read_manifests
 from left_intact.core.files.roots import read_roots
 from left_intact.core.files.tree import Tree, entry_of, text_reader
 from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
@@ -208,6 +209,9 @@ def version_now(
     # The folder's own name may well carry the old version; it is no witness here.
     shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
     readings = [*extra, *read_versions("", shallow, text_reader(tree.root), rules=rules)]
+    readings += read_manifests(
+        (name, os.path.basename(tree.root)), manifests_in(tree.pages), text_reader(tree.root)
+    )
     readings += read_binaries(name or tree.root, binaries, text_reader(tree.root, _BINARY_LIMIT))
     return max(readings, key=lambda r: r.weight, default=None)
 

@@ -21,7 +21,8 @@ Why = tuple[Evidence, ...]
 ALONE = "company"
 """The source that says that nothing at all tells whether something came with the program."""
 _SET_ASIDE = re.compile(
-    r"(?i)[ _.-](?:old|alt|vieux|viejo|vecchio|oud|gammal|backup|bak|orig|original|copy|kopie|neu|new|my)(?=\.|$)"
+    r"(?i)[ _.-](?:old|alt|vieux|viejo|vecchio|oud|gammal|backup|bak|orig|original|copy|kopie|neu|new|my)"
+    r"(?=\.|$)"
 )
 """What people put into the name of something that they keep beside what it was."""
 _REPEATED, _FAMILY, _SIBLINGS = 4, 20, 3

@@ -7,21 +7,20 @@ file is opened but the first bytes of what may be the program itself.
 from __future__ import annotations
 
 import os
-import re
-from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+import unicodedata
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 from datetime import datetime
 
-from left_intact.core.files.headers import is_binary_program, recognise
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.found import Candidate
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.version import name_without_version, version_in_name
-from left_intact.core.survey.names import folder_evidence, name_evidence
+from left_intact.core.survey.candidates import Seen, classes_of, judge, list_folder, programs_of
+from left_intact.core.survey.names import folder_evidence
 from left_intact.core.survey.spelling import normalised_name
-from left_intact.core.survey.weights import weights
 
-_DEPTH = 12
+_DEPTH = 14
 _SKIP = frozenset(
     normalised_name(name)
     for name in (
@@ -45,23 +44,21 @@ _SKIP = frozenset(
         "boot",
     )
 )
-_PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
-_DOCUMENTS = ("readme", "license", "licence", "changelog", "changes", "whatsnew", "version", "news")
-_CODE_ENDING = re.compile(r"(?i)\.(exe|appimage|x86_64|sh|py|jar|bin|run|app)$")
-_LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
-_ENOUGH = 4.0
-_LOOK_AT = 12
-_HEAD = 128
+_HOMES = frozenset(
+    name.casefold()
+    for name in (
+        *("Desktop", "Documents", "Downloads", "Schreibtisch", "Dokumente", "Bureau", "Téléchargements"),
+        *("Escritorio", "Documentos", "Descargas", "Scrivania", "Documenti", "Scaricati"),
+        *("デスクトップ", "ドキュメント", "ダウンロード", "Рабочий стол", "Документы", "Загрузки"),  # noqa: RUF001
+        *(".config", ".cache", ".local", ".bashrc", ".profile", "AppData", "NTUSER.DAT"),
+        *("drive_c", "dosdevices"),
+    )
+)
+_HOME_LEAST = 2
+_NESTED = 5.0
+"""What an install holds must look more like an install than what stands by itself."""
 _COMPARED = 400
 """So many of the paths of what came are looked for in a candidate."""
-
-
-@dataclass(slots=True)
-class _Folder:
-    path: str
-    files: list[str] = field(default_factory=list)
-    runnable: set[str] = field(default_factory=set)
-    folders: list[str] = field(default_factory=list)
 
 
 def find_installs(
@@ -73,51 +70,94 @@ def find_installs(
     cancel: CancelToken | None = None,
 ) -> list[Candidate]:
     """Every folder at or below a place that looks like an install, the likest first. `known` are real
-    paths.
+    paths. What lies in an install counts where it looks like one of its own; a folder of several does not.
 
     With `like`, paths of what came, a folder counts where enough of those lie in it, whatever it looks like,
     and those that hold the most of them come first; among equals the one that was used last.
     """
     tops = frozenset(path.partition("/")[0] for path in like)
-    cancel = cancel or CancelToken()
-    found: list[Candidate] = []
-    todo, seen = [(os.path.abspath(place), 0)], 0
-    while todo:
-        path, depth = todo.pop()
-        cancel.check()
-        folder = _list(path)
-        if folder is None:
-            continue
-        seen += 1
-        if seen % 200 == 0:
-            report(Progress(stage="finding", done=seen, path=path))
-        candidate = _judge(folder, known)
-        if candidate is None and tops and _holds(folder, tops):
-            candidate = _unlike(folder, known)
-        if candidate is not None:
-            found.append(candidate)
-        elif depth < _DEPTH:
-            todo += [
-                (os.path.join(path, name), depth + 1)
-                for name in folder.folders
-                if normalised_name(name) not in _SKIP
-            ]
-    report(Progress(stage="finding", done=seen, total=seen))
+    search = _Search(known, tops, report, cancel or CancelToken())
+    found = search.below(os.path.abspath(place))
+    report(Progress(stage="finding", done=search.seen, total=search.seen))
     if like:
         paths = sorted(like)
         some = paths[:: max(1, len(paths) // _COMPARED)]
-        compared = [_compared(one, some, cancel) for one in found]
+        compared = [_compared(one, some, search.cancel) for one in found]
         return sorted((c for c in compared if c.share), key=lambda c: (-c.share, -c.used, c.path))
     return sorted(found, key=lambda c: (-c.score, c.path))
 
 
-def _holds(folder: _Folder, tops: frozenset[str]) -> bool:
+class _Search:
+    def __init__(
+        self, known: frozenset[str], tops: frozenset[str], report: Report, cancel: CancelToken
+    ) -> None:
+        self.known, self.tops, self.report, self.cancel = known, tops, report, cancel
+        self.seen = 0
+
+    def below(self, place: str) -> list[Candidate]:
+        return self._look(place, 0)[1]
+
+    def _look(self, path: str, depth: int) -> tuple[Seen | None, list[Candidate]]:
+        """A folder with the counts of what lies below it, and the candidates in it."""
+        self.cancel.check()
+        folder = list_folder(path)
+        if folder is None:
+            return None, []
+        self.seen += 1
+        if self.seen % 200 == 0:
+            self.report(Progress(stage="finding", done=self.seen, path=path))
+        inside: list[Candidate] = []
+        for name in folder.folders if depth < _DEPTH else ():
+            if normalised_name(name) in _SKIP:
+                continue
+            one, found = self._look(os.path.join(path, name), depth + 1)
+            if one is not None:
+                folder.below += one.below
+                folder.code += one.code
+            inside += found
+        candidate = None if _is_home(folder) else judge(folder, self.known)
+        if candidate is None and self.tops and _holds(folder, self.tops):
+            candidate = _unlike(folder, self.known)
+        if candidate is None:
+            return folder, inside
+        nested = [c for c in inside if c.score >= _NESTED and _stands_alone(c.path, path)]
+        if _is_shelf(folder, inside):
+            return folder, inside
+        return folder, [candidate, *nested]
+
+
+def _is_home(folder: Seen) -> bool:
+    names = {unicodedata.normalize("NFC", name).casefold() for name in (*folder.folders, *folder.files)}
+    return len(names & _HOMES) >= _HOME_LEAST
+
+
+def _is_shelf(folder: Seen, inside: Sequence[Candidate]) -> bool:
+    """Whether a folder only holds installs: several right in it, and no program of its own."""
+    right_in = sum(os.path.dirname(c.path) == folder.path for c in inside)
+    return right_in >= 2 and not programs_of(folder)
+
+
+def _stands_alone(path: str, above: str) -> bool:
+    """Whether what lies in an install is one of its own rather than a part: it has a program, things of a
+    person's, and does not lie where releases put code.
+    """
+    folder = list_folder(path)
+    if folder is None or not programs_of(folder):
+        return False
+    between = os.path.relpath(path, above).split(os.sep)
+    shipped = any(
+        e.speaks_for is FileClass.PROGRAM and e.weight > 0 for e in folder_evidence("/".join(between[:-1]))
+    )
+    return not shipped and any(any(True for _ in classes_of(name)) for name in folder.folders)
+
+
+def _holds(folder: Seen, tops: frozenset[str]) -> bool:
     """Whether at least half of what lies at the top of what came lies here, and more than one thing."""
     here = len(tops.intersection(folder.files)) + len(tops.intersection(folder.folders))
     return here > 1 and here >= len(tops) / 2
 
 
-def _unlike(folder: _Folder, known: frozenset[str]) -> Candidate:
+def _unlike(folder: Seen, known: frozenset[str]) -> Candidate:
     """A candidate that looks like no install by itself."""
     base = os.path.basename(folder.path)
     found = version_in_name(base)
@@ -146,7 +186,7 @@ def _compared(candidate: Candidate, some: Sequence[str], cancel: CancelToken) ->
 def _last_used(path: str) -> float:
     """When something in a folder or right below it was last written."""
     last = 0.0
-    for folder in (path, *(os.path.join(path, name) for name in (_list(path) or _Folder(path)).folders)):
+    for folder in (path, *(os.path.join(path, name) for name in (list_folder(path) or Seen(path)).folders)):
         try:
             with os.scandir(folder) as inside:
                 times = [
@@ -156,145 +196,3 @@ def _last_used(path: str) -> float:
             continue
         last = max(last, *times, 0.0)
     return last
-
-
-def _list(path: str) -> _Folder | None:
-    folder = _Folder(path)
-    try:
-        with os.scandir(path) as inside:
-            for item in inside:
-                if item.is_dir(follow_symlinks=False):
-                    folder.folders.append(item.name)
-                elif item.is_file(follow_symlinks=False):
-                    folder.files.append(item.name)
-    except OSError:
-        return None
-    folder.files.sort()
-    return folder
-
-
-def _judge(folder: _Folder, known: frozenset[str]) -> Candidate | None:
-    """A candidate, where enough speaks for it: a program, and something of a person's or a release's beside
-    it.
-    """
-    programs = _programs(folder)
-    if not programs:
-        return None
-    why, score = [], 2.0
-    why.append(f"has a program: {', '.join(programs[:3])}")
-    owned = {kind: name for name in folder.folders for kind in _classes_of(name)}
-    for kind, name in sorted(owned.items()):
-        score += 1.0
-        why.append(f"{name}/ is named for {kind}")
-    stems = {normalised_name(os.path.splitext(p.rpartition("/")[2])[0]) for p in programs}
-    for name in folder.folders:
-        if any(e.speaks_for is FileClass.PROGRAM and e.weight < 0 for e in folder_evidence(name)):
-            why.append(f"{name}/ is named for the person's own")
-        elif not name.endswith(".app") and any(
-            len(s) >= 4 and normalised_name(name).startswith(s) for s in stems
-        ):
-            why.append(f"{name}/ bears its name")
-        else:
-            continue
-        owned.setdefault(FileClass.UNSORTED, name)
-        score += 1.0
-    if any(p.endswith(".app") for p in programs):
-        score += 1.0
-    documents = [f for f in folder.files if normalised_name(f.rsplit(".", 1)[0]) in _DOCUMENTS]
-    if documents:
-        score += 0.8
-        why.append(f"ships {documents[0]}")
-    settings = [
-        f
-        for f in folder.files
-        if any(e.speaks_for is FileClass.SETTINGS and e.weight > 1 for e in name_evidence(f))
-    ]
-    if settings:
-        score += 0.8
-        why.append(f"has settings: {settings[0]}")
-    libraries = sum(1 for f in folder.files if _LIBRARY.search(f))
-    if libraries >= 2:
-        score += 0.5
-        why.append(f"{libraries} libraries beside it")
-    shipped = [
-        n
-        for n in folder.folders
-        if any(e.speaks_for is FileClass.PROGRAM and e.weight > 1 for e in folder_evidence(n))
-    ]
-    if shipped:
-        score += 0.7
-        why.append(f"{shipped[0]}/ is where releases put things")
-    if score < _ENOUGH or not (owned or settings):
-        return None
-    base = os.path.basename(folder.path)
-    name = name_without_version(base).strip(" .-_") or base
-    found = version_in_name(base)
-    return Candidate(
-        path=folder.path,
-        name=(name if len(name) > 2 and not name.isdigit() else os.path.splitext(programs[0])[0]).title(),
-        role=_role(folder, owned),
-        version=found.text if found else "",
-        score=round(score, 1),
-        why=tuple(why),
-        known=os.path.realpath(folder.path) in known,
-    )
-
-
-def _classes_of(name: str) -> Iterator[FileClass]:
-    for evidence in folder_evidence(name):
-        if evidence.speaks_for in _PERSONS and evidence.weight >= weights().spoken["subtree-least"]:
-            yield evidence.speaks_for
-
-
-def _programs(folder: _Folder) -> list[str]:
-    """Files at the top that are programs by their first bytes; code in `bin/` counts for the folder above
-    it.
-    """
-    likely = [f for f in folder.files if _CODE_ENDING.search(f) or "." not in f][:_LOOK_AT]
-    found = [f for f in likely if _is_program(os.path.join(folder.path, f))]
-    bundles = [f for f in folder.folders if f.endswith(".app")]
-    if not found and not bundles and "bin" in folder.folders:
-        inside = _list(os.path.join(folder.path, "bin"))
-        names = inside.files[:_LOOK_AT] if inside else []
-        found = [f"bin/{f}" for f in names if _is_program(os.path.join(folder.path, "bin", f))]
-    return bundles + found
-
-
-def _is_program(path: str) -> bool:
-    try:
-        with open(path, "rb") as file:
-            head = file.read(_HEAD)
-    except OSError:
-        return False
-    file_format = recognise(head, max(len(head), 1))
-    return is_binary_program(file_format) or file_format.startswith("script ") or head[:2] == b"MZ"
-
-
-def guess_role(root: str) -> str:
-    """What a folder that somebody named probably is; an emulator where nothing says otherwise."""
-    folder = _list(root)
-    if folder is None:
-        return "emulator"
-    owned = {kind: name for name in folder.folders for kind in _classes_of(name)}
-    role = _role(folder, owned)
-    return "emulator" if role == "launcher" else role
-
-
-def _role(folder: _Folder, owned: dict[FileClass, str]) -> str:
-    """What it probably is, by the siblings that the program keeps."""
-    names = {normalised_name(n) for n in folder.folders}
-    if names & {"mods", "lineups", "profiles"} and FileClass.CONTENT not in owned:
-        return "modding tool"
-    if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:
-        return "front end"
-    if names & {"themes", "collections", "looks"} and names & {
-        "lists",
-        "pictures",
-        "collections",
-        "media",
-        "themes",
-    }:
-        return "front end"
-    if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
-        return "emulator"
-    return "launcher"

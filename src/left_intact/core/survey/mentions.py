@@ -1,4 +1,4 @@
-"""What the program's own files name: where times tell nothing apart, a file that others of it load came with it.
+"""What the program's own files name: where times are silent, a file that others of it load came with it.
 
 Code names what it loads, a page what it shows, a list what it lists, a library what it needs. Somebody's own
 plug-in among a hundred shipped ones is named by none of them. What is named counts only from the program's
@@ -32,8 +32,8 @@ _LISTS = re.compile(
 _EACH, _EACH_BINARY, _ALL = 96 << 10, 256 << 10, 8 << 20
 """Bytes that are read of a text, of a binary, and of all."""
 _LEAST_STEM, _LONGEST, _FEW = 2, 160, 3
-_SHARE_OF_CODE = 0.1
-"""A folder at the top with so much of all code is one that the program begins in."""
+_SHARE_OF_CODE, _MOST_OF_CODE = 0.1, 0.5
+"""A folder at the top with so much of all code is one that the program begins in; so is one further down."""
 
 _PAGES = frozenset(("text html", "text markdown"))
 
@@ -121,20 +121,33 @@ class _Index:
             self._at.setdefault((folder, stem), file)
 
     def beginnings(self) -> list[_File]:
-        """Where the program begins: lists, and the code that lies nearest to the top, of the whole and of each
-        folder at the top that holds enough of it. The smallest first.
+        """Where the program begins: lists, and the code that lies nearest to the top: of the whole, of each
+        folder at the top that holds enough of it, and further down where most of it lies. The smallest first.
         """
         readable = [f for f, may in enumerate(self.may_name) if may]
         code = [f for f in readable if self.looks[f] >= SOURCE]
-        by_top: dict[str, list[_File]] = defaultdict(list)
-        for file in code:
-            by_top[self.paths[file].partition("/")[0]].append(file)
         found = {f for f in readable if _LISTS.match(self.paths[f].rpartition("/")[2])}
-        for files in (code, *(f for f in by_top.values() if len(f) >= _SHARE_OF_CODE * len(code))):
-            depths = [self.paths[f].count("/") for f in files]
-            top = min(depths, default=0) + 1
-            found |= {f for f, depth in zip(files, depths, strict=True) if depth <= top}
+        found |= self._nearest(code)
+        inside, depth, most = code, 0, _SHARE_OF_CODE
+        while inside:
+            by_folder: dict[str, list[_File]] = defaultdict(list)
+            for file in inside:
+                parts = self.paths[file].split("/")
+                if len(parts) > depth + 1:
+                    by_folder[parts[depth]].append(file)
+            for files in by_folder.values():
+                if len(files) >= most * len(code):
+                    found |= self._nearest(files)
+            inside = max(by_folder.values(), key=len, default=[])
+            depth, most = depth + 1, _MOST_OF_CODE
+            if len(inside) < most * len(code):
+                break
         return sorted(found, key=lambda f: (self._sizes[f], self.paths[f]))
+
+    def _nearest(self, files: Sequence[_File]) -> set[_File]:
+        """Those that lie nearest to the top, and one folder below."""
+        top = min((self.paths[f].count("/") for f in files), default=0) + 1
+        return {f for f in files if self.paths[f].count("/") <= top}
 
     def named_in(self, source: _File, data: bytes) -> Iterator[_File]:
         folder = self.paths[source].rpartition("/")[0]

@@ -20,6 +20,7 @@ from blake3 import blake3
 from left_intact.core.files.roots import read_roots, roots_reader
 from left_intact.core.files.tree import Tree
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.pages import Page, pages_in
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
@@ -29,6 +30,8 @@ from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.weights import fingerprint
 
 _BINARY_LIMIT = 64 << 20
+_WRITTEN_SINCE = -2.0
+"""The weight of a time that says that somebody wrote to something since it came."""
 
 Roots = tuple[tuple[str, str], ...]
 """(label, absolute path) of every root beside the first."""
@@ -175,6 +178,7 @@ def survey_tree(
     cancel: CancelToken | None = None,
 ) -> Survey:
     """Classify a tree that was read before, and read its version."""
+    from left_intact.core.files.manifests import manifests_in, read_manifests
     from left_intact.core.files.versions import (
         binaries_in,
         main_platform,
@@ -187,13 +191,17 @@ def survey_tree(
     base = os.path.basename(tree.root)
     read = roots_reader(tree.root, roots)
     known = with_self_description(tree, known, roots)
+    findings = sort_out(tree.pages, known, cancel)
     shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
+    shallow, manifests = _not_theirs(shallow, findings), _not_theirs(manifests_in(tree.pages), findings)
     readings = list(extra_readings)
     readings += read_versions(base, shallow, read, rules=rules)
-    readings += read_binaries(name or base, binaries, roots_reader(tree.root, roots, _BINARY_LIMIT))
+    readings += read_manifests((name, base), manifests, read)
+    own = _not_theirs(binaries, findings)
+    readings += read_binaries(name or base, own, roots_reader(tree.root, roots, _BINARY_LIMIT))
     return Survey(
         root=tree.root,
-        findings=sort_out(tree.pages, known, cancel),
+        findings=findings,
         folders=tree.folders,
         readings=_by_weight(readings),
         platform=main_platform(binaries.values(), name or base),
@@ -201,6 +209,20 @@ def survey_tree(
         roots=tuple(roots),
         notes=_notes(known, roots),
     )
+
+
+def _not_theirs(entries: Mapping[str, Entry], findings: SortedPages) -> dict[str, Entry]:
+    """Without what is of a class of the person's: their own library says nothing of the program's version."""
+    may = (FileClass.PROGRAM, FileClass.UNSORTED)
+
+    def is_theirs(path: str) -> bool:
+        finding = findings.find(path)
+        if finding is None or finding.file_class in may:
+            return False
+        shipped = finding.file_class is FileClass.SETTINGS  # defaults that a release ships are called so too
+        return not shipped or any(e.source == "time" and e.weight <= _WRITTEN_SINCE for e in finding.why)
+
+    return {path: entry for path, entry in entries.items() if not is_theirs(path)}
 
 
 def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) -> SurveyInputs:

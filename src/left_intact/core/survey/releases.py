@@ -22,7 +22,7 @@ from left_intact.core.survey.times import Times
 Why = tuple[Evidence, ...]
 _SECOND = 10**9
 _HALF, _NEARLY_ALL = 0.5, 0.9
-"""From this share of a release on, lying here, it begins to speak as a whole; and from here on it fully does."""
+"""From this share of a release on, lying here, it begins to speak as a whole; from this one on it does."""
 
 
 class Absent(Protocol):
@@ -45,7 +45,9 @@ class Beside:
         *,
         moved: bool = False,
     ) -> None:
-        """`other` is given a name's place and what is shipped there. With `moved`, a folder that is named for another version is the same folder."""
+        """`other` is given a name's place and what is shipped there. With `moved`, a folder that is named for
+        another version is the same folder.
+        """
         self._equal, self._absent, self._other = equal, absent, other
         pages = pages_in(release.entries)
         self._pages = {page.folder: page for page in pages}

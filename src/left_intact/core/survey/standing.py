@@ -103,7 +103,7 @@ class Standing:
         return found
 
     def is_foreign(self, folder: str) -> bool:
-        """Whether a folder is, by its name or one above it, of things that the person keeps or a run makes."""
+        """Whether a folder is, by its name or one above, of things that the person keeps or a run makes."""
         least = weights().spoken["subtree-least"]
         return any(e.speaks_for is not P and e.weight >= least for e in self.evidence(folder))
 

@@ -1,0 +1,266 @@
+"""Whether one folder looks like an install: what a release brings, and what a person or a run leaves."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from left_intact.core.files.headers import is_binary_program, recognise
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.found import Candidate
+from left_intact.core.model.version import name_without_version, version_in_name
+from left_intact.core.survey.names import folder_evidence, name_evidence
+from left_intact.core.survey.spelling import normalised_name
+from left_intact.core.survey.weights import weights
+
+P = FileClass.PROGRAM
+_PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
+_DOCUMENTS = (
+    "readme",
+    "license",
+    "licence",
+    "copying",
+    "changelog",
+    "changes",
+    "whatsnew",
+    "version",
+    "news",
+)
+_MANIFESTS = ("package.json", "composer.json", "pkg-info", "application.ini", "manifest.json")
+_CODE_ENDING = re.compile(r"(?i)\.(exe|appimage|x86_64|sh|py|jar|bin|run|app)$")
+_LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
+ENOUGH = 4.0
+_LOOK_AT, _HEAD = 12, 128
+_LAID_OUT = frozenset(("bin", "lib", "lib64", "share", "libexec", "usr", "etc", "opt", "sbin"))
+"""Folders that packages of systems lay their files in."""
+_SHIPPED = 1.0
+_CODE_LEAST, _CODE_SHARE = 10, 0.25
+"""So much code below a folder, and of all files there, is a release's though nothing in it starts it."""
+_KEPT = (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
+_BUILD_FILES = frozenset(
+    (
+        "makefile",
+        "cmakelists.txt",
+        "setup.py",
+        "pyproject.toml",
+        "cargo.toml",
+        "pom.xml",
+        "go.mod",
+        ".gitignore",
+    )
+)
+_PROJECT = frozenset((".git", ".hg", ".svn", ".bzr"))
+
+
+@dataclass(slots=True)
+class Seen:
+    """A folder as seen on the way, with what lies below it."""
+
+    path: str
+    files: list[str] = field(default_factory=list)
+    folders: list[str] = field(default_factory=list)
+    below: int = 0
+    """Files in it and below."""
+    code: int = 0
+    """Of those that look as releases ship them."""
+
+
+def list_folder(path: str) -> Seen | None:
+    """One folder; None where it cannot be listed. Links are left out."""
+    folder = Seen(path)
+    try:
+        with os.scandir(path) as inside:
+            for item in inside:
+                if item.is_dir(follow_symlinks=False):
+                    folder.folders.append(item.name)
+                elif item.is_file(follow_symlinks=False):
+                    folder.files.append(item.name)
+    except OSError:
+        return None
+    folder.files.sort()
+    folder.below = len(folder.files)
+    folder.code = sum(map(looks_like_code, folder.files))
+    return folder
+
+
+def looks_like_code(name: str) -> bool:
+    """Whether a name is one of code, or of what goes with it."""
+    return any(e.speaks_for is P and e.weight >= _SHIPPED for e in name_evidence(name))
+
+
+def judge(folder: Seen, known: frozenset[str]) -> Candidate | None:
+    """A candidate, where enough speaks for it: something of a release, and something of a person's."""
+    if not _PROJECT.isdisjoint(folder.folders):
+        return None  # a work tree of somebody's own
+    programs = programs_of(folder)
+    found = [*_of_release(folder, programs), *_of_person(folder, programs)]
+    is_release = bool(programs) or _is_release(folder)
+    is_lived_in = any(lived for _, _, lived in found)
+    if _is_being_made(folder) and not any(kind in _KEPT for n in folder.folders for kind in classes_of(n)):
+        return None
+    score = sum(weight for weight, _, _ in found)
+    if not is_release or not is_lived_in or score < ENOUGH:
+        return None
+    base = os.path.basename(folder.path)
+    name = name_without_version(base).strip(" .-_") or base
+    version = version_in_name(base)
+    owned = {kind: name for name in folder.folders for kind in classes_of(name)}
+    stem = os.path.splitext(programs[0])[0] if programs else base
+    return Candidate(
+        path=folder.path,
+        name=(name if len(name) > 2 and not name.isdigit() else stem).title(),
+        role=role_of(folder, owned),
+        version=version.text if version else "",
+        score=round(score, 1),
+        why=tuple(says for _, says, _ in found),
+        known=os.path.realpath(folder.path) in known,
+    )
+
+
+_Found = tuple[float, str, bool]
+"""(weight, words, whether it shows that somebody lives there)."""
+
+
+def _is_release(folder: Seen) -> bool:
+    """Whether a folder holds a release though nothing in it starts it: an add-on, a front end's files, a tree
+    that a system's package was unpacked into.
+    """
+    if folder.code < max(_CODE_LEAST, _CODE_SHARE * folder.below):
+        return False
+    records = any(name.endswith((".dist-info", ".egg-info")) for name in folder.folders)
+    return _is_laid_out(folder) or records or bool(_manifests(folder)) or bool(_documents(folder))
+
+
+def _is_being_made(folder: Seen) -> bool:
+    """Whether a folder is one that somebody builds something in: settings alone show no life there."""
+    return "node_modules" in folder.folders or any(f.lower() in _BUILD_FILES for f in folder.files)
+
+
+def _is_laid_out(folder: Seen) -> bool:
+    names = {name.lower() for name in folder.folders}
+    return len(names & _LAID_OUT) >= 2 or "usr" in names
+
+
+def _of_release(folder: Seen, programs: list[str]) -> Iterator[_Found]:
+    if programs:
+        weight = 1.6 if all(map(_is_script, (os.path.join(folder.path, p) for p in programs))) else 2.4
+        yield weight, f"has a program: {', '.join(programs[:3])}", False
+    elif _is_release(folder):
+        yield 1.8, f"{folder.code:,} of {folder.below:,} files are code or what goes with it", False
+        if _is_laid_out(folder):
+            yield 1.0, "is laid out as packages of a system are", False
+    if any(p.endswith(".app") for p in programs):
+        yield 1.0, "is laid out as bundles are", False
+    if documents := _documents(folder) or _manifests(folder):
+        yield 0.8, f"ships {documents[0]}", False
+    libraries = sum(1 for f in folder.files if _LIBRARY.search(f))
+    if libraries >= 2:
+        yield 0.5, f"{libraries} libraries beside it", False
+    shipped = [
+        n for n in folder.folders if any(e.speaks_for is P and e.weight > 1 for e in folder_evidence(n))
+    ]
+    if shipped:
+        yield 0.7, f"{shipped[0]}/ is where releases put things", False
+    records = [n for n in folder.folders if n.endswith((".dist-info", ".egg-info"))]
+    if records:
+        yield 1.0, f"{records[0]}/ is the record of a package", False
+
+
+def _of_person(folder: Seen, programs: list[str]) -> Iterator[_Found]:
+    owned = {kind: name for name in folder.folders for kind in classes_of(name)}
+    for kind, name in sorted(owned.items()):
+        yield 1.0, f"{name}/ is named for {kind}", True
+    stems = {normalised_name(os.path.splitext(p.rpartition("/")[2])[0]) for p in programs}
+    for name in folder.folders:
+        if name in owned.values():
+            continue
+        if any(e.speaks_for is P and e.weight < 0 for e in folder_evidence(name)):
+            yield 1.0, f"{name}/ is named for the person's own", True
+        elif not name.endswith(".app") and any(
+            len(s) >= 4 and normalised_name(name).startswith(s) for s in stems
+        ):
+            yield 1.0, f"{name}/ bears its name", True
+    settings = [
+        f
+        for f in folder.files
+        if any(e.speaks_for is FileClass.SETTINGS and e.weight > 1 for e in name_evidence(f))
+    ]
+    if settings:
+        yield 0.8, f"has settings: {settings[0]}", True
+
+
+def _documents(folder: Seen) -> list[str]:
+    return [f for f in folder.files if normalised_name(f.rsplit(".", 1)[0]) in _DOCUMENTS]
+
+
+def _manifests(folder: Seen) -> list[str]:
+    return [f for f in folder.files if f.lower() in _MANIFESTS]
+
+
+def classes_of(name: str) -> Iterator[FileClass]:
+    """The classes of the person's that the name of a folder claims."""
+    for evidence in folder_evidence(name):
+        if evidence.speaks_for in _PERSONS and evidence.weight >= weights().spoken["subtree-least"]:
+            yield evidence.speaks_for
+
+
+def programs_of(folder: Seen) -> list[str]:
+    """Files at the top that are programs by their first bytes; code in `bin/` counts for the folder above."""
+    likely = [f for f in folder.files if _CODE_ENDING.search(f) or "." not in f][:_LOOK_AT]
+    found = [f for f in likely if _is_program(os.path.join(folder.path, f))]
+    bundles = [f for f in folder.folders if f.endswith(".app")]
+    if not found and not bundles and "bin" in folder.folders:
+        inside = list_folder(os.path.join(folder.path, "bin"))
+        names = inside.files[:_LOOK_AT] if inside else []
+        found = [f"bin/{f}" for f in names if _is_program(os.path.join(folder.path, "bin", f))]
+    return bundles + found
+
+
+def _is_program(path: str) -> bool:
+    head = _head_of(path)
+    file_format = recognise(head, max(len(head), 1))
+    return is_binary_program(file_format) or file_format.startswith("script ") or head[:2] == b"MZ"
+
+
+def _is_script(path: str) -> bool:
+    return _head_of(path)[:2] == b"#!"
+
+
+def _head_of(path: str) -> bytes:
+    try:
+        with open(path, "rb") as file:
+            return file.read(_HEAD)
+    except OSError:
+        return b""
+
+
+def guess_role(root: str) -> str:
+    """What a folder that somebody named probably is; an emulator where nothing says otherwise."""
+    folder = list_folder(root)
+    if folder is None:
+        return "emulator"
+    owned = {kind: name for name in folder.folders for kind in classes_of(name)}
+    role = role_of(folder, owned)
+    return "emulator" if role == "launcher" else role
+
+
+def role_of(folder: Seen, owned: dict[FileClass, str]) -> str:
+    """What it probably is, by the siblings that the program keeps."""
+    names = {normalised_name(n) for n in folder.folders}
+    if names & {"mods", "lineups", "profiles"} and FileClass.CONTENT not in owned:
+        return "modding tool"
+    if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:
+        return "front end"
+    if names & {"themes", "collections", "looks"} and names & {
+        "lists",
+        "pictures",
+        "collections",
+        "media",
+        "themes",
+    }:
+        return "front end"
+    if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
+        return "emulator"
+    return "launcher"
