@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install, Ruling
     from left_intact.core.model.pages import Page
     from left_intact.core.model.release import Arrival, Reading, Release
-    from left_intact.core.model.survey import Survey
+    from left_intact.core.model.survey import Lesson, Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.survey.donor import Donor
     from left_intact.core.survey.inputs import SurveyInputs
@@ -550,6 +550,27 @@ class Surveys(Service):
             else []
         )
         return [os.path.dirname(install.root), platformdirs.user_downloads_dir(), *followed, fetched, *inside]
+
+    def lessons(
+        self, install: Install, survey: Survey, waiting: str | None, cancel: CancelToken | None = None
+    ) -> tuple[Lesson, ...]:
+        """What a survey in doubt could learn from, the best first: an old archive of its release, what waits
+        for it, a watched run; empty where it is not in doubt.
+        """
+        from left_intact.core.arrival.infer import archives_about, most_settling
+        from left_intact.core.model.survey import Helps, Lesson
+
+        if not survey.is_in_doubt:
+            return ()
+        unsorted = frozenset(survey.findings.unsorted_places())
+        mine = [page.path(at) for page in survey.findings.pages for at in range(len(page.names))]
+        about = archives_about(install.name, survey.version_text, self.usual_archive_places(install))
+        archives = [path for path in about if waiting is None or not os.path.samefile(path, waiting)]
+        found = []
+        for kind, paths in ((Helps.ARCHIVE, archives), (Helps.ARRIVAL, [waiting] if waiting else [])):
+            for settles, path in most_settling(paths, unsorted, mine, cancel)[:1]:
+                found.append(Lesson(kind=kind, path=path, settles=settles, unsorted=len(unsorted)))
+        return (*found, Lesson(kind=Helps.RUN, unsorted=len(unsorted)))
 
     def adopt_baseline(self, install: Install, release: Release) -> None:
         """Put a release on record as the one the install came from."""

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.release import Arrival, Release
     from left_intact.core.model.stages import Move
-    from left_intact.core.model.survey import Survey
+    from left_intact.core.model.survey import Lesson, Survey
 
 
 _A_MOMENT = 60.0
@@ -190,6 +190,27 @@ class DeskWork:
         fitting = [one for one in found if one.fits]
         self._at(install).likely = {one.path: one.release for one in fitting}
         return len(found), [(one.path, one.says) for one in fitting]
+
+    def lessons(self, install: Install, *, cancel: CancelToken | None = None) -> tuple[Lesson, ...]:
+        """What the survey could learn from, where it is in doubt."""
+        waiting = self.bench.shelf.waiting(install)
+        return self.bench.surveys.lessons(install, self._read(install), waiting, cancel)
+
+    def learn_from(
+        self, install: Install, path: str, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> SurveyView:
+        """Put the release in an archive on record as the one that lies here, and sort again by it. Raises
+        `baseline-mismatch` where it is another.
+        """
+        self.bench.surveys.set_baseline(install, path)
+        return self.read(install, report=report, cancel=cancel)
+
+    def sort_with(
+        self, install: Install, path: str, *, report: Report = silent, cancel: CancelToken | None = None
+    ) -> SurveyView:
+        """Look into what came, and sort what was read by it too."""
+        self.look_into(install, path, report=report, cancel=cancel)
+        return self._sort_again(install)
 
     def adopt_baseline(self, install: Install, path: str) -> None:
         """Put one of the likely releases on record as the one that the install came from."""

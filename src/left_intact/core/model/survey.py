@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder
@@ -58,6 +59,30 @@ class Findings(Sequence[Finding]):
         """Entries that no evidence sorted; empty folders hold nothing to sort."""
 
 
+IN_DOUBT = "its times tell nothing apart, and no release of it is on record"
+"""The note of a survey that could know more."""
+
+
+class Helps(StrEnum):
+    """What would help a survey that is in doubt."""
+
+    ARCHIVE = "archive"
+    ARRIVAL = "arrival"
+    RUN = "run"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lesson:
+    """Something that a survey in doubt could learn from."""
+
+    kind: Helps
+    path: str = ""
+    """Of the archive, or of what came."""
+    settles: int = 0
+    """How many of what is unsorted it has something to say of; 0 where nobody can know that beforehand."""
+    unsorted: int = 0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Survey:
     """Every entry of an install with its class and why."""
@@ -76,6 +101,11 @@ class Survey:
     """
     notes: tuple[str, ...] = ()
     """What is worth knowing of how it was sorted: a list that the release carries, moments of builds."""
+
+    @property
+    def is_in_doubt(self) -> bool:
+        """Whether much of it could be told if one knew what the release had shipped."""
+        return IN_DOUBT in self.notes and self.findings.totals()[FileClass.UNSORTED].files > 0
 
     def unread(self) -> list[Entry]:
         """What could not be read or listed, ordered by path: what lies behind it is not counted."""

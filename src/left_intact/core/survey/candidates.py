@@ -35,7 +35,7 @@ ENOUGH = 4.0
 _LOOK_AT, _HEAD = 12, 128
 _LAID_OUT = frozenset(("bin", "lib", "lib64", "share", "libexec", "usr", "etc", "opt", "sbin"))
 """Folders that packages of systems lay their files in."""
-_SHIPPED = 1.0
+_SHIPPED, _PERSONS_OWN = 1.0, -2.0
 _CODE_LEAST, _CODE_SHARE = 10, 0.25
 """So much code below a folder, and of all files there, is a release's though nothing in it starts it."""
 _KEPT = (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
@@ -98,7 +98,7 @@ def judge(folder: Seen, known: frozenset[str]) -> Candidate | None:
     found = [*_of_release(folder, programs), *_of_person(folder, programs)]
     is_release = bool(programs) or _is_release(folder)
     is_lived_in = any(lived for _, _, lived in found)
-    if _is_being_made(folder) and not any(kind in _KEPT for n in folder.folders for kind in classes_of(n)):
+    if _is_being_made(folder) and not any(map(_is_kept, folder.folders)):
         return None
     score = sum(weight for weight, _, _ in found)
     if not is_release or not is_lived_in or score < ENOUGH:
@@ -136,6 +136,14 @@ def _is_release(folder: Seen) -> bool:
 def _is_being_made(folder: Seen) -> bool:
     """Whether a folder is one that somebody builds something in: settings alone show no life there."""
     return "node_modules" in folder.folders or any(f.lower() in _BUILD_FILES for f in folder.files)
+
+
+def _is_kept(name: str) -> bool:
+    """Whether a folder is named for what people keep, or for the person outright."""
+    return any(
+        e.speaks_for in _KEPT or (e.speaks_for is P and e.weight <= _PERSONS_OWN)
+        for e in folder_evidence(name)
+    )
 
 
 def _is_laid_out(folder: Seen) -> bool:

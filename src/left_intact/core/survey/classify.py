@@ -78,7 +78,7 @@ class _Sorting:
         self.pages, self.known, self.cancel = pages, known, cancel
         names = known.names
         self.standing = known.standing or Standing(pages, names=names)
-        self.times = read_times(pages, self.standing)
+        self.times = known.times or read_times(pages, self.standing)
         self.namesakes = _program_names(pages) if names else frozenset()
         self.modes = _modes_speak(pages)
         self.shipped = beside_baseline(known.baseline) if known.baseline is not None else None
@@ -97,9 +97,7 @@ class _Sorting:
     def _company(self) -> Company | None:
         """What is asked where neither times nor a baseline tell what came with the program."""
         known = self.known
-        if self.times.builds or self.shipped is not None or known.mentions is None or not known.names:
-            return None
-        if known.listed is not None:
+        if not known.is_in_doubt or known.mentions is None or not known.names:
             return None
         return Company(self.pages, self.standing, known.mentions())
 

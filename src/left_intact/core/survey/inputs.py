@@ -13,6 +13,7 @@ from left_intact.core.survey.mentions import Mentions
 from left_intact.core.survey.patterns import PatternTable
 from left_intact.core.survey.self_description import Listed, References
 from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.times import Times
 
 
 @dataclass(frozen=True)
@@ -27,12 +28,20 @@ class SurveyInputs:
     references: References = field(default_factory=References)
     standing: Standing | None = None
     """Where the folders of the tree stand, if that was counted already."""
+    times: Times | None = None
+    """What the times of the tree say, if they were read already."""
     mentions: Callable[[], Mentions] | None = None
     """Gives what the program's own files name; asked only where times tell nothing apart."""
     runs: Mapping[str, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
     """By path: (`made` or `changed` while a run was watched, digest right after it or empty)."""
     names: bool = True
     """Whether names may speak; without them one sees what the other evidence is worth."""
+
+    @property
+    def is_in_doubt(self) -> bool:
+        """Whether neither times nor a release on record nor a list tell what came with the program."""
+        silent = self.times is not None and not self.times.builds
+        return silent and self.baseline is None and self.listed is None
 
     @cached_property
     def ruling_table(self) -> PatternTable:

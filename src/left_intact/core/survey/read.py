@@ -25,7 +25,7 @@ from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.pages import Page, pages_in
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Reading, Release
-from left_intact.core.model.survey import Survey, Total
+from left_intact.core.model.survey import IN_DOUBT, Survey, Total
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.weights import fingerprint
 
@@ -231,6 +231,7 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
     from left_intact.core.survey.mentions import NONE, read_mentions
     from left_intact.core.survey.references import read_references
     from left_intact.core.survey.standing import Standing
+    from left_intact.core.survey.times import read_times
 
     read = roots_reader(tree.root, roots)
     standing = Standing(tree.pages, names=known.names)
@@ -243,6 +244,7 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
         listed=listed,
         references=references,
         standing=standing,
+        times=read_times(tree.pages, standing),
         mentions=lambda: read_mentions(tree.pages, standing, read) if known.names else NONE,
     )
 
@@ -256,7 +258,7 @@ def _baseline_text(baseline: Release | None) -> str:
 
 
 def _notes(known: SurveyInputs, roots: Roots) -> tuple[str, ...]:
-    notes = []
+    notes = [IN_DOUBT] if known.is_in_doubt else []
     if known.listed is not None:
         notes.append(f"{known.listed.source} lists {len(known.listed.states):,} files of the release")
     places = len(known.references.inside)

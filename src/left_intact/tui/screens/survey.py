@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from typing import ClassVar
 
 from rich.console import Group
@@ -15,14 +16,14 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.outline import Alike, FolderNode, Outline, pattern_for
 from left_intact.core.model.pattern import exactly
-from left_intact.core.model.survey import Survey
+from left_intact.core.model.survey import IN_DOUBT, Helps, Lesson, Survey
 from left_intact.core.model.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
 from left_intact.tui.look import CLASS_KEYS, NAME, Look
 from left_intact.tui.preview import limit_for, preview_of
 from left_intact.tui.screens.stage import StageScreen
-from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
+from left_intact.tui.widgets.lines import Gap, Lines, Paragraph, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
@@ -37,6 +38,12 @@ _MOST = 2000
 
 
 _CLASS_CELLS = 14
+_LESSONS = {
+    Helps.ARCHIVE: ("a", "put {name} on record: an old archive of it"),
+    Helps.ARRIVAL: ("o", "sort by what came too: {name}"),
+    Helps.RUN: ("r", "watch a run: what it makes and changes is no longer in doubt"),
+}
+"""The key and the words of what a survey in doubt could learn from."""
 
 
 def _columns(width: int, *, flat: bool = False) -> tuple[int, int, int, int, int]:
@@ -159,6 +166,9 @@ class SurveyScreen(StageScreen):
         Binding("f", "inside", "inside"),
         Binding("asterisk", "pattern", "pattern", key_display="*"),
         Binding("z", "unrule", "take back"),
+        Binding("a", "learn('archive')", "an old archive", show=False),
+        Binding("o", "learn('arrival')", "what came", show=False),
+        Binding("r", "learn('run')", "watch a run", show=False),
         Binding("u", "unsorted", "next unsorted", show=False),
         Binding("l", "lens", "lens"),
         Binding("slash", "filter", "filter", key_display="/"),
@@ -175,6 +185,8 @@ class SurveyScreen(StageScreen):
         self.found: list[Row] | None = None
         """Rows of a lens or filter, once they came."""
         self._of_class: dict[FileClass, list[Row]] = {}
+        self.lessons: tuple[Lesson, ...] = ()
+        """What a survey in doubt could learn from, once that is known."""
         self.open_folders: set[str] = {""}
         self.shown_whole: set[str] = set()
         self.lens, self.unit, self.wanted = "folder", "files", ""
@@ -206,7 +218,9 @@ class SurveyScreen(StageScreen):
             return
         self._show_head(survey)
         if self.desk.read is not self._shown:
-            self._shown, self._of_class = self.desk.read, {}
+            self._shown, self._of_class, self.lessons = self.desk.read, {}, ()
+            if survey.is_in_doubt:
+                self._ask_for_lessons()
             for name in [name for name in self.open_folders if name.startswith("class:")]:
                 self._open_class(FileClass(name.removeprefix("class:")))
             if self._lens_call() is not None:
@@ -275,6 +289,27 @@ class SurveyScreen(StageScreen):
         wanted = call("desk.of_class", self.desk.install, kind, _MOST)
         self.left_intact.work_on(Job("looking", wanted, came, self._failed, beside=True))
 
+    def _ask_for_lessons(self) -> None:
+        def came(lessons: tuple[Lesson, ...]) -> None:
+            self.lessons = lessons
+            if self.is_attached and self.desk.read is not None and self._lens_call() is None:
+                self.lines.set_rows(self._rows())
+
+        wanted = call("desk.lessons", self.desk.install)
+        self.left_intact.work_on(Job("looking about", wanted, came, self._failed, beside=True))
+
+    def action_learn(self, kind: str) -> None:
+        """Let the survey learn from one of those things that it could."""
+        lesson = next((one for one in self.lessons if one.kind == kind), None)
+        if kind == Helps.RUN and self.desk.read is not None:
+            from left_intact.tui.screens.know_more import KnowMore
+
+            KnowMore(self).watch()
+        elif lesson is not None:
+            verb = "desk.learn_from" if lesson.kind is Helps.ARCHIVE else "desk.sort_with"
+            says = f"sorted by {os.path.basename(lesson.path)} too"
+            self._sort_again(call(verb, self.desk.install, lesson.path), says)
+
     def _show_head(self, survey: Survey) -> None:
         look, text = self.look, Text(no_wrap=True)
         text.append(
@@ -315,6 +350,8 @@ class SurveyScreen(StageScreen):
         if unread := self.desk.read.unread if self.desk.read is not None else ():
             says = f"{count(len(unread), 'place')} cannot be read, so nothing in them is counted: {unread[0]}"
             rows.append(Words(bearable(says), "bad"))
+        if self.desk.survey.is_in_doubt and not flat:
+            rows += doubt_rows(self.desk.survey, self.lessons)
         if self._lens_call() is not None:
             return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
@@ -580,6 +617,22 @@ class SurveyScreen(StageScreen):
             self._read_again(again)
 
         self.left_intact.work_on(Job("sorting", wanted, done, self._failed))
+
+
+def doubt_rows(survey: Survey, lessons: Sequence[Lesson]) -> list[Row]:
+    """That a survey is in doubt, and what it could learn from, a key each."""
+    totals = survey.totals()
+    left, whole = totals[FileClass.UNSORTED].files, sum(total.files for total in totals.values())
+    says = (
+        f"{IN_DOUBT[0].upper()}{IN_DOUBT[1:]}: {left:,} of {whole:,} files stay unsorted, and count as yours."
+    )
+    rows: list[Row] = [Paragraph(says, "focus")]
+    for lesson in lessons:
+        key, words = _LESSONS[lesson.kind]
+        what = words.format(name=bearable(os.path.basename(lesson.path)))
+        sorts = f", would sort {lesson.settles:,} of {lesson.unsorted:,}" if lesson.settles else ""
+        rows.append(Words(f"  {key}  {what}{sorts}"))
+    return [*rows, Gap()]
 
 
 def _rest(number: int) -> list[Row]:
