@@ -20,7 +20,7 @@ from left_intact.core.model.entry import Entry, Evidence
 from left_intact.core.model.pages import pages_of
 from left_intact.core.survey import classify
 from left_intact.core.survey import weights as weights_module
-from left_intact.core.survey.classify import is_foreign, scores, sort_out, verdict_of
+from left_intact.core.survey.classify import scores, sort_out, verdict_of
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.lists import file_hasher, find_list, parse_list
 from left_intact.core.survey.names import folder_evidence, looks_hashed, name_evidence, split_name
@@ -29,6 +29,7 @@ from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.references import about_key, pairs_in, read_references
 from left_intact.core.survey.siblings import Titles, title_of
 from left_intact.core.survey.spelling import normalised_name, words_of
+from left_intact.core.survey.standing import Standing
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
@@ -151,7 +152,6 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
         "themes/mine/lib/x.so",
         "cheats/resources/a.png",
     ):
-        assert is_foreign(path.rpartition("/")[0])
         pages = pages_of(
             [
                 Entry(
@@ -161,6 +161,7 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
                 )
             ]
         )
+        assert Standing(pages).is_foreign(path.rpartition("/")[0])
         found = next(iter(sort_out(pages, SurveyInputs())))
         assert found.file_class is not P, path
 
@@ -168,35 +169,32 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
 # ---------------------------------------------------------------- times
 
 
-def tree_at(times: dict[str, int], folder: Path) -> list[object]:
+def times_at(times: dict[str, int], folder: Path) -> Times:
     for path, when in times.items():
         plant(folder, {path: CODE if path.endswith((".so", "run")) else "text\n"}, mtime=when)
-    return list(read_tree(str(folder)).pages)
-
-
-def never(*_: str) -> bool:
-    return False
+    pages = read_tree(str(folder)).pages
+    return read_times(pages, Standing(pages))
 
 
 def test_the_builds_minutes_are_found_and_a_flat_copy_is_not(tmp_path: Path) -> None:
     kept = {f"lib{n}.so": BUILT + n for n in range(5)} | {f"saves/{n}": LATER + n * DAY for n in range(9)}
-    times = read_times(tree_at(kept, tmp_path / "kept"), never, is_foreign, never)  # type: ignore[arg-type]
+    times = times_at(kept, tmp_path / "kept")
     assert times.built is not None and abs(times.built - BUILT) < 10 and not times.mixed
-    flat = read_times(tree_at(dict.fromkeys(kept, LATER), tmp_path / "flat"), never, is_foreign, never)  # type: ignore[arg-type]
+    flat = times_at(dict.fromkeys(kept, LATER), tmp_path / "flat")
     assert flat.built is None and flat.newest is None
     mixed = {**kept, **{f"saves/{n}": BUILT + n for n in range(9)}, "docs/a": BUILT - 90 * DAY}
-    copied = read_times(tree_at(mixed, tmp_path / "mixed"), classify.is_made, is_foreign, never)  # type: ignore[arg-type]
+    copied = times_at(mixed, tmp_path / "mixed")
     assert copied.built is None
 
 
 def test_mods_do_not_vote_for_the_build(tmp_path: Path) -> None:
     times = {f"lib{n}.so": BUILT + n for n in range(3)} | {f"mods/a/{n}.so": LATER + n for n in range(9)}
-    found = read_times(tree_at(times, tmp_path), never, is_foreign, never)  # type: ignore[arg-type]
+    found = times_at(times, tmp_path)
     assert found.built is not None and abs(found.built - BUILT) < 10
 
 
 def test_what_each_time_says() -> None:
-    times = Times(builds=(BUILT,))
+    times = Times(builds=((BUILT - 180, BUILT + 180),), last=BUILT + 180)
     said = {
         delta: sum(
             e.weight
@@ -257,7 +255,9 @@ def test_what_a_checksum_tool_writes_is_read_back(files: dict[str, bytes]) -> No
 
 def listed(root: Path) -> object:
     tree = read_tree(str(root))
-    return find_list(tree.pages, text_reader(str(root)), file_hasher(str(root)), is_foreign)
+    return find_list(
+        tree.pages, text_reader(str(root)), file_hasher(str(root)), Standing(tree.pages).is_foreign
+    )
 
 
 def test_a_list_speaks_for_what_it_names_and_against_the_rest(tmp_path: Path) -> None:
@@ -351,7 +351,8 @@ def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
         {"prog.ini": text, "mem/a": b"\x90" * 512, "S/b": "1", "vault/c": "2", "run": "#!/bin/sh\n"},
     )
     tree = read_tree(str(root))
-    found = read_references(str(root), tree.pages, text_reader(str(root)), is_foreign)
+    foreign = Standing(tree.pages).is_foreign
+    found = read_references(str(root), tree.pages, text_reader(str(root)), foreign)
     assert {folder: r.file_class for folder, r in found.inside.items()} == {
         "mem": C.SAVES,
         "S": C.STATES,
@@ -375,7 +376,8 @@ def test_the_root_and_the_home_are_no_references(tmp_path: Path) -> None:
             "a.ini": f"[x]\nsave_dir = .\nrom_dir = /\nstate_dir = {tmp_path}\ncache_dir = {os.path.expanduser('~')}\n"
         },
     )
-    found = read_references(str(root), read_tree(str(root)).pages, text_reader(str(root)), is_foreign)
+    pages = read_tree(str(root)).pages
+    found = read_references(str(root), pages, text_reader(str(root)), Standing(pages).is_foreign)
     assert not found.inside and not found.outside
 
 

@@ -404,8 +404,8 @@ def test_before_and_after_are_named_where_there_is_a_picture(mock: Mock) -> None
 
 def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
     from left_intact.core.files.tree import read_tree, text_reader
-    from left_intact.core.survey.classify import is_foreign
     from left_intact.core.survey.references import about_key, read_references
+    from left_intact.core.survey.standing import Standing
 
     deep = "a/b/c/d/e/f/g/h"
     plant(
@@ -418,9 +418,8 @@ def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
             **{f"{folder}/x": "1" for folder in ("memory", "moments", "far", "huge")},
         },
     )
-    found = read_references(
-        str(tmp_path), read_tree(str(tmp_path)).pages, text_reader(str(tmp_path)), is_foreign
-    )
+    pages = read_tree(str(tmp_path)).pages
+    found = read_references(str(tmp_path), pages, text_reader(str(tmp_path)), Standing(pages).is_foreign)
     assert {"memory", "moments"} <= set(found.inside) and not {"far", "huge"} & set(found.inside)
     assert about_key("save_dir") is not None and about_key("dir") is None and about_key("") is None
 

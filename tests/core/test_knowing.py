@@ -400,6 +400,58 @@ def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> No
         mock.bench.shelf.find_installs(str(tmp_path / "none"))
 
 
+def test_a_home_with_scripts_of_its_own_is_looked_through(tmp_path: Path, mock: Mock) -> None:
+    """What stands in a home or an install, or has nothing that starts it, is found; work of theirs is not."""
+    home = tmp_path / "ada"
+    plant(home, {"bin/backup.sh": "#!/bin/sh\n", ".bashrc": "ls\n", "notes.ini": "[a]\nb = 1\n"})
+    plant(home / "Documents", {"letter.odt": "x"})
+    kittiwake().bed.lay(str(home / "Apps/kittiwake"))
+    hawser().bed.lay(str(home / "Apps/kittiwake/emulators/hawser"))
+    pages = {f"pages/p{n}.html": "<p>x" for n in range(20)}
+    plant(home / "opt/pier", {**pages, "LICENSE": "free\n", "saves/one.sav": "x", "user.cfg": "a = 1\n"})
+    plant(home / "opt/kit", {f"usr/lib/kit/m{n}.py": "x = 1\n" for n in range(20)})
+    start = {"run.sh": "#!/bin/sh\n", "README": "x", "config/a.ini": "[a]\nb = 1\n"}
+    plant(home / "opt/kit", {"usr/bin/kit": "#!/bin/sh\n", "config/a.ini": "x", "saves/a.sav": "x"})
+    plant(home / "work/site", {**start, "Makefile": "all:\n"})
+    plant(home / "work/own", {**start, ".git/HEAD": "x", "saves/a.sav": "x"})
+    found = mock.bench.shelf.find_installs(str(home))
+    assert {Path(c.path).relative_to(home).as_posix() for c in found} == {
+        "Apps/kittiwake",
+        "Apps/kittiwake/emulators/hawser",
+        "opt/pier",
+        "opt/kit",
+    }
+
+
+def test_an_archive_that_somebody_renamed_is_found_by_what_is_in_it(mock: Mock) -> None:
+    zipped(release("1.0"), mock.folder / "the good old one.zip", "mocklet-1.0")
+    zipped({f"photo{n}.jpg": "x" for n in range(9)}, mock.folder / "holiday.zip", "holiday")
+    found = mock.bench.surveys.infer_baseline(mock.install, [str(mock.folder)])
+    assert [os.path.basename(one.path) for one in found] == ["the good old one.zip"] and found[0].fits
+
+
+def test_a_survey_in_doubt_says_what_it_could_learn_from(mock: Mock) -> None:
+    plant(mock.root, {f"lib/part{n}.dat": b"\x91" * (900 + n) for n in range(9)})
+    lying = {path.relative_to(mock.root).as_posix(): path.read_bytes() for path in mock.root.rglob("*.dat")}
+    for path in mock.root.rglob("*"):
+        os.utime(path, (LATER, LATER))
+    zipped(release("1.0") | lying, mock.folder / "mocklet-1.0.zip", "mocklet-1.0")
+    mock.arrive(release("1.1") | dict(list(lying.items())[:4]))
+    surveys, install = mock.bench.surveys, mock.install
+    surveys.usual_archive_places = lambda one: [str(mock.folder)]  # type: ignore[method-assign]
+    survey = surveys.survey(install)
+    left = survey.totals()[C.UNSORTED].files
+    assert survey.is_in_doubt and left >= 9
+    archive, arrival, run = surveys.lessons(install, survey, str(mock.next))
+    assert archive.path == str(mock.folder / "mocklet-1.0.zip")
+    assert 9 <= archive.settles <= archive.unsorted == left
+    assert arrival.path == str(mock.next) and 4 <= arrival.settles < archive.settles and run.settles == 0
+    surveys.set_baseline(install, archive.path)
+    again = surveys.survey(install)
+    assert not again.is_in_doubt and surveys.lessons(install, again, None) == ()
+    assert left - again.totals()[C.UNSORTED].files >= 9
+
+
 def test_rulings_are_previewed_and_taken_back(mock: Mock) -> None:
     survey = mock.bench.surveys.survey(mock.install)
     seen = mock.bench.surveys.preview(survey, "saves/", C.EXTRAS)

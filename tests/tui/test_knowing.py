@@ -4,6 +4,7 @@ keepsheets, finding.
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
@@ -257,3 +258,19 @@ async def test_opening_an_install_reads_it_once(waiting: Mock, monkeypatch: pyte
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter")
         assert read == ["Mocklet"]
+
+
+async def test_a_survey_in_doubt_offers_what_would_help(mock: Mock) -> None:
+    plant(mock.root, {f"lib/part{n}.dat": b"\x91" * (900 + n) for n in range(9)})
+    lying = {path.relative_to(mock.root).as_posix(): path.read_bytes() for path in mock.root.rglob("*.dat")}
+    for path in mock.root.rglob("*"):
+        os.utime(path, (LATER, LATER))
+    zipped(release("1.0") | lying, mock.folder / "mocklet-1.0.zip", "mocklet-1.0")
+    mock.bench.surveys.survey(mock.install)
+    async with running(mock) as (app, pilot):
+        await press(app, pilot, "enter")
+        shown = words(app)
+        assert "tell nothing apart" in shown and "files stay unsorted" in shown
+        assert "mocklet-1.0.zip on record" in shown and "would sort" in shown and "watch a run" in shown
+        await press(app, pilot, "a")
+        assert "tell nothing apart" not in words(app) and "baseline 1.0 on record" in words(app)

@@ -24,7 +24,8 @@ _LOADED = re.compile(
 )
 _SCOPED = re.compile(rb"\b(?:use|require|parent|base|isa)\s+((?:\w+(?:::|\\))+\w+)")
 _IMPORT = re.compile(
-    rb"(?m)^[ \t]*(?:from[ \t]+(\.*[\w.]*)[ \t]+import[ \t]+\(?([\w, \t\r\n]+)|import[ \t]+([\w., \t]+))"
+    rb"(?m)^[ \t]*(?:from[ \t]+(\.*[\w.]*)[ \t]+import[ \t]+(?:\(([^)]*)\)|([\w, \t]+))"
+    rb"|import[ \t]+([\w., \t]+))"
 )
 _LISTS = re.compile(
     r"(?i)^(record|manifest(\.\w+)?|sources\.txt|filelist.*|.+\.(qrc|list|files|install|pri|toc|cmake))$|^package\.json$"
@@ -127,7 +128,7 @@ class _Index:
         readable = [f for f, may in enumerate(self.may_name) if may]
         code = [f for f in readable if self.looks[f] >= SOURCE]
         found = {f for f in readable if _LISTS.match(self.paths[f].rpartition("/")[2])}
-        found |= self._nearest(code)
+        found |= self._nearest(code, deep=1)
         inside, depth, most = code, 0, _SHARE_OF_CODE
         while inside:
             by_folder: dict[str, list[_File]] = defaultdict(list)
@@ -137,16 +138,16 @@ class _Index:
                     by_folder[parts[depth]].append(file)
             for files in by_folder.values():
                 if len(files) >= most * len(code):
-                    found |= self._nearest(files)
+                    found |= self._nearest(files, deep=0 if depth else 1)
             inside = max(by_folder.values(), key=len, default=[])
             depth, most = depth + 1, _MOST_OF_CODE
             if len(inside) < most * len(code):
                 break
         return sorted(found, key=lambda f: (self._sizes[f], self.paths[f]))
 
-    def _nearest(self, files: Sequence[_File]) -> set[_File]:
-        """Those that lie nearest to the top, and one folder below."""
-        top = min((self.paths[f].count("/") for f in files), default=0) + 1
+    def _nearest(self, files: Sequence[_File], *, deep: int) -> set[_File]:
+        """Those that lie nearest to the top, and so many folders below."""
+        top = min((self.paths[f].count("/") for f in files), default=0) + deep
         return {f for f in files if self.paths[f].count("/") <= top}
 
     def named_in(self, source: _File, data: bytes) -> Iterator[_File]:
@@ -168,8 +169,8 @@ class _Index:
         for scoped in set(_SCOPED.findall(data)):
             parts = re.split(rb"::|\\", scoped)
             yield from self._by_place.get((parts[-2], parts[-1]), ())
-        for of, names, plain in _IMPORT.findall(data):
-            yield from self._imported(folder, of, names, plain)
+        for of, listed, names, plain in _IMPORT.findall(data):
+            yield from self._imported(folder, of, listed or names, plain)
 
     def _of_name(self, folder: str, name: bytes) -> Sequence[_File]:
         """The file of a name: the only one in the tree, or the one beside who names it."""

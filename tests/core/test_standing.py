@@ -1,0 +1,325 @@
+"""Where a file stands: folders that claim too much, moments of a build, what names what, what comes."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from left_intact.core.arrival.look import look_into
+from left_intact.core.files.headers import recognise
+from left_intact.core.files.names import builds_name, place_of
+from left_intact.core.files.tree import read_tree, text_reader
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Finding
+from left_intact.core.survey.inputs import SurveyInputs
+from left_intact.core.survey.mentions import read_mentions
+from left_intact.core.survey.names import copied_from, name_evidence
+from left_intact.core.survey.read import survey_install
+from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.times import Times, read_times
+from left_intact.core.survey.weights import weights
+from left_intact.demo.binaries import elf
+from tests.builders import BUILT, LATER, Mock, Tree, plant, release
+
+C = FileClass
+P = C.PROGRAM
+DAY = 86_400
+CODE = "import os\n\n\ndef work():\n    return os.getcwd()\n"
+
+
+def modules(folder: str, *names: str) -> Tree:
+    return {f"{folder}/{name}.py": f"# {folder} {name}\n{CODE}" for name in names}
+
+
+def found_in(root: Path, **known: object) -> dict[str, Finding]:
+    survey, _, _ = survey_install(str(root), SurveyInputs(**known))  # type: ignore[arg-type]
+    return {f.path: f for f in survey.findings}
+
+
+def times_of(root: Path) -> Times:
+    pages = read_tree(str(root)).pages
+    return read_times(pages, Standing(pages))
+
+
+# ---------------------------------------------------------------- folders that claim too much
+
+
+def test_a_folder_of_code_is_no_folder_of_pictures_whatever_its_name(tmp_path: Path) -> None:
+    root = plant(tmp_path / "wheelhouse", modules("steering_wheel", *(f"part{n}" for n in range(30))))
+    plant(root, {"covers/front.png": b"\x89PNG\r\n\x1a\n", "covers/back.png": b"\x89PNG\r\n\x1a\n2"})
+    standing = Standing(read_tree(str(root)).pages)
+    assert not standing.is_foreign("steering_wheel") and standing.is_foreign("covers")
+
+
+def test_between_files_of_code_a_folder_claims_less(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("site/core", "a", "b", "c"))
+    plant(root, {"site/core/cache/data.bin": b"\x91" * 40, "cache/data.bin": b"\x92" * 40})
+    standing = Standing(read_tree(str(root)).pages)
+    assert standing.is_foreign("cache") and not standing.is_foreign("site/core/cache")
+
+
+def test_beside_machine_code_lies_what_people_keep(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", {f"bin/{n}.so": elf("x", bytes([n])) for n in range(4)})
+    plant(root, {"bin/saves/one.dat": b"\x91" * 512})
+    assert Standing(read_tree(str(root)).pages).is_foreign("bin/saves")
+
+
+def test_images_of_disks_and_images(tmp_path: Path) -> None:
+    drawn = {f"share/images/{n}.png": b"\x89PNG\r\n\x1a\n" + bytes([n]) for n in range(5)}
+    root = plant(tmp_path / "p", drawn | {f"images/{n}.dsk": bytes([n]) * 900 for n in range(5)})
+    standing = Standing(read_tree(str(root)).pages)
+    assert standing.is_foreign("images") and not standing.is_foreign("share/images")
+
+
+@pytest.mark.parametrize(
+    ("name", "of"),
+    [
+        ("a.py.orig", "a.py"),
+        ("a.ini.bak", "a.ini"),
+        ("Makefile.old", "Makefile"),
+        ("a (2).txt", "a.txt"),
+        ("a - Copy.txt", "a.txt"),
+        ("a - Copy (3).txt", "a.txt"),
+        ("Kopie von a.txt", "a.txt"),
+        ("copia de a.txt", "a.txt"),
+        ("a のコピー.txt", "a.txt"),
+        ("コピー ～ a.txt", "a.txt"),
+        ("a - コピー.txt", "a.txt"),
+        ("Копия a.txt", ""),
+        ("a — копия.txt", "a.txt"),
+        ("a.so.1", ""),
+        ("a.1", ""),
+        ("copy.py", ""),
+        ("photocopy.py", ""),
+        (".bak", ""),
+    ],
+)
+def test_copies_are_known_by_how_people_and_systems_name_them(name: str, of: str) -> None:
+    assert copied_from(name) == of
+    assert any(e.speaks_for is P and e.weight < -5 for e in name_evidence(name)) is bool(of)
+
+
+# ---------------------------------------------------------------- moments
+
+
+def lived_in(root: Path) -> Path:
+    """Saves written after everything else."""
+    return plant(root, {"saves/one.sav": b"\x91" * 512, "saves/two.sav": b"\x92" * 512}, mtime=LATER)
+
+
+def test_a_release_of_thousands_with_little_of_the_persons_still_has_its_minutes(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(400))), mtime=BUILT)
+    times = times_of(lived_in(root))
+    assert times.built == BUILT and times.clean
+    found = found_in(root)
+    assert found["core/m7.py"].file_class is P and found["core/m7.py"].certainty >= weights().replace
+    assert found["saves/one.sav"].file_class is C.SAVES
+
+
+def test_a_release_that_was_gathered_in_several_moments(tmp_path: Path) -> None:
+    root = tmp_path / "p"
+    for at in range(5):
+        for number in range(6):
+            plant(root, modules(f"part{number}", f"m{at}", f"n{at}"), mtime=BUILT + at * 3 * DAY)
+    times = times_of(lived_in(root))
+    assert len(times.builds) == 5 and times.last == BUILT + 12 * DAY and not times.apart
+    assert {f.file_class for path, f in found_in(root).items() if path.endswith(".py")} == {P}
+
+
+def test_what_a_person_unpacked_later_into_a_folder_of_its_own_is_no_build(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(60))), mtime=BUILT)
+    plant(root, modules("Kolibri", "one", "two", "three", "four"), mtime=LATER)
+    found = found_in(lived_in(root))
+    assert all(f.file_class is not P for path, f in found.items() if path.startswith("Kolibri/"))
+
+
+def test_an_old_part_by_itself_weighs_less_than_the_build(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(60))), mtime=BUILT)
+    plant(root, modules("borrowed", "one", "two", "three", "four", "five"), mtime=BUILT - 400 * DAY)
+    times = times_of(lived_in(root))
+    assert len(times.builds) == 2 and times.apart == {1}
+    weight = {
+        n: sum(e.weight for e in times.evidence(("cluster", n), binary=False) if e.speaks_for is P)
+        for n in (0, 1)
+    }
+    assert weight[0] > 2 * weight[1] > 0
+
+
+def test_packers_that_keep_the_times_of_sources(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(30))), mtime=BUILT)
+    for number in range(20):
+        plant(root, modules("core", f"old{number}"), mtime=BUILT - number * 37 * DAY - 9 * DAY)
+    times = times_of(lived_in(root))
+    assert times.keeps_sources
+    assert all(e.weight > 0 for e in times.evidence(times.bucket((BUILT - 99 * DAY) * 10**9), binary=False))
+    assert all(e.weight < 0 for e in times.evidence(times.bucket((BUILT + 99 * DAY) * 10**9), binary=False))
+
+
+def test_a_shipped_folder_called_cache_does_not_silence_times(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(30))), mtime=BUILT)
+    plant(root, modules("core/cache", "base", "disk"), mtime=BUILT)
+    assert times_of(lived_in(root)).clean
+
+
+def test_a_copy_that_lost_its_times_is_silent_also_when_it_was_used_since(tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(30))))
+    for number in range(4):
+        plant(root, {f"saves/{number}.sav": bytes([number]) * 512, f"states/{number}.state": b"x" * 99})
+    for path in root.rglob("*"):
+        os.utime(path, (BUILT, BUILT))
+    plant(root, {"saves/9.sav": b"\x99" * 512}, mtime=LATER)
+    assert not times_of(root).builds
+
+
+def test_only_times_and_digests_vouch_for_what_is_in_a_file(tmp_path: Path) -> None:
+    """Whatever names say, a file of a silent tree is never certain enough to be replaced unasked."""
+    root = plant(tmp_path / "p", release("1.0") | modules("lib/tools", *(f"m{n}" for n in range(30))))
+    for path in root.rglob("*"):
+        os.utime(path, (BUILT, BUILT))
+    assert max(f.certainty for f in found_in(root).values() if f.file_class is P) < weights().replace
+
+
+# ---------------------------------------------------------------- who names whom
+
+
+def silent(root: Path, tree: Tree) -> Path:
+    plant(root, tree)
+    for path in root.rglob("*"):
+        os.utime(path, (BUILT, BUILT))
+    return root
+
+
+def shipped_plugins() -> Tree:
+    names = [f"plug{n}" for n in range(8)]
+    imports = "".join(f"from app.plugins import {name}\n" for name in names)
+    return {
+        "app/__main__.py": f"from app import start, views\n{CODE}",
+        "app/start.py": f"{imports}{CODE}",
+        "app/views.py": f"PAGE = 'pages/home.html'\n{CODE}",
+        "app/pages/home.html": '<img src="../pictures/head.svg"><link href="look.css">',
+        "app/pages/look.css": "body { margin: 0 }\n",
+        "app/pictures/head.svg": "<svg xmlns='x'></svg>",
+        **modules("app/plugins", *names),
+    }
+
+
+def test_what_the_program_names_came_with_it_and_a_plug_in_of_ones_own_did_not(tmp_path: Path) -> None:
+    own = {"app/plugins/kolibri.py": f"from app import start\n{CODE}", "app/pages/notes.html": "<p>milk"}
+    root = silent(tmp_path / "p", shipped_plugins() | own)
+    found = found_in(root)
+    for path in ("app/plugins/plug3.py", "app/views.py", "app/pictures/head.svg"):
+        assert found[path].file_class is P, path
+        assert any(e.source == "mention" for e in found[path].why)
+    for path in own:
+        assert found[path].file_class is not P, path
+    assert any("its like is named" in e.says for e in found["app/plugins/kolibri.py"].why)
+
+
+def test_a_plug_in_of_several_files_does_not_vouch_for_itself(tmp_path: Path) -> None:
+    own = {
+        "app/plugins/kolibri/__init__.py": "from app.plugins.kolibri import wing\n",
+        "app/plugins/kolibri/wing.py": "from app.plugins.kolibri import feather\n",
+        "app/plugins/kolibri/feather.py": CODE,
+    }
+    root = silent(tmp_path / "p", shipped_plugins() | own)
+    found = found_in(root)
+    assert [path for path in own if found[path].file_class is P] == []
+
+
+def test_settings_are_not_told_by_being_named(tmp_path: Path) -> None:
+    tree = shipped_plugins() | {"app/defaults.ini": "[window]\nwidth = 3\n"}
+    tree["app/start.py"] = f"DEFAULTS = 'app/defaults.ini'\n{tree['app/start.py']}"
+    assert found_in(silent(tmp_path / "p", tree))["app/defaults.ini"].file_class is not P
+
+
+@pytest.mark.parametrize(
+    ("says", "named"),
+    [
+        ("require 'parts/lamp'\n", "parts/lamp.py"),
+        ('#include "parts/lamp.py"\n', "parts/lamp.py"),
+        ("import './parts/lamp.py'\n", "parts/lamp.py"),
+        ("from parts import lamp, chair\n", "parts/lamp.py"),
+        ("from .parts.lamp import x\n", "parts/lamp.py"),
+        ("use Parts::lamp;\n", ""),
+        ("use parts::lamp;\n", "parts/lamp.py"),
+        ("x = 'a lamp'\n", ""),
+    ],
+)
+def test_the_ways_in_which_code_names_what_it_loads(says: str, named: str, tmp_path: Path) -> None:
+    root = plant(tmp_path / "p", {"run.py": f"{says}{CODE}", "parts/lamp.py": CODE, "parts/stool.py": CODE})
+    tree = read_tree(str(root))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    assert ("lamp.py" in mentions.of("parts")) is bool(named) and "stool.py" not in mentions.of("parts")
+
+
+def test_a_library_names_what_it_needs(tmp_path: Path) -> None:
+    main = elf("x", b"\0libdeep.so.4\0libm.so.6\0")
+    root = plant(tmp_path / "p", {"start": main, "lib/libdeep.so.4": elf("y", b"1"), "lib/mine.so": main})
+    tree = read_tree(str(root))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    assert mentions.of("lib") == {"libdeep.so.4"}
+
+
+def test_many_folders_with_one_of_the_same_name(tmp_path: Path) -> None:
+    tree = {f"app/words/{code}/texts.po": f"# {code}\n" for code in ("de", "es", "fr", "it", "ja")}
+    found = found_in(silent(tmp_path / "p", shipped_plugins() | tree))
+    assert found["app/words/de/texts.po"].file_class is P
+
+
+# ---------------------------------------------------------------- what comes, as a whole
+
+
+def test_an_arrival_most_of_which_lies_here_is_nearly_a_baseline(tmp_path: Path) -> None:
+    shipped = modules("core", *(f"m{n}" for n in range(30)))
+    root = silent(tmp_path / "p", {**shipped, "core/mine.py": CODE})
+    plant(tmp_path / "new", {path: f"{text}# changed\n" for path, text in shipped.items()})
+    coming = look_into(str(tmp_path / "new"), installed=list(shipped)).release
+    found = found_in(root, arrival=coming)
+    assert {found[path].file_class for path in shipped} == {P}
+    assert found["core/mine.py"].file_class is not P
+    few = {path: f"{text}# changed\n" for path, text in list(shipped.items())[:6]}
+    plant(tmp_path / "other", few | modules("else", *(f"q{n}" for n in range(30))))
+    other = look_into(str(tmp_path / "other"), installed=list(shipped)).release
+    weight = {
+        name: next(e.weight for e in found_in(root, arrival=r)["core/m1.py"].why if e.source == "arrival")
+        for name, r in (("whole", coming), ("part", other))
+    }
+    assert weight["whole"] > weight["part"]
+
+
+def test_folders_that_are_named_for_a_version_are_the_same_folder(tmp_path: Path) -> None:
+    assert place_of("share/tool-4.2/doc") == place_of("share/tool-4.10.1/doc") == "share/tool-#/doc"
+    root = silent(tmp_path / "p", modules("share/tool-4.2", *(f"m{n}" for n in range(20))))
+    plant(tmp_path / "new", modules("share/tool-4.4", *(f"m{n}" for n in range(20))))
+    paths = [str(p.relative_to(root)) for p in root.rglob("*.py")]
+    arrival = look_into(str(tmp_path / "new"), installed=paths)
+    assert arrival.root == ""
+    found = found_in(root, arrival=arrival.release)
+    assert {f.file_class for f in found.values()} == {P}
+
+
+def test_names_that_a_build_made_are_the_same_name() -> None:
+    assert builds_name("app.i0agV2UI.js") == builds_name("app.DMm9YOAa.js") == "app.#.js"
+    assert builds_name("texts.po") == "texts.po" and builds_name("lib-core.js") == "lib-core.js"
+
+
+# ---------------------------------------------------------------- formats
+
+
+def test_source_code_is_never_settings_and_drawings_are_no_settings() -> None:
+    text = b"alpha = 1\nbeta = 2\ngamma = 3\n"
+    assert recognise(text, len(text), "a/options.js") == "text plain"
+    assert recognise(text, len(text), "a/options.ini") != "text plain"
+    drawn = b"<?xml version='1.0'?>\n<!-- a -->\n<svg xmlns='x'></svg>"
+    assert recognise(drawn, len(drawn)) == "text svg"
+    assert recognise(b"<?xml version='1.0'?><a/>", 25) == "text xml"
+
+
+def test_a_patched_file_is_never_replaced_unasked_without_a_baseline(mock: Mock) -> None:
+    plant(mock.root, {"lib/libcore.so": elf("mocklet 1.0 mended", b"m" * 400)}, mtime=LATER)
+    mock.arrive(release("1.1"))
+    plan = mock.plan(baseline=False)
+    verbs = {move.path: move.verb.value for move in plan.moves}
+    assert verbs["lib/libcore.so"] == "ask" and verbs["lib/libsound.so"] == "replace"
