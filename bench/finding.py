@@ -55,7 +55,9 @@ def main() -> int:
         paths = {Path(one.path).relative_to(home).as_posix(): one for one in found}
         for place in wanted:
             one = paths.get(place)
-            print(f"{'found' if one else 'MISSED':7} {place:48} {one.name if one else ''} {one.score if one else ''}")
+            print(
+                f"{'found' if one else 'MISSED':7} {place:48} {one.name if one else ''} {one.score if one else ''}"
+            )
         for place in sorted(set(paths) - set(wanted)):
             print(f"FALSE   {place:48} {paths[place].score} {'; '.join(paths[place].why)}")
         hits = len(set(paths) & set(wanted))

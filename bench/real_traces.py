@@ -107,6 +107,8 @@ class Traces:
     patched: set[str] = field(default_factory=set)
     """Shipped code that the person changed."""
     deleted: set[str] = field(default_factory=set)
+    packs: list[set[str]] = field(default_factory=list)
+    """What the person unpacked, each with the times that its own makers gave it."""
 
 
 def lay_traces(release: Path, install: Path, name: str) -> Traces:
@@ -133,6 +135,7 @@ class _Person:
         self._documents()
         self._saves()
         self._plugged_in()
+        self._packs()
         self._copies()
         self._caches()
         return self.traces
@@ -208,6 +211,21 @@ class _Person:
             place = f"{above}/{theme}".strip("/")
             self._put(place, "theme.css", b"body { background: #101018 }\n")
             self._put(place, "logo.png", _picture(self.chance))
+
+    def _packs(self) -> None:
+        """Content, and a plug-in of several files, as somebody else packed them."""
+        for folder, names in (
+            (self.chance.choice(("titles/harbour", "packs/pier", "library/set 1")), ("VERSION", "title.txt")),
+            (f"{self.chance.choice(self.folders or [''])}/kolibri".strip("/"), ("README.md", "kolibri.js")),
+        ):
+            before = set(self.traces.own)
+            for name in names:
+                self._put(folder, name, f"{name} of {folder}\n".encode())
+            for number in range(self.chance.randrange(6, 14)):
+                code = names[1].endswith(".js")
+                data = f"var part{number} = 1;\n".encode() if code else self.chance.randbytes(900)
+                self._put(folder, f"part{number}.{'js' if code else 'dat'}", data)
+            self.traces.packs.append(self.traces.own - before)
 
     def _copies(self) -> None:
         models = [p for p in self.shipped if (self.install / p).is_file()]

@@ -81,8 +81,10 @@ class Score:
         return 100 * count / self.files if self.files else 0.0
 
 
-def timed(pages: Sequence[Page], kind: str, own: set[str], seed: str) -> tuple[Page, ...]:
-    """The same pages with times of a kind."""
+def timed(
+    pages: Sequence[Page], kind: str, own: set[str], seed: str, packs: Sequence[set[str]] = ()
+) -> tuple[Page, ...]:
+    """The same pages with times of a kind; what the person unpacked has one time each."""
     chance = random.Random(f"times {kind} of {seed}")
     newest = max(
         (
@@ -93,6 +95,8 @@ def timed(pages: Sequence[Page], kind: str, own: set[str], seed: str) -> tuple[P
         ),
         default=0,
     )
+    pack_of = {path: n for n, pack in enumerate(packs) for path in pack}
+    packed = [chance.randrange(_NOW - 6 * _YEAR, _NOW) for _ in packs]
     built = chance.randrange(_NOW - 4 * _YEAR, _NOW - 2 * _YEAR)
     found = []
     for page in pages:
@@ -105,6 +109,8 @@ def timed(pages: Sequence[Page], kind: str, own: set[str], seed: str) -> tuple[P
             elif kind == "scattered":
                 low, high = (_NOW - 2 * _YEAR, _NOW) if mine else (_NOW - 5 * _YEAR, _NOW - _YEAR)
                 now = chance.randrange(low, high) * 10**9
+            elif (number := pack_of.get(page.path(at))) is not None:
+                now = packed[number] * 10**9
             elif mine:
                 start = built if kind == "build" else max(newest, 0)
                 now = chance.randrange(start + _DAY, max(start + 2 * _YEAR, _NOW)) * 10**9
@@ -181,7 +187,7 @@ def measure(pair: Pair, folder: Path, *, tell: bool) -> tuple[dict[tuple[str, st
     scores: dict[tuple[str, str], Score] = {}
     version = ""
     for kind in KINDS:
-        laid = Tree(root=tree.root, pages=timed(tree.pages, kind, person, pair.name))
+        laid = Tree(root=tree.root, pages=timed(tree.pages, kind, person, pair.name, traces.packs))
         for way, known in (
             ("alone", SurveyInputs()),
             ("with arrival", SurveyInputs(arrival=coming)),

@@ -28,7 +28,7 @@ def find_root(arriving: Names, installed: Names) -> str:
     wrapper is taken off that is the only thing at its level. An empty text means that there is no wrapper.
     """
     matches: Counter[str] = Counter()
-    by_place = {place_of(folder): names for folder, names in installed.items()}
+    by_place = {place: names for folder, names in installed.items() if _tells(place := place_of(folder))}
     for folder, names in arriving.items():
         parts = folder.split("/") if folder else []
         for depth in range(min(len(parts) + 1, _DEEPEST)):
@@ -43,6 +43,11 @@ def find_root(arriving: Names, installed: Names) -> str:
     return _only_folder(
         [f"{folder}/{name}" if folder else name for folder, n in arriving.items() for name in n]
     )
+
+
+def _tells(place: str) -> bool:
+    """Whether a place has more than a version in its last name."""
+    return place.rpartition("/")[2] != "#"
 
 
 def _only_folder(files: list[str]) -> str:

@@ -13,13 +13,15 @@ STRONGBOX_FOLDER = ".left-intact"
 """Beside an install; no walk goes into one."""
 _DRIVE = re.compile(r"^[A-Za-z]:")
 _RESERVED = re.compile(r"(?i)^(con|prn|aux|nul|com\d|lpt\d)(\..*)?$")
-_NUMBERS = re.compile(r"\d+(?:[._-]\d+)*")
+_NUMBERS = re.compile(r"(?<![^/])\d+(?![^/])|(\d+(?:[._-]\d+)*)")
 
 
 @lru_cache(maxsize=65536)
 def place_of(folder: str) -> str:
-    """A folder without the versions in its name and in those above it: `share/tool-4.2` is `share/tool-#`."""
-    return _NUMBERS.sub("#", folder)
+    """A folder without the versions in its name and in those above it: `share/tool-4.2` is `share/tool-#`. A
+    bare number is a name like any other.
+    """
+    return _NUMBERS.sub(lambda match: "#" if match[1] else match[0], folder)
 
 
 _OF_A_BUILD = re.compile(r"(?<=[.\-_])(?=[\w-]*[0-9A-Z_])[\w-]{6,40}(?=\.)")

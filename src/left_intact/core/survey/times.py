@@ -25,7 +25,7 @@ _SPREAD = 3
 """In so many folders a moment must have files beside those of others to be a release's like them."""
 _MANY_CODE = 20
 _SECONDS_SET = 2
-_SOME, _FIFTH, _HALF, _ALMOST_ALL = 0.1, 0.2, 0.5, 0.95
+_SOME, _HALF, _ALMOST_ALL = 0.1, 0.5, 0.95
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -145,6 +145,8 @@ class _Moment:
     code: int = 0
     shipped: int = 0
     """What looks shipped, code included."""
+    data: int = 0
+    """What is no text and looks like nothing: content, pictures, saves."""
     foreign: int = 0
     """What lies in folders of things that people add or runs make."""
     folders: set[str] = field(default_factory=set)
@@ -156,11 +158,15 @@ class _Moment:
 
     @property
     def is_like_a_release(self) -> bool:
-        return self.shipped >= _SOME * self.files and self.foreign <= _HALF * self.files
+        """Whether enough of it looks shipped, beside data that may be anybody's: content comes with times of its
+        own too.
+        """
+        enough = self.shipped >= max(_SOME * self.files, _HALF * self.data)
+        return enough and self.foreign <= _HALF * self.files
 
     def is_set(self, of_all: int) -> bool:
-        """Whether somebody set these times: nobody writes so many files within a second or two."""
-        return self.end - self.start <= _SECONDS_SET and self.files >= max(_MANY_CODE, _FIFTH * of_all)
+        """Whether somebody set the times of most there is: nobody writes so many within a second or two."""
+        return self.end - self.start <= _SECONDS_SET and self.files >= max(_MANY_CODE, _HALF * of_all)
 
 
 def read_times(pages: Sequence[Page], standing: Standing) -> Times:
@@ -214,6 +220,7 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
     shipped: Counter[int] = Counter()
     code: Counter[int] = Counter()
     elsewhere: Counter[int] = Counter()
+    data: Counter[int] = Counter()
     for page in pages:
         times = [t // _SECOND for t in page.numbers[2::COLUMNS]]
         every.update(times)
@@ -223,6 +230,8 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
             looks = standing.looks(page.folder)
             shipped.update(t for t, look in zip(times, looks, strict=True) if look != OTHER)
             code.update(t for t, look in zip(times, looks, strict=True) if look >= SCRIPT)
+            told = zip(times, looks, page.formats, strict=True) if page.formats else ()
+            data.update(t for t, look, f in told if look == OTHER and not f.startswith("text "))
     width, longest = int(weights().time["cluster-seconds"]), int(weights().time["gather-seconds"])
     found: list[_Moment] = []
     for seconds in sorted(every):
@@ -236,6 +245,7 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
         moment.shipped += shipped[seconds]
         moment.code += code[seconds]
         moment.foreign += elsewhere[seconds]
+        moment.data += data[seconds]
     _note_folders(found, pages, standing, foreign)
     return found
 
@@ -284,13 +294,14 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
         return [], []
     found, apart, folders = [main], [], set(main.folders)
     for moment in others:
-        shared = len(moment.folders & folders)
+        is_spread = len(moment.folders & folders) >= _SPREAD
         large = moment.shipped >= w["cluster-share"] * main.shipped
-        if shared >= _SPREAD and (large or moment.shipped >= w["large-share"] * shipped):
+        holds_code = moment.code >= w["cluster-share"] * max(1, code)
+        if is_spread and (large or moment.shipped >= w["large-share"] * shipped):
             folders |= moment.folders
-        elif moment.start > main.end and not large and shared < _SPREAD:
+        elif moment.start > main.end and not is_spread and not holds_code:
             continue
-        elif not large:
+        elif not (large and holds_code):
             apart.append(moment)
         found.append(moment)
     return found, apart
