@@ -17,10 +17,11 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
+from tests.corpus import programs  # noqa: E402
+
 from bench.real_packages import pairs, tree_of  # noqa: E402
 from bench.real_traces import lay_traces  # noqa: E402
 from left_intact.core.survey.finding import find_installs  # noqa: E402
-from tests.corpus import programs  # noqa: E402
 
 REAL = {
     "thonny": "Apps/thonny",
@@ -55,9 +56,8 @@ def main() -> int:
         paths = {Path(one.path).relative_to(home).as_posix(): one for one in found}
         for place in wanted:
             one = paths.get(place)
-            print(
-                f"{'found' if one else 'MISSED':7} {place:48} {one.name if one else ''} {one.score if one else ''}"
-            )
+            said = f"{one.name} {one.score}" if one else ""
+            print(f"{'found' if one else 'MISSED':7} {place:48} {said}")
         for place in sorted(set(paths) - set(wanted)):
             print(f"FALSE   {place:48} {paths[place].score} {'; '.join(paths[place].why)}")
         hits = len(set(paths) & set(wanted))

@@ -57,14 +57,13 @@ async def test_the_queue_clears_the_unsorted_in_a_few_keys(waiting: Mock) -> Non
             and "c8 09 07" in shown
         )
         await press(app, pilot, "space", "backspace", "v")
-        assert "mocklet.ini" in words(app) and "1 group ruled" in words(app)
-        await press(app, pilot, "s", "x")
+        assert "mystery" in words(app) and "1 group ruled" in words(app)
+        await press(app, pilot, "x")
         assert isinstance(app.screen, SurveyScreen)
         survey = stage(app).desk.survey
         assert survey is not None and not survey.unsorted()
         assert {r.pattern: r.file_class for r in waiting.bench.surveys.rulings(waiting.install)} == {
             "odd/*.qq": C.SAVES,
-            "mocklet.ini": C.SETTINGS,
             "mystery": C.EXTRAS,
         }
         await press(app, pilot, "q")

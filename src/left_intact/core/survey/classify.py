@@ -574,7 +574,7 @@ def verdict_of(why: Why) -> Verdict:
     proven = any(e.source in _PROOF or (e.source in ("baseline", "list") and e.weight >= 9) for e in why)
     if not proven:
         certainty = min(certainty, w.most)
-    if best is P and certainty >= w.replace and not any(map(vouches_for_bytes, why)):
+    if best is P and certainty > w.unvouched and not any(map(vouches_for_bytes, why)):
         certainty = w.unvouched
     if best is P and certainty > w.alone and any(e.source == ALONE for e in why) and not _is_told(why):
         certainty = w.alone

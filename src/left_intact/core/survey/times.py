@@ -158,9 +158,7 @@ class _Moment:
 
     @property
     def is_like_a_release(self) -> bool:
-        """Whether enough of it looks shipped, beside data that may be anybody's: content comes with times of its
-        own too.
-        """
+        """Whether enough of it looks shipped, beside data that may be anybody's: content has times too."""
         enough = self.shipped >= max(_SOME * self.files, _HALF * self.data)
         return enough and self.foreign <= _HALF * self.files
 

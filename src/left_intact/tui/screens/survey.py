@@ -39,8 +39,8 @@ _MOST = 2000
 
 _CLASS_CELLS = 14
 _LESSONS = {
-    Helps.ARCHIVE: ("a", "put {name} on record: an old archive of it"),
-    Helps.ARRIVAL: ("o", "sort by what came too: {name}"),
+    Helps.ARCHIVE: ("a", "put {name} on record"),
+    Helps.ARRIVAL: ("o", "sort by {name} too, which came for it"),
     Helps.RUN: ("r", "watch a run: what it makes and changes is no longer in doubt"),
 }
 """The key and the words of what a survey in doubt could learn from."""
@@ -346,12 +346,13 @@ class SurveyScreen(StageScreen):
     def _rows(self) -> list[Row]:
         assert self.outline is not None and self.desk.survey is not None
         flat = bool(self.wanted) or self.lens in ("certainty", "size")
-        rows: list[Row] = [_TreeHeading(self.lens, self.unit, flat=flat)]
+        rows: list[Row] = []
+        if self.desk.survey.is_in_doubt and not flat:
+            rows += doubt_rows(self.desk.survey, self.lessons)
+        rows.append(_TreeHeading(self.lens, self.unit, flat=flat))
         if unread := self.desk.read.unread if self.desk.read is not None else ():
             says = f"{count(len(unread), 'place')} cannot be read, so nothing in them is counted: {unread[0]}"
             rows.append(Words(bearable(says), "bad"))
-        if self.desk.survey.is_in_doubt and not flat:
-            rows += doubt_rows(self.desk.survey, self.lessons)
         if self._lens_call() is not None:
             return rows + (self.found if self.found is not None else [Words("looking…")])
         if self.lens == "class":
@@ -432,6 +433,8 @@ class SurveyScreen(StageScreen):
             self.action_open(not row.is_open)
         elif isinstance(row, _AlikeRow):
             self._reveal(row.group.first[0].path)
+        elif isinstance(row, LessonRow):
+            self.action_learn(row.lesson.kind)
 
     def action_open(self, wide: bool) -> None:
         row = self.lines.row
@@ -623,16 +626,34 @@ def doubt_rows(survey: Survey, lessons: Sequence[Lesson]) -> list[Row]:
     """That a survey is in doubt, and what it could learn from, a key each."""
     totals = survey.totals()
     left, whole = totals[FileClass.UNSORTED].files, sum(total.files for total in totals.values())
-    says = (
-        f"{IN_DOUBT[0].upper()}{IN_DOUBT[1:]}: {left:,} of {whole:,} files stay unsorted, and count as yours."
-    )
-    rows: list[Row] = [Paragraph(says, "focus")]
-    for lesson in lessons:
-        key, words = _LESSONS[lesson.kind]
-        what = words.format(name=bearable(os.path.basename(lesson.path)))
-        sorts = f", would sort {lesson.settles:,} of {lesson.unsorted:,}" if lesson.settles else ""
-        rows.append(Words(f"  {key}  {what}{sorts}"))
+    what = f"{IN_DOUBT[0].upper()}{IN_DOUBT[1:]}"
+    rows: list[Row] = [
+        Paragraph(f"{what}: {left:,} of {whole:,} files stay unsorted, and count as yours.", "text")
+    ]
+    rows += [LessonRow(lesson) for lesson in lessons]
+    if lessons and not any(lesson.kind is Helps.ARCHIVE for lesson in lessons):
+        says = "an old archive of its release would help most: none lies beside it or in your downloads"
+        rows.append(Paragraph(says, "quiet", indent=5))
     return [*rows, Gap()]
+
+
+class LessonRow(Row):
+    """Something that a survey in doubt could learn from."""
+
+    def __init__(self, lesson: Lesson) -> None:
+        super().__init__(f"lesson:{lesson.kind}")
+        self.lesson = lesson
+
+    def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
+        key, words = _LESSONS[self.lesson.kind]
+        line = Line().gap(2).put(key, look.style("focus", bold=True)).gap(2)
+        sorts = (
+            f", would sort {self.lesson.settles:,} of {self.lesson.unsorted:,}" if self.lesson.settles else ""
+        )
+        name = bearable(os.path.basename(self.lesson.path))
+        room = width - line.cell_len - len(words.format(name="")) - len(sorts) - 1
+        line.put(words.format(name=clip(name, max(12, room))) + sorts, look.style("text", bold=lit))
+        return [line]
 
 
 def _rest(number: int) -> list[Row]:
