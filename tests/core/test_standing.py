@@ -175,10 +175,24 @@ def test_a_copy_that_lost_its_times_is_silent_also_when_it_was_used_since(tmp_pa
 
 def test_only_times_and_digests_vouch_for_what_is_in_a_file(tmp_path: Path) -> None:
     """Whatever names say, a file of a silent tree is never certain enough to be replaced unasked."""
-    root = plant(tmp_path / "p", release("1.0") | modules("lib/tools", *(f"m{n}" for n in range(30))))
-    for path in root.rglob("*"):
-        os.utime(path, (BUILT, BUILT))
-    assert max(f.certainty for f in found_in(root).values() if f.file_class is P) < weights().replace
+    root = silent(tmp_path / "p", release("1.0") | shipped_plugins())
+    sure = [f.certainty for f in found_in(root).values() if f.file_class is P]
+    assert len(sure) > 9 and max(sure) < weights().replace
+
+
+@pytest.mark.parametrize("when", [BUILT - 700 * DAY, BUILT - 3, BUILT + 50 * DAY])
+def test_what_somebody_else_packed_is_not_the_releases_for_having_one_time(when: int, tmp_path: Path) -> None:
+    """A title and a plug-in come with the times that their makers gave them, before the release or after."""
+    root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(60))), mtime=BUILT)
+    plant(root, {f"core/plug{n}.py": CODE for n in range(9)}, mtime=BUILT)
+    title = {f"titles/harbour/disc-{n}.dat": bytes([n]) * 900 for n in range(12)}
+    title |= {"titles/harbour/VERSION": "7.7\n", "titles/harbour/title.txt": "Harbour\n"}
+    plugged = modules("core/kolibri", *(f"part{n}" for n in range(8))) | {"core/kolibri/README": "mine\n"}
+    plant(root, title | plugged, mtime=when if when != BUILT - 3 else BUILT - 9 * DAY)
+    found = found_in(lived_in(root))
+    assert [path for path in (*title, *plugged) if found[path].file_class is P] == []
+    assert found["core/m7.py"].file_class is P
+    assert survey_install(str(root), SurveyInputs())[0].version_text == ""
 
 
 # ---------------------------------------------------------------- who names whom

@@ -25,7 +25,7 @@ from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.company import ALONE, Company
 from left_intact.core.survey.inputs import SurveyInputs
-from left_intact.core.survey.names import name_evidence, split_name
+from left_intact.core.survey.names import split_name
 from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
@@ -97,9 +97,20 @@ class _Sorting:
     def _company(self) -> Company | None:
         """What is asked where neither times nor a baseline tell what came with the program."""
         known = self.known
-        if not known.is_in_doubt or known.mentions is None or not known.names:
+        if self.shipped is not None or known.listed is not None or known.mentions is None or not known.names:
+            return None
+        if self.times.builds and not self._leaves_open():
             return None
         return Company(self.pages, self.standing, known.mentions())
+
+    def _leaves_open(self) -> bool:
+        """Whether something that looks shipped has a time that does not tell whose it is."""
+        tells, bucket = self.times.tells, self.times.bucket
+        return any(
+            look and not tells(bucket(mtime))
+            for page in self.pages
+            for look, mtime in zip(self.standing.looks(page.folder), page.numbers[2::COLUMNS], strict=True)
+        )
 
     def run(self) -> SortedPages:
         verdicts = self._first_pass()
@@ -170,14 +181,14 @@ class _Sorting:
         count = len(page.names)
         shallow = not folder
         result, keyed, odd = array("I"), self._by_key, page.said
+        by_time = bool(self.times.builds)
         modes_speak, bucket = self.modes, self.times.bucket if self.times.speak else None
-        own: Why = ()
         extra: Why = ()
         when, shape, rights, at = NO_TIME, NO_SHAPE, 0, -1
-        evidence_of_name = name_evidence if known.names else None
         nothing: list[Why] = [()] * count
         columns = zip(
             page.names,
+            self.standing.spoken(folder),
             numbers[::COLUMNS],
             numbers[1::COLUMNS],
             numbers[2::COLUMNS],
@@ -188,12 +199,12 @@ class _Sorting:
             self.company.evidence(page) if self.company else nothing,
             strict=True,
         )
-        for name, mode, size, mtime, file_format, mark, shipped, coming, company in columns:
+        for name, own, mode, size, mtime, file_format, mark, shipped, coming, company in columns:
             at += 1
-            if evidence_of_name is not None:
-                own = evidence_of_name(name)
             if bucket is not None:
                 when = bucket(mtime)
+            if company and by_time and self.times.tells(when):
+                company = ()
             shape = (
                 sources.shape_key(file_format, size, mark)
                 if mark or (file_format in SHAPED and speaking_size(size))
@@ -245,6 +256,8 @@ class _Sorting:
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
         timed = self.times.evidence(when, binary=binary)
+        if self.shipped is not None:  # what the release shipped is known: its minutes say no more
+            timed = tuple(e for e in timed if e.speaks_for is not P or e.weight < 0)
         if _is_own_of_its_kind((*extra, *timed), (*header, *of_folder, *own)):
             weight = weights().spoken["own-bytes" if file_format in SHAPED else "own-of-its-kind"]
             extra += (

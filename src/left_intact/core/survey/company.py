@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Sequence
 
 from left_intact.core.model.classes import FileClass
@@ -66,7 +66,6 @@ class Company:
             said(ALONE, "nothing of the program's names it, and its like is named", P, _of("unnamed")),
         )
         self._is_named = (said("mention", "the program's own files name it", P, _of("named")),)
-        self._memo: dict[tuple[int, str], Why] = defaultdict(tuple)
 
     def evidence(self, page: Page) -> list[Why]:
         """What its company says of each name of a folder."""
@@ -78,6 +77,8 @@ class Company:
         ]
 
     def _one(self, page: Page, name: str, look: int, file_format: str, *, named: bool) -> Why:
+        if look == OTHER and not (file_format.startswith("text ") or file_format in _DOCUMENTS):
+            return ()
         folder = page.folder
         if copied_from(name):
             return ()
@@ -90,14 +91,14 @@ class Company:
         if named:
             return self._is_named
         if look == OTHER:
-            return self._alone if file_format in _DOCUMENTS or file_format.startswith("text ") else ()
+            return self._alone
         ending = name.rpartition(".")[2]
-        if (count := self._folders[name]) >= _REPEATED:
+        if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
             says = f"lies in {count} folders here under the same name"
             return (said("mention", says, P, _of("repeated")),)
         if (count := self._families[folder, ending]) >= _FAMILY:
             return (said("mention", f"one of {count} resources of a kind", P, _of("family")),)
-        if any(e.speaks_for is P and e.weight >= _PLAIN_WEIGHT for e in name_evidence(name)):
+        if _is_plain(name) and (not folder or self._mentions.of(folder)):
             return ()
         if not folder and look >= MACHINE:
             return ()
@@ -105,6 +106,11 @@ class Company:
         if size > _SIBLINGS and self._named[folder, ending] >= _of("like-share") * (size - 1):
             return self._unnamed
         return self._alone
+
+
+def _is_plain(name: str) -> bool:
+    """Whether a name is one that everything which is handed on has: a licence, a note of the version."""
+    return any(e.speaks_for is P and e.weight >= _PLAIN_WEIGHT for e in name_evidence(name))
 
 
 _DOCUMENTS = frozenset(("pdf", "zip", "png", "jpeg", "sqlite", "empty"))

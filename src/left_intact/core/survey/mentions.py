@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from left_intact.core.model.pages import COLUMNS, Page
-from left_intact.core.survey.standing import MACHINE, SOURCE, Standing
+from left_intact.core.survey.standing import MACHINE, OTHER, SOURCE, Standing
 
 _BETWEEN = re.compile(rb"[^\w@\-./]+")
 _NEEDED = re.compile(rb"[\w\-+.]{2,80}?\.(?:so(?:\.\d+)*|dll|dylib)(?![\w])")
@@ -99,8 +99,10 @@ class _Index:
             sizes = page.numbers[1::COLUMNS]
             above = page.folder.rpartition("/")[2].encode()
             for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
-                self._add(page.folder, above, name, look, sizes[at])
                 file_format = page.formats[at] if page.formats else ""
+                if look == OTHER and not file_format.startswith("text "):
+                    continue
+                self._add(page.folder, above, name, look, sizes[at])
                 readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
 

@@ -193,11 +193,12 @@ def survey_tree(
     known = with_self_description(tree, known, roots)
     findings = sort_out(tree.pages, known, cancel)
     shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
-    shallow, manifests = _not_theirs(shallow, findings), _not_theirs(manifests_in(tree.pages), findings)
+    shallow = _not_theirs(shallow, findings, by_name=False)
+    manifests = _not_theirs(manifests_in(tree.pages), findings, by_name=True)
     readings = list(extra_readings)
     readings += read_versions(base, shallow, read, rules=rules)
     readings += read_manifests((name, base), manifests, read)
-    own = _not_theirs(binaries, findings)
+    own = _not_theirs(binaries, findings, by_name=True)
     readings += read_binaries(name or base, own, roots_reader(tree.root, roots, _BINARY_LIMIT))
     return Survey(
         root=tree.root,
@@ -211,14 +212,17 @@ def survey_tree(
     )
 
 
-def _not_theirs(entries: Mapping[str, Entry], findings: SortedPages) -> dict[str, Entry]:
-    """Without what is of a class of the person's: their own library says nothing of the program's version."""
-    may = (FileClass.PROGRAM, FileClass.UNSORTED)
+def _not_theirs(entries: Mapping[str, Entry], findings: SortedPages, *, by_name: bool) -> dict[str, Entry]:
+    """Without what is of a class of the person's: their own library says nothing of the program's version.
+    What nobody could sort speaks at the top, or where it says the program's name (`by_name`).
+    """
 
     def is_theirs(path: str) -> bool:
         finding = findings.find(path)
-        if finding is None or finding.file_class in may:
+        if finding is None or finding.file_class is FileClass.PROGRAM:
             return False
+        if finding.file_class is FileClass.UNSORTED:
+            return "/" in path and not by_name
         shipped = finding.file_class is FileClass.SETTINGS  # defaults that a release ships are called so too
         return not shipped or any(e.source == "time" and e.weight <= _WRITTEN_SINCE for e in finding.why)
 

@@ -41,6 +41,7 @@ class Standing:
     def __init__(self, pages: Sequence[Page], *, names: bool = True) -> None:
         self._names = names
         self._looks: dict[str, bytes] = {}
+        self._spoken: dict[str, list[tuple[Evidence, ...]]] = {}
         self._files: Counter[str] = Counter()
         self._code: Counter[str] = Counter()
         self._below: Counter[str] = Counter()
@@ -54,8 +55,9 @@ class Standing:
 
     def _count(self, page: Page, known: dict[tuple[int, str], int]) -> None:
         looks = bytearray()
-        for name, file_format in zip(page.names, page.formats or [""] * len(page.names), strict=True):
-            evidence = name_evidence(name) if self._names else ()
+        spoken = [name_evidence(name) if self._names else () for name in page.names]
+        self._spoken[page.folder] = spoken
+        for evidence, file_format in zip(spoken, page.formats or [""] * len(spoken), strict=True):
             key = (id(evidence), file_format)
             found = known.get(key)
             if found is None:
@@ -79,6 +81,10 @@ class Standing:
     def looks(self, folder: str) -> bytes:
         """For each name of a folder how it looks."""
         return self._looks.get(folder, b"")
+
+    def spoken(self, folder: str) -> Sequence[tuple[Evidence, ...]]:
+        """What each name of a folder says by itself."""
+        return self._spoken.get(folder, ())
 
     def is_in_code(self, folder: str) -> bool:
         """Whether a folder lies in one of code that people write, or deep in a tree of it. Machine code does
@@ -107,9 +113,10 @@ class Standing:
         least = weights().spoken["subtree-least"]
         return any(e.speaks_for is not P and e.weight >= least for e in self.evidence(folder))
 
-    def is_made(self, folder: str, name: str) -> bool:
-        """Whether a file is, by its names, one that a run makes: no release ships many of those."""
-        of_name = name_evidence(name) if self._names else ()
+    def is_made(self, folder: str, of_name: tuple[Evidence, ...]) -> bool:
+        """Whether a file is, by its names, one that a run makes: no release ships many of those. `of_name` is
+        what its own says.
+        """
         if any(e.speaks_for is P and e.weight > 0 for e in of_name):
             return False  # a note in a folder for saves
         return any(

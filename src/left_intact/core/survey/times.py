@@ -62,6 +62,13 @@ class Times:
         """Whether a moment is within a release's."""
         return any(start <= seconds <= end for start, end in self.builds)
 
+    def tells(self, key: tuple[str, int]) -> bool:
+        """Whether a moment tells by itself whose something is. What is older than the release, or of a moment
+        of its own, may come from anybody: others pack things too. `key` is from `bucket`.
+        """
+        word, number = key
+        return (word == "cluster" and number not in self.apart) or word in ("shortly-before", "late")
+
     def bucket(self, mtime_ns: int) -> tuple[str, int]:
         """Everything that `evidence` depends on, as a small key: many times are one case."""
         if not mtime_ns or not self.speak:
@@ -92,12 +99,12 @@ class Times:
         shared = self.mixed > weights().time["cluster-mixed"]
         if word == "cluster":
             return self._in_a_moment(more, shared=shared)
-        if word in ("shortly-before", "kept"):
-            says = {
-                "shortly-before": "written in the hour before the release was built",
-                "kept": "older than the release, which keeps the times of its sources",
-            }[word]
+        if word == "shortly-before":
+            says = "written in the hour before the release was built"
             return () if shared else (said("time", says, P, spoken[word]), _untouched())
+        if word == "kept":
+            says = "older than the release, which keeps the times of its sources"
+            return () if shared else (said("time", says, P, spoken[word]),)
         if word in ("later", "not-later"):
             says = "later" if word == "later" else "no later"
             return (said("time", f"written {says} than the newest of the program's code", P, spoken[word]),)
@@ -115,11 +122,11 @@ class Times:
         day = datetime.fromtimestamp(self.builds[number][0], UTC).date()
         kind = "shared" if shared else "apart" if number in self.apart else "clean" if self.clean else ""
         key = f"cluster-{kind}" if kind else "cluster"
+        if number in self.apart:
+            return (said("time", f"of a moment of its own, on {day}", P, spoken[key]),)
         found = (said("time", f"written with the release, on {day}", P, spoken[key]),)
         if shared:
             return found
-        if number in self.apart:
-            return (*found, _untouched())
         says = f"of the release's minutes, on {day}"
         return (*found, _untouched(), *(said("time", says, c, spoken["cluster-persons"]) for c in PERSONS))
 
@@ -315,9 +322,11 @@ def _made(
     for page in pages:
         looks, numbers = standing.looks(page.folder), page.numbers
         made = within = 0
-        for at, name in enumerate(page.names):
-            is_file = stat.S_ISREG(numbers[at * COLUMNS])
-            if looks[at] or not is_file or not standing.is_made(page.folder, name):
+        any_made = bool(standing.evidence(page.folder))
+        for at, spoken in enumerate(standing.spoken(page.folder)):
+            if looks[at] or not (any_made or spoken) or not stat.S_ISREG(numbers[at * COLUMNS]):
+                continue
+            if not standing.is_made(page.folder, spoken):
                 continue
             made += 1
             seconds = numbers[at * COLUMNS + 2] // _SECOND

@@ -155,6 +155,8 @@ class SurveyScreen(StageScreen):
         "what is inside instead. q goes through the unsorted, group by group; m knows more of "
         "the install: it watches a run, "
         "finds its baseline and its folders elsewhere, shows its keepsheet. "
+        "Where times tell nothing apart and no release is on record, a, o and r let it learn from an old "
+        "archive, from what came, from a watched run. "
         "A letter rules the highlighted file or folder: p program, s settings, v saves, t states, c content, "
         "x extras, h cache. A ruling outweighs all other evidence, is remembered, and z takes it back."
     )
