@@ -25,7 +25,7 @@ _SET_ASIDE = re.compile(
     r"(?=\.|$)"
 )
 """What people put into the name of something that they keep beside what it was."""
-_REPEATED, _FAMILY, _SIBLINGS = 4, 20, 3
+_REPEATED, _FAMILY, _KIND, _SIBLINGS = 4, 20, 40, 3
 _PLAIN_WEIGHT = 2.4
 """The weight of a whole name that every release has, such as a licence."""
 
@@ -47,6 +47,7 @@ class Company:
         self._standing, self._mentions = standing, mentions
         self._folders: Counter[str] = Counter()
         self._families: Counter[tuple[str, str]] = Counter()
+        self._kinds: Counter[str] = Counter()
         self._code: Counter[tuple[str, str]] = Counter()
         self._named: Counter[tuple[str, str]] = Counter()
         for page in pages:
@@ -58,6 +59,7 @@ class Company:
                 ending = name.rpartition(".")[2]
                 if look == LOOKS_SHIPPED or ending in _DRAWN:
                     self._families[page.folder, ending] += 1
+                    self._kinds[ending] += 1
                 if look >= SOURCE:
                     self._code[page.folder, ending] += 1
                     self._named[page.folder, ending] += name in named
@@ -96,8 +98,10 @@ class Company:
         if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
             says = f"lies in {count} folders here under the same name"
             return (said("mention", says, P, _of("repeated")),)
-        if (count := self._families[folder, ending]) >= _FAMILY:
-            return (said("mention", f"one of {count} resources of a kind", P, _of("family")),)
+        count = self._families[folder, ending]
+        if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
+            says = f"one of {max(count, self._kinds[ending])} resources of a kind"
+            return (said("mention", says, P, _of("family")),)
         if _is_plain(name) and (not folder or self._mentions.of(folder)):
             return ()
         if not folder and look >= MACHINE:

@@ -193,12 +193,11 @@ class _Index:
         before, slash, last = token.rpartition(b"/")
         if slash:
             above = before.rpartition(b"/")[2]
-            if above in (b".", b""):
-                here = self._at.get((folder, last))
-                if here is not None:
-                    yield here
-            elif above == b"..":
-                here = self._at.get((folder.rpartition("/")[0], last))
+            if above in (b".", b"", b".."):
+                beside = folder.rpartition("/")[0] if above == b".." else folder
+                here = self._at.get((beside, last))
+                if here is None:  # what is written in one language is loaded as it is in the other
+                    here = self._at.get((beside, last.rpartition(b".")[0]))
                 if here is not None:
                     yield here
             else:

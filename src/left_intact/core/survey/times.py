@@ -24,8 +24,7 @@ _CODE_LEAST, _CODE_ENOUGH = 3, 2
 _SPREAD = 3
 """In so many folders a moment must have files beside those of others to be a release's like them."""
 _MANY_CODE = 20
-_SECONDS_SET = 2
-_SOME, _HALF, _ALMOST_ALL = 0.1, 0.5, 0.95
+_SOME, _MUCH, _HALF, _ALMOST_ALL = 0.1, 0.4, 0.5, 0.95
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -169,9 +168,10 @@ class _Moment:
         enough = self.shipped >= max(_SOME * self.files, _HALF * self.data)
         return enough and self.foreign <= _HALF * self.files
 
-    def is_set(self, of_all: int) -> bool:
-        """Whether somebody set the times of most there is: nobody writes so many within a second or two."""
-        return self.end - self.start <= _SECONDS_SET and self.files >= max(_MANY_CODE, _HALF * of_all)
+    def holds_most(self, of_all: int) -> bool:
+        """Whether most there is was written then, and is no data: that is how a release is laid."""
+        much = self.files >= max(_MANY_CODE, _MUCH * of_all)
+        return much and self.data <= _HALF * self.files
 
 
 def read_times(pages: Sequence[Page], standing: Standing) -> Times:
@@ -281,11 +281,13 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
     """
     w = weights().time
     least = max(w["moment-least"], w["moment-share"] * shipped)
-    files = sum(m.files for m in moments)
-    likely = [m for m in moments if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release or m.is_set(files))]
+    files = sum(m.files - m.foreign for m in moments)
+    likely = [
+        m for m in moments if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release or m.holds_most(files))
+    ]
     if not likely:
         return [], []
-    main = max(likely, key=lambda m: (m.weight, m.start))
+    main = max(likely, key=lambda m: (m.holds_most(files), m.weight, m.start))
     others = sorted((m for m in likely if m is not main and m.shipped >= least), key=lambda m: -m.weight)
     later = sum(m.shipped for m in moments if m.start > main.end)
     code = sum(m.code for m in moments)
