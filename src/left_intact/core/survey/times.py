@@ -162,11 +162,10 @@ class _Moment:
     def weight(self) -> int:
         return self.shipped + 2 * self.code
 
-    @property
-    def is_like_a_release(self) -> bool:
+    def is_like_a_release(self, all_shipped: int) -> bool:
         """Whether enough of it looks shipped, beside data that may be anybody's: content has times too."""
-        enough = self.shipped >= max(_SOME * self.files, _HALF * self.data)
-        return enough and self.foreign <= _HALF * self.files
+        enough = self.shipped >= _HALF * min(self.data, all_shipped)
+        return enough and self.shipped >= _SOME * self.files and self.foreign <= _HALF * self.files
 
     def holds_most(self, of_all: int) -> bool:
         """Whether most there is was written then, and is no data: that is how a release is laid."""
@@ -283,7 +282,9 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
     least = max(w["moment-least"], w["moment-share"] * shipped)
     files = sum(m.files - m.foreign for m in moments)
     likely = [
-        m for m in moments if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release or m.holds_most(files))
+        m
+        for m in moments
+        if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release(shipped) or m.holds_most(files))
     ]
     if not likely:
         return [], []
@@ -295,7 +296,7 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
         main.shipped >= w["cluster-share"] * shipped
         or main.code >= max(2, w["cluster-share"] * code)
         or sum(m.shipped for m in (main, *others)) >= w["moments-share"] * shipped
-        or (main.shipped >= least and later <= w["later-share"] * shipped)
+        or (main.shipped >= max(least, _SOME * shipped) and later <= w["later-share"] * shipped)
     )
     if not enough:
         return [], []
