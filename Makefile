@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test test-windows check screenshots bench bench-classify torture fuzz mutants lock clean-demo
+.PHONY: setup demo test test-windows check screenshots bench bench-classify bench-real torture fuzz mutants lock clean-demo
 
 setup: $(STAMP)
 
@@ -61,6 +61,11 @@ mutants: setup
 bench-classify: setup
 	@mkdir -p build
 	$(BIN)/python bench/classify.py --figure build/reliability.svg
+
+# How well files of real releases are told, with a person's traces over them. Fetches packages once (1 GB).
+bench-real: setup
+	$(BIN)/python bench/real_trees.py --held-out
+	$(BIN)/python bench/finding.py
 
 # Pins every dependency with its digests. Run it when pyproject.toml changes.
 lock: setup
