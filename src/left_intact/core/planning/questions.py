@@ -16,7 +16,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         "{what}: you changed {it}, and {new} changed {it} too",
         ("yours", "arriving"),
         (
-            "yours stays, the arriving one is not laid",
+            "yours stays",
             "the arriving one is laid, yours goes into the strongbox",
         ),
     ),
@@ -29,7 +29,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         "{what}: not known to be the program's, and {new} ships {it} too",
         ("yours", "arriving"),
         (
-            "yours stays, the arriving one is not laid",
+            "yours stays",
             "the arriving one is laid, yours goes into the strongbox",
         ),
     ),
@@ -37,7 +37,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         "{what}: {new} ships {it} changed, and it is not sure how to merge {it}",
         ("yours", "arriving"),
         (
-            "yours stays whole, nothing of the arriving one is laid",
+            "yours stays whole",
             "the arriving one is laid, yours goes into the strongbox",
         ),
     ),
@@ -46,7 +46,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         ("arriving", "yours"),
         (
             "the arriving one is laid, yours goes into the strongbox",
-            "yours stays, the arriving one is not laid",
+            "yours stays",
         ),
     ),
 }

@@ -350,7 +350,11 @@ class SurveyScreen(StageScreen):
         flat = bool(self.wanted) or self.lens in ("certainty", "size")
         rows: list[Row] = []
         if self.desk.survey.is_in_doubt and not flat:
-            rows += doubt_rows(self.desk.survey, self.lessons)
+            at_hand = self.desk.arrival is not None
+            rows += doubt_rows(
+                self.desk.survey,
+                [one for one in self.lessons if one.kind is not Helps.ARRIVAL or not at_hand],
+            )
         rows.append(_TreeHeading(self.lens, self.unit, flat=flat))
         if unread := self.desk.read.unread if self.desk.read is not None else ():
             says = f"{count(len(unread), 'place')} cannot be read, so nothing in them is counted: {unread[0]}"

@@ -256,6 +256,9 @@ def _stays_old(sketch: _Sketch, move: Move) -> bool:
     stays = move.verb in (Verb.KEEP, Verb.ASK) and move.file_class in MAY_BE_THE_PROGRAMS
     if not stays or move.before is None:
         return False
+    question = sketch.question_of.get(move.path)
+    if question is not None and question.choice == "arriving":
+        return False  # unless somebody chooses otherwise, the other one is laid
     coming = sketch.coming.get(move.path)
     return coming is not None and not move.before.same_content(coming)
 
