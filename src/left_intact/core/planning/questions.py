@@ -42,7 +42,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         ),
     ),
     Ask.UNPROVEN: (
-        "{what}: most likely the program's, but nothing shows whether you changed {it}; {new} ships others",
+        "{what}: likely the program's, perhaps changed by you; {new} ships others",
         ("arriving", "yours"),
         (
             "the arriving one is laid, yours goes into the strongbox",

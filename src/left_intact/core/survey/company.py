@@ -90,19 +90,20 @@ class Company:
             return self._alone
         if is_like_settings(name, file_format):
             return self._alone
-        if named:
+        is_plain = _is_plain(name)
+        if named and not is_plain:
             return self._is_named
         if look == OTHER:
             return self._alone
         ending = name.rpartition(".")[2]
-        if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
+        if (count := self._folders[name]) >= _REPEATED and not is_plain:
             says = f"lies in {count} folders here under the same name"
             return (said("mention", says, P, _of("repeated")),)
         count = self._families[folder, ending]
         if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
             says = f"one of {max(count, self._kinds[ending])} resources of a kind"
             return (said("mention", says, P, _of("family")),)
-        if _is_plain(name) and (not folder or self._mentions.of(folder)):
+        if is_plain and (not folder or self._mentions.of(folder) - {name}):
             return ()
         if not folder and look >= MACHINE:
             return ()

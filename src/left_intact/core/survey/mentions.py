@@ -115,7 +115,7 @@ class _Index:
         self._by_name[raw].append(file)
         self._at[folder, raw] = file
         self._by_place[above, raw].append(file)
-        if look >= SOURCE:
+        if look >= SOURCE and b"." in raw:
             self._by_stem[raw.partition(b".")[0]].append(file)
         stem = raw
         while (shorter := stem.rpartition(b".")[0]) and len(shorter) >= _LEAST_STEM:
