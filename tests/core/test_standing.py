@@ -21,7 +21,7 @@ from left_intact.core.survey.standing import Standing
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
-from tests.builders import BUILT, LATER, Mock, Tree, plant, release
+from tests.builders import BUILT, LATER, LINKS, Mock, Tree, plant, release
 
 C = FileClass
 P = C.PROGRAM
@@ -240,6 +240,17 @@ def test_a_plug_in_of_several_files_does_not_vouch_for_itself(tmp_path: Path) ->
     root = silent(tmp_path / "p", shipped_plugins() | own)
     found = found_in(root)
     assert [path for path in own if found[path].file_class is P] == []
+
+
+@LINKS
+def test_a_link_to_what_the_program_names_came_with_it(tmp_path: Path) -> None:
+    root = silent(tmp_path / "p", shipped_plugins())
+    (root / "app" / "de").mkdir()
+    (root / "app" / "de" / "mod_home.html").symlink_to("../pages/home.html")
+    (root / "app" / "de" / "mod_gone.html").symlink_to("../pages/gone.html")
+    tree = read_tree(str(root))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    assert mentions.of("app/de") == {"mod_home.html"}
 
 
 def test_settings_are_not_told_by_being_named(tmp_path: Path) -> None:

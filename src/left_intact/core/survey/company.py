@@ -79,7 +79,8 @@ class Company:
         ]
 
     def _one(self, page: Page, name: str, look: int, file_format: str, *, named: bool) -> Why:
-        if look == OTHER and not (file_format.startswith("text ") or file_format in _DOCUMENTS):
+        is_text = file_format.startswith("text ") or file_format in _DOCUMENTS
+        if look == OTHER and not is_text and not named:
             return ()
         folder = page.folder
         if copied_from(name):

@@ -7,8 +7,10 @@ beginnings on, link by link: a plug-in of several files names its own, and that 
 
 from __future__ import annotations
 
+import heapq
+import posixpath
 import re
-from collections import defaultdict, deque
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -61,10 +63,14 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
     read for it.
     """
     index = _Index(pages, standing)
-    todo = deque(index.beginnings())
-    seen, named, left = set(todo), set[_File](), _ALL
+    first = index.beginnings()
+    todo = [
+        (index.sizes[file], file) for file in first
+    ]  # the smallest first: they name the most for their bytes
+    heapq.heapify(todo)
+    seen, named, left = set(first), set[_File](), _ALL
     while todo and left > 0:
-        source = todo.popleft()
+        _, source = heapq.heappop(todo)
         data = read(index.paths[source])
         if not data:
             continue
@@ -72,9 +78,12 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
         left -= len(data)
         targets = set(index.named_in(source, data)) - {source}
         named |= targets
-        new = sorted(target for target in targets - seen if index.may_name[target])
-        seen.update(new)
-        todo.extend(new)
+        for target in targets - seen:
+            if index.may_name[target]:
+                seen.add(target)
+                heapq.heappush(todo, (index.sizes[target], target))
+    paths = {index.paths[file] for file in named}
+    named |= {file for file, target in index.links if target in paths}
     by_folder: dict[str, set[str]] = defaultdict(set)
     for file in named:
         folder, _, name = index.paths[file].rpartition("/")
@@ -89,7 +98,9 @@ class _Index:
         self.paths: list[str] = []
         self.looks: list[int] = []
         self.may_name: list[bool] = []
-        self._sizes: list[int] = []
+        self.sizes: list[int] = []
+        self.links: list[tuple[_File, str]] = []
+        """Links, and the paths that they lead to: what leads to something of the program's came with it."""
         self._by_name: dict[bytes, list[_File]] = defaultdict(list)
         self._by_place: dict[tuple[bytes, bytes], list[_File]] = defaultdict(list)
         self._by_stem: dict[bytes, list[_File]] = defaultdict(list)
@@ -100,9 +111,12 @@ class _Index:
             above = page.folder.rpartition("/")[2].encode()
             for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
                 file_format = page.formats[at] if page.formats else ""
-                if look == OTHER and not file_format.startswith("text "):
+                if look == OTHER and not file_format.startswith("text ") and at not in page.said:
                     continue
                 self._add(page.folder, above, name, look, sizes[at])
+                if at in page.said and not file_format:
+                    leads = posixpath.normpath(f"{page.folder}/{page.said[at]}")
+                    self.links.append((len(self.paths) - 1, leads))
                 readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
 
@@ -110,7 +124,7 @@ class _Index:
         file = len(self.paths)
         self.paths.append(f"{folder}/{name}" if folder else name)
         self.looks.append(look)
-        self._sizes.append(size)
+        self.sizes.append(size)
         raw = name.encode("utf-8", "surrogateescape")
         self._by_name[raw].append(file)
         self._at[folder, raw] = file
@@ -123,9 +137,9 @@ class _Index:
             self._by_place[above, stem].append(file)
             self._at.setdefault((folder, stem), file)
 
-    def beginnings(self) -> list[_File]:
+    def beginnings(self) -> set[_File]:
         """Where the program begins: lists, and the code that lies nearest to the top: of the whole, of each
-        folder at the top that holds enough of it, and further down where most of it lies. The smallest first.
+        folder at the top that holds enough of it, and further down where most of it lies.
         """
         readable = [f for f, may in enumerate(self.may_name) if may]
         code = [f for f in readable if self.looks[f] >= SOURCE]
@@ -145,7 +159,7 @@ class _Index:
             depth, most = depth + 1, _MOST_OF_CODE
             if len(inside) < most * len(code):
                 break
-        return sorted(found, key=lambda f: (self._sizes[f], self.paths[f]))
+        return found
 
     def _nearest(self, files: Sequence[_File], *, deep: int) -> set[_File]:
         """Those that lie nearest to the top, and so many folders below."""
