@@ -85,7 +85,6 @@ _SOURCE = frozenset(
         "bash",
         "zsh",
         "fish",
-        "ps1",
         "bat",
         "cmd",
         "lua",
