@@ -318,7 +318,7 @@ def test_folders_that_are_named_for_a_version_are_the_same_folder(tmp_path: Path
     assert place_of("share/tool-4.2/doc") == place_of("share/tool-4.10.1/doc") == "share/tool-#/doc"
     root = silent(tmp_path / "p", modules("share/tool-4.2", *(f"m{n}" for n in range(20))))
     plant(tmp_path / "new", modules("share/tool-4.4", *(f"m{n}" for n in range(20))))
-    paths = [str(p.relative_to(root)) for p in root.rglob("*.py")]
+    paths = [p.relative_to(root).as_posix() for p in root.rglob("*.py")]
     arrival = look_into(str(tmp_path / "new"), installed=paths)
     assert arrival.root == ""
     found = found_in(root, arrival=arrival.release)
