@@ -446,6 +446,7 @@ def test_a_survey_in_doubt_says_what_it_could_learn_from(mock: Mock) -> None:
     assert archive.path == str(mock.folder / "mocklet-1.0.zip")
     assert 9 <= archive.settles <= archive.unsorted == left
     assert arrival.path == str(mock.next) and 4 <= arrival.settles < archive.settles and run.settles == 0
+    assert len(surveys.lessons(install, survey, str(mock.folder / "gone.zip"))) == 2
     surveys.set_baseline(install, archive.path)
     again = surveys.survey(install)
     assert not again.is_in_doubt and surveys.lessons(install, again, None) == ()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from pathlib import Path
 
 import pytest
@@ -248,9 +249,21 @@ def test_a_link_to_what_the_program_names_came_with_it(tmp_path: Path) -> None:
     (root / "app" / "de").mkdir()
     (root / "app" / "de" / "mod_home.html").symlink_to("../pages/home.html")
     (root / "app" / "de" / "mod_gone.html").symlink_to("../pages/gone.html")
+    (root / "mod_home.html").symlink_to("app/pages/home.html")
     tree = read_tree(str(root))
     mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
-    assert mentions.of("app/de") == {"mod_home.html"}
+    assert mentions.of("app/de") == {"mod_home.html"} == mentions.of("")
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="names are text on this system, never mere bytes")
+def test_names_that_are_no_text_end_no_survey(tmp_path: Path) -> None:
+    root = silent(tmp_path / "p", shipped_plugins())
+    odd = os.fsencode(root) + b"/app/od\xffd"
+    os.mkdir(odd)
+    with open(odd + b"/pl\xfeg.py", "wb") as file:
+        file.write(CODE.encode())
+    os.utime(odd + b"/pl\xfeg.py", (BUILT, BUILT))
+    assert len(found_in(root)) == len(shipped_plugins()) + 1
 
 
 def test_settings_are_not_told_by_being_named(tmp_path: Path) -> None:

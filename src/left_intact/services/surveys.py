@@ -565,7 +565,7 @@ class Surveys(Service):
         unsorted = frozenset(survey.findings.unsorted_places())
         mine = [page.path(at) for page in survey.findings.pages for at in range(len(page.names))]
         about = archives_about(install.name, survey.version_text, self.usual_archive_places(install))
-        archives = [path for path in about if waiting is None or not os.path.samefile(path, waiting)]
+        archives = [p for p in about if waiting is None or os.path.realpath(p) != os.path.realpath(waiting)]
         found = []
         for kind, paths in ((Helps.ARCHIVE, archives), (Helps.ARRIVAL, [waiting] if waiting else [])):
             for settles, path in most_settling(paths, unsorted, mine, cancel)[:1]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Iterable, Mapping
+from contextlib import suppress
 
 from left_intact.core.arrival.look import look_into
 from left_intact.core.arrival.root import Names, by_folder, find_root
@@ -161,7 +162,8 @@ def _candidates(name: str, version: str, places: Iterable[str]) -> tuple[list[st
             if is_archive and wanted and _bare(item.name).startswith(wanted):
                 beside.append(item.path)
             elif is_archive:
-                others.append((item.stat().st_mtime, item.path))
+                with suppress(OSError):  # gone meanwhile
+                    others.append((item.stat().st_mtime, item.path))
     installed = Version.parse(version) if version else None
 
     def distance(path: str) -> tuple[int, str]:

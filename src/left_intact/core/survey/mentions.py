@@ -8,6 +8,7 @@ beginnings on, link by link: a plug-in of several files names its own, and that 
 from __future__ import annotations
 
 import heapq
+import os
 import posixpath
 import re
 from collections import defaultdict
@@ -64,10 +65,8 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
     """
     index = _Index(pages, standing)
     first = index.beginnings()
-    todo = [
-        (index.sizes[file], file) for file in first
-    ]  # the smallest first: they name the most for their bytes
-    heapq.heapify(todo)
+    todo = [(index.sizes[file], file) for file in first]
+    heapq.heapify(todo)  # the smallest first: they name the most for their bytes
     seen, named, left = set(first), set[_File](), _ALL
     while todo and left > 0:
         _, source = heapq.heappop(todo)
@@ -108,14 +107,14 @@ class _Index:
         for page in pages:
             foreign = standing.is_foreign(page.folder)
             sizes = page.numbers[1::COLUMNS]
-            above = page.folder.rpartition("/")[2].encode()
+            above = os.fsencode(page.folder.rpartition("/")[2])
             for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
                 file_format = page.formats[at] if page.formats else ""
                 if look == OTHER and not file_format.startswith("text ") and at not in page.said:
                     continue
                 self._add(page.folder, above, name, look, sizes[at])
                 if at in page.said and not file_format:
-                    leads = posixpath.normpath(f"{page.folder}/{page.said[at]}")
+                    leads = posixpath.normpath(posixpath.join(page.folder, page.said[at]))
                     self.links.append((len(self.paths) - 1, leads))
                 readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
@@ -125,7 +124,7 @@ class _Index:
         self.paths.append(f"{folder}/{name}" if folder else name)
         self.looks.append(look)
         self.sizes.append(size)
-        raw = name.encode("utf-8", "surrogateescape")
+        raw = os.fsencode(name)
         self._by_name[raw].append(file)
         self._at[folder, raw] = file
         self._by_place[above, raw].append(file)

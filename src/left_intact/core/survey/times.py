@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import stat
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -258,16 +259,16 @@ def _note_folders(
     moments: list[_Moment], pages: Sequence[Page], standing: Standing, foreign: set[str]
 ) -> None:
     """Where the files of those moments lie that may be a build's."""
-    of_second = {
-        second: m for m in moments if m.shipped >= _CODE_ENOUGH for second in range(m.start, m.end + 1)
-    }
+    likely = [m for m in moments if m.shipped >= _CODE_ENOUGH]
+    starts = [m.start for m in likely]
     for page in pages:
         if page.folder in foreign:
             continue
         times, looks = page.numbers[2::COLUMNS], standing.looks(page.folder)
         for t in {t // _SECOND for t, look in zip(times, looks, strict=True) if look != OTHER}:
-            if (moment := of_second.get(t)) is not None:
-                moment.folders.add(page.folder)
+            place = bisect_right(starts, t) - 1
+            if place >= 0 and t <= likely[place].end:
+                likely[place].folders.add(page.folder)
 
 
 def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_Moment]]:
