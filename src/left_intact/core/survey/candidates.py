@@ -35,7 +35,7 @@ ENOUGH = 4.0
 _LOOK_AT, _HEAD = 12, 128
 _LAID_OUT = frozenset(("bin", "lib", "lib64", "share", "libexec", "usr", "etc", "opt", "sbin"))
 """Folders that packages of systems lay their files in."""
-_SHIPPED, _PERSONS_OWN = 1.0, -2.0
+_PERSONS_OWN = -2.0
 _CODE_LEAST, _CODE_SHARE = 10, 0.25
 """So much code below a folder, and of all files there, is a release's though nothing in it starts it."""
 _KEPT = (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
@@ -87,7 +87,8 @@ def list_folder(path: str) -> Seen | None:
 
 def looks_like_code(name: str) -> bool:
     """Whether a name is one of code, or of what goes with it."""
-    return any(e.speaks_for is P and e.weight >= _SHIPPED for e in name_evidence(name))
+    least = weights().spoken["looks-shipped"]
+    return any(e.speaks_for is P and e.weight >= least for e in name_evidence(name))
 
 
 def judge(folder: Seen, known: frozenset[str]) -> Candidate | None:

@@ -29,8 +29,8 @@ _MOST = 0.5
 _HOLDS_THE_CODE = 0.4
 """A folder with so much of all code is where the program lies, whatever it is called."""
 _BIG, _OFTEN = 20, 4
-_TELLING, _SHIPPED = 2.0, 1.0
-"""The weight of a name that tells what a run makes, and of one that looks shipped."""
+_TELLING = 2.0
+"""The weight of a name that tells what a run makes."""
 _RESOURCES = ("font", "wasm", "resource")
 _PICTURES = frozenset(("png", "jpeg", "gif", "webp", "bmp", "text svg"))
 
@@ -153,6 +153,6 @@ def _look_of(evidence: tuple[Evidence, ...], file_format: str) -> int:
         return LOOKS_SHIPPED
     if is_settings_text(file_format) or any(e.speaks_for is not P or e.weight < 0 for e in evidence):
         return OTHER
-    if not any(e.weight >= _SHIPPED for e in evidence):
+    if not any(e.weight >= weights().spoken["looks-shipped"] for e in evidence):
         return OTHER
     return SOURCE if file_format.startswith("text ") or not file_format else LOOKS_SHIPPED
