@@ -47,6 +47,7 @@ bench: setup
 torture: setup
 	@sh tools/need.sh strace || true
 	$(BIN)/python -m tests.torture
+	LEFT_INTACT_LAWS=many $(BIN)/python -m pytest tests/core/test_crash.py
 
 # Bytes of any kind for every decoder and feed, 20,000 of each; a hundred of each run in `make test`.
 fuzz: setup

@@ -95,6 +95,9 @@ _CACHES = (
     (".cache/thumbs", "{hash}.png"),
 )
 _PLUGGED = ("kolibri", "exporter2", "quickfix", "nightly_helper", "tidy", "oma", "wecker", "hello")
+_MOST_OF_ONE, _ALIKE, _CHANGED = 40, 4, 0.7
+"""Files of a folder that somebody makes another of, how many alike lie beside it, and the share of
+what is changed."""
 _THEMES = ("mitternacht", "Solar Sea", "papier", "high-noon")
 
 
@@ -137,6 +140,7 @@ class _Person:
         self._plugged_in()
         self._packs()
         self._copies()
+        self._one_more_of_many()
         self._caches()
         return self.traces
 
@@ -234,6 +238,34 @@ class _Person:
             stem, dot, end = name.rpartition(".") if "." in name.strip(".") else (name, "", "")
             copy = self.chance.choice(_COPIES).format(stem=stem, end=dot + end)
             self._put(folder, copy, (self.install / path).read_bytes() + b"\n")
+
+    def _one_more_of_many(self) -> None:
+        """A folder made from one of several alike, as people make their own plug-in, theme or language: its
+        files are called what the others' are, some are changed, some are as they were.
+        """
+        inside: dict[str, list[str]] = {}
+        for path in self.shipped:
+            parts = path.split("/")
+            for at in range(2, len(parts)):
+                inside.setdefault("/".join(parts[:at]), []).append("/".join(parts[at:]))
+        called: dict[tuple[str, str], list[str]] = {}
+        for folder, paths in inside.items():
+            above, _, last = folder.rpartition("/")
+            for path in paths if len(paths) <= _MOST_OF_ONE else ():
+                called.setdefault((above, path.replace(last, "*")), []).append(folder)
+        models = sorted({folder for alike in called.values() if len(alike) >= _ALIKE for folder in alike})
+        for model in self._some(models, 1):
+            above, _, last = model.rpartition("/")
+            mine = self.chance.choice(_PLUGGED)
+            for path in inside[model]:
+                there = self.install / model / path
+                if not there.is_file():
+                    continue
+                data = there.read_bytes()
+                if self.chance.random() < _CHANGED:
+                    data = data[: len(data) // 2] + b"\n# mine\n"
+                folder, _, name = f"{above}/{mine}/{path.replace(last, mine)}".rpartition("/")
+                self._put(folder, name, data)
 
     def _caches(self) -> None:
         for folder, name in self._some(list(_CACHES), 3):

@@ -1,6 +1,7 @@
 """How well every file of real releases is told, with a person's traces laid over them.
 
-    python bench/real_trees.py [--only NAME] [--wrong] [--held-out] [--seen WHERE.json]
+    python bench/real_trees.py [--only NAME] [--way WAY] [--kind KIND] [--wrong] [--held-out]
+                               [--seen WHERE.json]
 
 Release pairs of general-purpose packages (`real_packages.toml`), each laid as a portable folder that somebody
 lived in (`real_traces.py`), with four kinds of times (`KINDS`) and in three ways: by itself, with the new
@@ -172,7 +173,9 @@ def planned(
     score.questions += len(asked)
 
 
-def measure(pair: Pair, folder: Path, *, tell: bool) -> tuple[dict[tuple[str, str], Score], str, int] | None:
+def measure(
+    pair: Pair, folder: Path, kinds: Sequence[str], ways: Sequence[str], *, tell: bool
+) -> tuple[dict[tuple[str, str], Score], str, int] | None:
     """(scores by kind of times and way, the version found, files) of a pair; None where it cannot be had."""
     old, new = tree_of(pair, pair.old), tree_of(pair, pair.new)
     if old is None or new is None:
@@ -186,44 +189,46 @@ def measure(pair: Pair, folder: Path, *, tell: bool) -> tuple[dict[tuple[str, st
     person = traces.own | traces.patched
     scores: dict[tuple[str, str], Score] = {}
     version = ""
-    for kind in KINDS:
+    for kind in kinds:
         laid = Tree(root=tree.root, pages=timed(tree.pages, kind, person, pair.name, traces.packs))
         for way, known in (
             ("alone", SurveyInputs()),
             ("with arrival", SurveyInputs(arrival=coming)),
             ("with baseline", SurveyInputs(baseline=base, arrival=coming)),
         ):
+            if way not in ways:
+                continue
             survey = survey_tree(laid, known, name=pair.name)
             assert isinstance(survey.findings, SortedPages)
             score = scores[kind, way] = score_of(survey, traces, tell=tell)
             if way != "alone":
                 planned(survey, coming, known.baseline, traces, score, tell=tell)
-            if way == "alone":
-                version = survey.version_text
+            version = version or survey.version_text
     shutil.rmtree(install)
     return scores, version, len(paths)
 
 
-def heading() -> str:
-    cells = "  ".join(f"{kind:^27}" for kind in KINDS)
-    names = "  ".join(f"{'right':>6}{'unsort':>7}{'wrong':>6}{'call':>4}{'disp':>4}" for _ in KINDS)
+def heading(kinds: Sequence[str]) -> str:
+    cells = "  ".join(f"{kind:^27}" for kind in kinds)
+    names = "  ".join(f"{'right':>6}{'unsort':>7}{'wrong':>6}{'call':>4}{'disp':>4}" for _ in kinds)
     return f"{'':26}{'':>6}  {cells}\n{'':26}{'files':>6}  {names}"
 
 
-def line(name: str, way: str, scores: dict[tuple[str, str], Score]) -> str:
+def line(name: str, way: str, scores: dict[tuple[str, str], Score], kinds: Sequence[str]) -> str:
     cells = []
-    for kind in KINDS:
+    for kind in kinds:
         s = scores[kind, way]
         cells.append(
             f"{s.share(s.right):6.1f}{s.share(s.unsorted):7.1f}{s.share(s.wrong):6.2f}{s.called:4}{s.replaced:4}"
         )
-    return f"{name:26}{scores[KINDS[0], way].files:6}  " + "  ".join(cells)
+    return f"{name:26}{scores[kinds[0], way].files:6}  " + "  ".join(cells)
 
 
 def main() -> int:
     said = argparse.ArgumentParser()
     said.add_argument("--only", default="")
-    said.add_argument("--way", default="")
+    said.add_argument("--way", default="", help="one of alone, arrival, baseline")
+    said.add_argument("--kind", default="", help=f"one of {', '.join(KINDS)}")
     said.add_argument(
         "--wrong", action="store_true", help="list what was told wrongly, of those not held out"
     )
@@ -235,12 +240,13 @@ def main() -> int:
     }
     versions: dict[str, Counter[str]] = {g: Counter() for g in groups}
     ways = [way for way in WAYS if asked.way in way]
-    print(heading())
+    kinds = [kind for kind in KINDS if asked.kind in kind]
+    print(heading(kinds))
     for pair in pairs():
         if asked.only not in pair.name or (pair.held_out and not asked.held_out):
             continue
         with tempfile.TemporaryDirectory() as folder:
-            found = measure(pair, Path(folder), tell=asked.wrong and not pair.held_out)
+            found = measure(pair, Path(folder), kinds, ways, tell=asked.wrong and not pair.held_out)
         if found is None:
             continue
         scores, version, _ = found
@@ -251,8 +257,8 @@ def main() -> int:
             for key, score in scores.items():
                 groups[one][key].add(score)
         for way in ways:
-            print(line(f"{pair.name[:18]} {way[-8:]}", way, scores), flush=True)
-            for kind in KINDS:
+            print(line(f"{pair.name[:18]} {way[-8:]}", way, scores, kinds), flush=True)
+            for kind in kinds:
                 print("".join(f"    {kind}, {way}: {one}\n" for one in scores[kind, way].told), end="")
         if told != "right":
             print(f"{'':6}version {told}: {version or 'none'} for {pair.version}")
@@ -261,8 +267,8 @@ def main() -> int:
             continue
         print(f"\n{group.upper()}: versions {dict(versions[group])}")
         for way in ways:
-            print(line(way, way, by_key), flush=True)
-        _tell_certainty(by_key, ways)
+            print(line(way, way, by_key, kinds), flush=True)
+        _tell_certainty(by_key, kinds, ways)
     if asked.seen:
         Path(asked.seen).write_text(json.dumps({g: list(_figures(by)) for g, by in groups.items()}, indent=1))
     return 0
@@ -275,15 +281,15 @@ def _version_told(found: str, truth: str) -> str:
     return "right" if one is not None and one == other else "wrong"
 
 
-def _tell_certainty(by_key: dict[tuple[str, str], Score], ways: list[str]) -> None:
+def _tell_certainty(by_key: dict[tuple[str, str], Score], kinds: Sequence[str], ways: Sequence[str]) -> None:
     for way in ways:
-        sure = [row for kind in KINDS for row in by_key[kind, way].sure]
+        sure = [row for kind in kinds for row in by_key[kind, way].sure]
         cells = []
         for edge in (0.85, 0.9, 0.95, weights().replace, weights().retire):
             above = [right for certainty, right in sure if certainty >= edge]
             cells.append(f"from {edge}: {len(above) - sum(above)} wrong of {len(above):,}")
-        asked = sum(by_key[kind, way].questions for kind in KINDS)
-        moved = sum(by_key[kind, way].displaced for kind in KINDS)
+        asked = sum(by_key[kind, way].questions for kind in kinds)
+        moved = sum(by_key[kind, way].displaced for kind in kinds)
         print(
             f"  called the program's, {way}: {'; '.join(cells)}; "
             f"{moved:,} displaced, {asked} kinds of questions"

@@ -167,10 +167,9 @@ def _register(room: Room) -> None:
             bench.surveys.take_sheet(install, f'format = 1\nprogram = "{name}"\n\n{things}')
         if name == quillonade.NAME:
             bench.surveys.take_sheet(install, quillonade.SHEET)
-        bench.surveys.survey(install)
         if kept:
             bench.surveys.set_baseline(install, room.download(kept))
-            bench.surveys.survey(install)
+        bench.surveys.survey(install)
         if waiting:
             bench.shelf.set_waiting(install, bench.surveys.arrival(install, waiting))
     fish_install = bench.shelf.find("Lanternfish")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
@@ -25,6 +25,7 @@ _SET_ASIDE = re.compile(
     r"(?=\.|$)"
 )
 """What people put into the name of something that they keep beside what it was."""
+_TYPES = ((".d.ts", (".js", ".mjs", ".cjs")), (".d.mts", (".mjs",)), (".d.cts", (".cjs",)))
 _REPEATED, _FAMILY, _KIND, _SIBLINGS = 4, 20, 40, 3
 _PLAIN_WEIGHT = 2.4
 """The weight of a whole name that every release has, such as a licence."""
@@ -40,6 +41,27 @@ def is_like_settings(name: str, file_format: str) -> bool:
     return ending is not None and ending[0] is FileClass.SETTINGS
 
 
+def made_from_each_other(names: Sequence[str]) -> frozenset[str]:
+    """The names of a folder that are two forms of one thing: what was packed, mapped or told the types of,
+    and what it was made from.
+    """
+    there = set(names)
+    made = [(name, source) for name in names for source in _sources_of(name) if source in there]
+    return frozenset(name for pair in made for name in pair)
+
+
+def _sources_of(name: str) -> Iterator[str]:
+    stem = name.removesuffix(".map")
+    if stem != name and "." in stem:
+        yield stem
+    for packed in (".min.", "-min."):
+        if packed in name:
+            yield name.replace(packed, ".", 1)
+    for ending, of in _TYPES:
+        if name.endswith(ending):
+            yield from (name.removesuffix(ending) + source for source in of)
+
+
 class Company:
     """What is known of every file by those around it. Made for a tree whose times tell nothing apart."""
 
@@ -53,7 +75,7 @@ class Company:
         for page in pages:
             named = mentions.of(page.folder)
             for name, look in zip(page.names, standing.looks(page.folder), strict=True):
-                if look == OTHER:
+                if look == OTHER and not _is_manifest(name):
                     continue
                 self._folders[name] += 1
                 ending = name.rpartition(".")[2]
@@ -68,13 +90,19 @@ class Company:
             said(ALONE, "nothing of the program's names it, and its like is named", P, _of("unnamed")),
         )
         self._is_named = (said("mention", "the program's own files name it", P, _of("named")),)
+        self._is_own = (said("mention", "of a format of its own, as many here are", P, _of("family")),)
+        self._is_made = (said("mention", "lies here in two forms, as releases hold it", P, _of("made")),)
 
     def evidence(self, page: Page) -> list[Why]:
         """What its company says of each name of a folder."""
         looks, named = self._standing.looks(page.folder), self._mentions.of(page.folder)
         formats = page.formats or [""] * len(page.names)
+        may_be_added = self._standing.is_added_to(page.folder) or page.folder in self._mentions.one_more
+        made = _NOTHING if may_be_added else made_from_each_other(page.names)
         return [
-            self._one(page, name, look, file_format, named=name in named)
+            self._is_made
+            if name in made and name not in named
+            else self._one(page, name, look, file_format, named=name in named)
             for name, look, file_format in zip(page.names, looks, formats, strict=True)
         ]
 
@@ -89,22 +117,25 @@ class Company:
             name[: match.start()] + name[match.end() :]
         ) >= 0:
             return self._alone
-        if is_like_settings(name, file_format):
+        if self._standing.is_own_format(name, file_format) and folder not in self._mentions.one_more:
+            return self._is_own
+        if is_like_settings(name, file_format) and not _is_manifest(name):
             return self._alone
         is_plain = _is_plain(name)
-        if named and not is_plain:
+        if (named and not is_plain) or (folder in self._mentions.called and _is_manifest(name)):
             return self._is_named
-        if look == OTHER:
+        if look == OTHER and not _is_manifest(name):
             return self._alone
         ending = name.rpartition(".")[2]
-        if (count := self._folders[name]) >= _REPEATED and not is_plain:
-            says = f"lies in {count} folders here under the same name"
-            return (said("mention", says, P, _of("repeated")),)
-        count = self._families[folder, ending]
-        if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
-            says = f"one of {max(count, self._kinds[ending])} resources of a kind"
-            return (said("mention", says, P, _of("family")),)
-        if is_plain and (not folder or self._mentions.of(folder) - {name}):
+        if folder not in self._mentions.one_more:  # what is made from one of several alike bears their names
+            if (count := self._folders[name]) >= _REPEATED and not is_plain:
+                says = f"lies in {count} folders here under the same name"
+                return (said("mention", says, P, _of("repeated")),)
+            count = self._families[folder, ending]
+            if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
+                says = f"one of {max(count, self._kinds[ending])} resources of a kind"
+                return (said("mention", says, P, _of("family")),)
+        if is_plain and (not folder or folder in self._mentions.called or self._mentions.of(folder) - {name}):
             return ()
         if not folder and look >= MACHINE:
             return ()
@@ -114,12 +145,19 @@ class Company:
         return self._alone
 
 
+def _is_manifest(name: str) -> bool:
+    """Whether something is called what packages call the list of what they are, and nobody their settings."""
+    return name in _MANIFESTS
+
+
 def _is_plain(name: str) -> bool:
     """Whether a name is one that everything which is handed on has: a licence, a note of the version."""
     return any(e.speaks_for is P and e.weight >= _PLAIN_WEIGHT for e in name_evidence(name))
 
 
+_NOTHING: frozenset[str] = frozenset()
 _DOCUMENTS = frozenset(("pdf", "zip", "png", "jpeg", "sqlite", "empty"))
+_MANIFESTS = frozenset(("package.json", "bower.json", "composer.json"))
 _DRAWN = frozenset(("svg", "h", "hpp", "ri"))
 """Endings of text that is drawn or made in great numbers."""
 

@@ -11,15 +11,21 @@ import heapq
 import os
 import posixpath
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.standing import MACHINE, OTHER, SOURCE, Standing
 
 _BETWEEN = re.compile(rb"[^\w@\-./]+")
 _NEEDED = re.compile(rb"[\w\-+.]{2,80}?\.(?:so(?:\.\d+)*|dll|dylib)(?![\w])")
+_PACKAGE = re.compile(rb"\"((?:@[\w\-.]+/)?[\w\-.]+)\"[ \t]*:")
+_PACKAGES, _MANIFEST = "node_modules", "package.json"
+_LANGUAGE = re.compile(r"^[a-z]{2}([_@-]\w+)?$")
+_QUOTED_LIST = re.compile(rb"[\"']([\w\-]{2,60}(?:[,;| ]{1,2}[\w\-]{1,60})+)[\"']")
+_LISTED = re.compile(rb"[,;| ]+")
 _QUOTED = re.compile(rb"[\"']([\w\-]{2,60})[\"']")
 _LOADED = re.compile(
     rb"\b(?:require(?:_relative|_once)?|load|autoload|use|include(?:_once)?|import|extends|parent|base)\b"
@@ -31,11 +37,18 @@ _IMPORT = re.compile(
     rb"|import[ \t]+([\w., \t]+))"
 )
 _LISTS = re.compile(
-    r"(?i)^(record|manifest(\.\w+)?|sources\.txt|filelist.*|.+\.(qrc|list|files|install|pri|toc|cmake))$|^package\.json$"
+    r"(?i)^(record|manifest(\.\w+)?|sources\.txt|filelist.*|.+\.(qrc|list|files|install|pri|toc|cmake|gemspec))$|^package\.json$"
 )
 _EACH, _EACH_BINARY, _ALL = 96 << 10, 256 << 10, 8 << 20
 """Bytes that are read of a text, of a binary, and of all."""
 _LEAST_STEM, _LONGEST, _FEW = 2, 160, 3
+_ROLL, _MOST_OF_ROLL, _OFTEN = 5, 0.5, 200
+"""So many of a folder's names, and so much of all of them, make a list of what is in it; names that are found
+in more places than that say nothing.
+"""
+_MOST_OF_ONE, _ALIKE, _DEEP = 60, 4, 4
+"""Files of a folder that somebody may have made from another, how many are alike, and how deep they go."""
+_TAKEN_UP_BY = (b"index", b"main", b"plugin", b"__init__")
 _SHARE_OF_CODE, _MOST_OF_CODE = 0.1, 0.5
 """A folder at the top with so much of all code is one that the program begins in; so is one further down."""
 
@@ -51,12 +64,17 @@ class Mentions:
 
     named: dict[str, frozenset[str]]
     """By folder: the names in it that the program's files name."""
+    one_more: frozenset[str]
+    """Folders like several beside them, and what lies below those, that no file of the program's speaks of:
+    what somebody makes from one of the others bears the same names."""
+    called: frozenset[str]
+    """Folders that a list of all beside them calls, or the manifest of a package that needs them."""
 
     def of(self, folder: str) -> frozenset[str]:
         return self.named.get(folder, frozenset())
 
 
-NONE = Mentions(named={})
+NONE = Mentions(named={}, one_more=frozenset(), called=frozenset())
 
 
 def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Mentions:
@@ -64,30 +82,40 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
     read for it.
     """
     index = _Index(pages, standing)
-    first = index.beginnings()
-    todo = [(index.sizes[file], file) for file in first]
-    heapq.heapify(todo)  # the smallest first: they name the most for their bytes
-    seen, named, left = set(first), set[_File](), _ALL
-    while todo and left > 0:
-        _, source = heapq.heappop(todo)
-        data = read(index.paths[source])
-        if not data:
-            continue
-        data = data[: _EACH_BINARY if index.looks[source] == MACHINE else _EACH]
-        left -= len(data)
-        targets = set(index.named_in(source, data)) - {source}
-        named |= targets
-        for target in targets - seen:
-            if index.may_name[target]:
-                seen.add(target)
-                heapq.heappush(todo, (index.sizes[target], target))
+    named, left = set[_File](), _ALL
+    found = index.beginnings()
+    seen = set(found)
+    while found and left > 0:
+        todo = [(index.sizes[file], file) for file in found]
+        heapq.heapify(todo)  # the smallest first: they name the most for their bytes
+        while todo and left > 0:
+            _, source = heapq.heappop(todo)
+            data = read(index.paths[source])
+            if not data:
+                continue
+            data = data[: _EACH_BINARY if index.looks[source] == MACHINE else _EACH]
+            left -= len(data)
+            targets = set(index.named_in(source, data)) - {source}
+            named |= targets
+            for target in targets - seen:
+                if index.may_name[target]:
+                    seen.add(target)
+                    heapq.heappush(todo, (index.sizes[target], target))
+        rolls = index.rolls(named)  # once all is known that is spoken of
+        named |= rolls
+        found = {file for file in rolls - seen if index.may_name[file]}
+        seen |= found
     paths = {index.paths[file] for file in named}
     named |= {file for file, target in index.links if target in paths}
     by_folder: dict[str, set[str]] = defaultdict(set)
     for file in named:
         folder, _, name = index.paths[file].rpartition("/")
         by_folder[folder].add(name)
-    return Mentions(named={folder: frozenset(names) for folder, names in by_folder.items()})
+    return Mentions(
+        named={folder: frozenset(names) for folder, names in by_folder.items()},
+        one_more=frozenset(index.one_more(named)),
+        called=frozenset(index.called),
+    )
 
 
 class _Index:
@@ -104,10 +132,23 @@ class _Index:
         self._by_place: dict[tuple[bytes, bytes], list[_File]] = defaultdict(list)
         self._by_stem: dict[bytes, list[_File]] = defaultdict(list)
         self._at: dict[tuple[str, bytes], _File] = {}
+        self._code_in: Counter[str] = Counter()
+        self._inside: dict[bytes, list[str]] = defaultdict(list)
+        self._folders_in: Counter[str] = Counter()
+        self._folders: list[str] = []
+        self._spoken_of: set[bytes] = set()
+        """Names of folders that stand in paths in what was read."""
+        self.called: set[str] = set()
+        """Folders that were called together with those beside them."""
+        self._rolls: dict[str, set[_File]] = defaultdict(set)
         for page in pages:
             foreign = standing.is_foreign(page.folder)
             sizes = page.numbers[1::COLUMNS]
-            above = os.fsencode(page.folder.rpartition("/")[2])
+            over, _, last = page.folder.rpartition("/")
+            above = os.fsencode(last)
+            self._inside[above].append(over)
+            self._folders_in[over] += 1
+            self._folders.append(page.folder)
             for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
                 file_format = page.formats[at] if page.formats else ""
                 if look == OTHER and not file_format.startswith("text ") and at not in page.said:
@@ -130,6 +171,7 @@ class _Index:
         self._by_place[above, raw].append(file)
         if look >= SOURCE and b"." in raw:
             self._by_stem[raw.partition(b".")[0]].append(file)
+            self._code_in[folder] += 1
         stem = raw
         while (shorter := stem.rpartition(b".")[0]) and len(shorter) >= _LEAST_STEM:
             stem = shorter
@@ -172,9 +214,19 @@ class _Index:
                 yield from self._of_name(folder, needed)
             return
         for token in set(_BETWEEN.split(data)):
+            if b"/" in token:
+                self._spoken_of.update(part for part in token.split(b"/")[:-1] if part in self._inside)
+            elif token.count(b".") > 1:
+                self._spoken_of.update(part for part in token.split(b".")[:-2] if part in self._inside)
             if len(token) <= _LONGEST and (b"." in token or b"/" in token):
                 yield from self._of_token(folder, token.strip(b".-") if token[:1] != b"." else token)
-        for word in set(_QUOTED.findall(data)):
+        quoted = set(_QUOTED.findall(data))
+        for listed in set(_QUOTED_LIST.findall(data)):
+            quoted.update(_LISTED.split(listed))
+        self._call_together(quoted)
+        if self.paths[source].rpartition("/")[2] == _MANIFEST:
+            self._call_packages(data)
+        for word in quoted:
             here = self._at.get((folder, word))
             if here is not None and self.looks[here] >= SOURCE:
                 yield here
@@ -197,10 +249,105 @@ class _Index:
         here = self._at.get((folder, name))
         return () if here is None else (here,)
 
+    def _only(self, name: bytes) -> Sequence[_File]:
+        """Code that only one place in the tree has, whatever lies above it in lists of where it was made."""
+        found = self._by_name.get(name, ())
+        return found if len(found) == 1 and self.looks[found[0]] >= SOURCE else ()
+
     def _of_stem(self, stem: bytes) -> Sequence[_File]:
         """Code that is loaded by its bare name, where there are but a few of that name."""
         found = self._by_stem.get(stem.partition(b".")[0], ())
         return found if len(found) <= _FEW else ()
+
+    def _call_together(self, words: set[bytes]) -> None:
+        """Note what code is called by its bare names in one go: most of what lies in a folder, or in the
+        folders of one, as lists of commands, languages and the like do.
+        """
+        files: dict[str, list[_File]] = defaultdict(list)
+        folders: dict[str, list[str]] = defaultdict(list)
+        for word in words:
+            found = self._by_stem.get(word, ())
+            for file in found if len(found) <= _OFTEN else ():
+                files[self.paths[file].rpartition("/")[0]].append(file)
+            places = self._inside.get(word, ())
+            for over in places if len(places) <= _OFTEN else ():
+                folders[over].append(os.fsdecode(word))
+        for folder, called in files.items():
+            if len(called) >= max(_ROLL, _MOST_OF_ROLL * self._code_in[folder]):
+                self._rolls[folder].update(called)
+        for over, names in folders.items():
+            if len(names) >= max(_ROLL, _MOST_OF_ROLL * self._folders_in[over]):
+                for name in names:
+                    folder = f"{over}/{name}" if over else name
+                    self.called.add(folder)
+                    self._rolls[folder].update(self._first_of(folder, os.fsencode(name)))
+
+    def _call_packages(self, data: bytes) -> None:
+        """Note the packages that one needs, by its manifest. Source: the format of package.json."""
+        for name in set(_PACKAGE.findall(data)):
+            scope, _, last = os.fsdecode(name).rpartition("/")
+            inside = _PACKAGES + (f"/{scope}" if scope else "")
+            for over in self._inside.get(os.fsencode(last), ()):
+                if over == inside or over.endswith("/" + inside):
+                    self.called.add(f"{over}/{last}")
+
+    def rolls(self, named: set[_File]) -> set[_File]:
+        """What was called together, in folders that are spoken of."""
+        one_more = self.one_more(named)
+        return {file for folder, files in self._rolls.items() if folder not in one_more for file in files}
+
+    def one_more(self, named: set[_File]) -> set[str]:
+        """Folders like several beside them, and all below, that nothing speaks of: neither by name nor by
+        what lies in them.
+        """
+        heard = self.called | {self.paths[file].rpartition("/")[0] for file in named}
+        for folder in tuple(heard):
+            while folder := folder.rpartition("/")[0]:
+                heard.add(folder)
+        found: set[str] = set()
+        for folder in sorted(self._folders):
+            above, _, name = folder.rpartition("/")
+            if above in found:
+                found.add(folder)
+            elif folder and folder not in heard and folder in self._alike:
+                raw = os.fsencode(name)
+                is_known = raw in self._spoken_of and len(self._inside[raw]) <= _FEW
+                if not is_known and not _LANGUAGE.match(name):
+                    found.add(folder)
+        return found
+
+    @cached_property
+    def _alike(self) -> frozenset[str]:
+        """Folders that are made like others beside them: the same names, each with its own in them."""
+        below: dict[str, list[str]] = defaultdict(list)
+        for path in self.paths:
+            parts = path.split("/")
+            for depth in range(max(1, len(parts) - _DEEP), len(parts)):
+                below["/".join(parts[:depth])].append("/".join(parts[depth:]))
+        patterns: dict[str, set[str]] = {}
+        who: dict[tuple[str, str], list[str]] = defaultdict(list)
+        for folder, paths in below.items():
+            if len(paths) > _MOST_OF_ONE:
+                continue
+            above, _, name = folder.rpartition("/")
+            patterns[folder] = {path.replace(name, "*") for path in paths}
+            for pattern in patterns[folder]:
+                who[above, pattern].append(folder)
+        found = set()
+        for folder, mine in patterns.items():
+            above = folder.rpartition("/")[0]
+            shared = [who[above, pattern] for pattern in mine if len(who[above, pattern]) > 1]
+            others = {other for alike in shared for other in alike[:_ALIKE]} - {folder}
+            if len(others) >= _ALIKE - 1 and 2 * len(shared) >= len(mine):
+                found.add(folder)
+        return frozenset(found)
+
+    def _first_of(self, folder: str, name: bytes) -> Iterator[_File]:
+        """What a folder that is called by its name is taken up by."""
+        for stem in (name, *_TAKEN_UP_BY):
+            file = self._at.get((folder, stem))
+            if file is not None and self.looks[file] >= SOURCE:
+                yield file
 
     def _of_token(self, folder: str, token: bytes) -> Iterator[_File]:
         before, slash, last = token.rpartition(b"/")
@@ -214,7 +361,8 @@ class _Index:
                 if here is not None:
                     yield here
             else:
-                yield from self._by_place.get((above, last), ())
+                there = self._by_place.get((above, last), ())
+                yield from there or self._only(last)
                 return
         yield from self._of_name(folder, last)
         parts = last.split(b".")

@@ -7,7 +7,7 @@ for every folder and all below it.
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 from left_intact.core.files.headers import is_binary_program
@@ -15,8 +15,8 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import Page
 from left_intact.core.settings.formats.registry import is_settings_text
-from left_intact.core.survey.names import evidence_of_folders, known_folders, name_evidence
-from left_intact.core.survey.weights import ADDED, Weighed, weights
+from left_intact.core.survey.names import evidence_of_folders, known_folders, name_evidence, split_name
+from left_intact.core.survey.weights import ADDED, EXTENDED, Weighed, weights
 
 P = FileClass.PROGRAM
 _MADE_BY_RUNS = (FileClass.SAVES, FileClass.STATES, FileClass.CACHE)
@@ -28,7 +28,7 @@ _MOST = 0.5
 """Of what lies in a folder so much must look shipped for the folder to be one of code."""
 _HOLDS_THE_CODE = 0.4
 """A folder with so much of all code is where the program lies, whatever it is called."""
-_BIG, _OFTEN = 20, 4
+_BIG, _MANY, _OFTEN = 20, 40, 4
 _TELLING = 2.0
 """The weight of a name that tells what a run makes."""
 _RESOURCES = ("font", "wasm", "resource")
@@ -48,6 +48,7 @@ class Standing:
         self._called: Counter[str] = Counter()
         self._pictures_below: Counter[str] = Counter()
         self._code_below: Counter[str] = Counter()
+        self._own_formats: dict[str, Counter[str]] = defaultdict(Counter)
         self._evidence: dict[str, tuple[Evidence, ...]] = {}
         known: dict[tuple[int, str], int] = {}
         for page in pages:
@@ -69,6 +70,9 @@ class Standing:
         self._files[page.folder], self._code[page.folder] = size, source
         pictures = sum(1 for file_format in page.formats if file_format in _PICTURES)
         self._called[page.folder.rpartition("/")[2]] += 1
+        for name, file_format in zip(page.names, page.formats, strict=False):
+            if file_format == "text xml" and (ending := split_name(name)[1]) not in weights().suffix:
+                self._own_formats[ending][page.folder] += 1
         at = page.folder
         while True:
             self._below[at] += size
@@ -81,6 +85,10 @@ class Standing:
     def looks(self, folder: str) -> bytes:
         """For each name of a folder how it looks."""
         return self._looks.get(folder, b"")
+
+    def is_added_to(self, folder: str) -> bool:
+        """Whether a folder or one above is named for what people add, or may, whatever lies in it."""
+        return any(row[2].endswith((ADDED, EXTENDED)) for _, _, row in known_folders(folder))
 
     def spoken(self, folder: str) -> Sequence[tuple[Evidence, ...]]:
         """What each name of a folder says by itself."""
@@ -123,6 +131,33 @@ class Standing:
             e.speaks_for in _MADE_BY_RUNS and e.weight >= _TELLING for e in (*self.evidence(folder), *of_name)
         )
 
+    def is_own_format(self, name: str, file_format: str) -> bool:
+        """Whether something is XML of an ending that only this program has, most of it where releases put
+        things: its dialogs and lists.
+        """
+        if file_format != "text xml" or not self._names:
+            return False
+        by_folder = self._own_formats.get(split_name(name)[1], Counter())
+        if len(by_folder) < _OFTEN or sum(by_folder.values()) < _MANY:
+            return False
+        shipped = sum(n for folder, n in by_folder.items() if self._is_shipped(folder))
+        return shipped >= _MOST * sum(by_folder.values())
+
+    def _is_shipped(self, folder: str) -> bool:
+        """Whether the names of a folder and those above say that releases put things there."""
+        evidence = self.evidence(folder)
+        return sum(e.weight if e.speaks_for is P else -e.weight for e in evidence) > 0
+
+    def _holds_own_format(self, folder: str) -> bool:
+        """Whether most below a folder is XML of an ending that only this program has, in many folders: its
+        dialogs, say, and nobody's settings.
+        """
+        for by_folder in self._own_formats.values():
+            inside = [n for at, n in by_folder.items() if at == folder or at.startswith(f"{folder}/")]
+            if len(inside) >= _OFTEN and sum(inside) >= max(_BIG, _MOST * self._below[folder]):
+                return True
+        return False
+
     def claims(self, folder: str, row: Weighed) -> float:
         """How much of what its name says for the person a folder may claim, from 0 to 1."""
         kind, weight, reason = row
@@ -130,6 +165,8 @@ class Standing:
             return 1.0
         size, code = self._below[folder], self._code_below[folder]
         in_code = self.is_in_code(folder)
+        if kind is FileClass.SETTINGS and self._holds_own_format(folder):
+            return 0.0
         if reason.endswith(ADDED):
             if code >= _BIG and code >= _HOLDS_THE_CODE * self._code_below[""]:
                 return 0.0
@@ -151,8 +188,17 @@ def _look_of(evidence: tuple[Evidence, ...], file_format: str) -> int:
         return SCRIPT
     if file_format in _RESOURCES:
         return LOOKS_SHIPPED
-    if is_settings_text(file_format) or any(e.speaks_for is not P or e.weight < 0 for e in evidence):
+    if is_settings_text(file_format) or any(_speaks_against(e) for e in evidence):
         return OTHER
     if not any(e.weight >= weights().spoken["looks-shipped"] for e in evidence):
         return OTHER
     return SOURCE if file_format.startswith("text ") or not file_format else LOOKS_SHIPPED
+
+
+def _speaks_against(evidence: Evidence) -> bool:
+    """Whether a name denies that something is the program's: a word for themes or mods does not, where it
+    is but a part of the name of code.
+    """
+    if evidence.speaks_for is FileClass.EXTRAS and 0 < evidence.weight < weights().spoken["looks-theirs"]:
+        return False
+    return evidence.speaks_for is not P or evidence.weight < 0

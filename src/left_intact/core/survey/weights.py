@@ -18,6 +18,8 @@ PICTURES = "for pictures"
 
 ADDED = "what people add"
 """How the reason of a folder name ends that is about things which bring code of their own."""
+EXTENDED = "extended by some"
+"""The same, of folders that most releases fill themselves: for plug-ins, say."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
