@@ -306,6 +306,86 @@ def test_many_folders_with_one_of_the_same_name(tmp_path: Path) -> None:
     assert found["app/words/de/texts.po"].file_class is P
 
 
+PARTS = ("amber", "birch", "cedar", "delta", "ember", "fjord")
+
+
+def collection(root: str, *names: str) -> Tree:
+    """Plug-ins that are all made alike, and that no path names."""
+    tree: Tree = {}
+    for name in names:
+        tree[f"{root}/{name}/plugin.py"] = f"# {name}\n{CODE}"
+        tree[f"{root}/{name}/lang/de.py"] = f"# {name} de\n{CODE}"
+    return tree
+
+
+@pytest.mark.parametrize("listed", ["['amber', 'birch', 'cedar', 'delta', 'ember', 'fjord']", '"{all}"'])
+def test_a_list_of_a_folder_names_what_is_in_it(listed: str, tmp_path: Path) -> None:
+    listed = listed.replace("{all}", ",".join(PARTS))
+    tree = shipped_plugins() | modules("app/tricks", *PARTS) | {"app/tricks/kolibri.py": CODE}
+    tree["app/lists.py"] = f"TRICKS = {listed}\n{CODE}"
+    tree["app/start.py"] = f"from app import lists\n{tree['app/start.py']}"
+    found = found_in(silent(tmp_path / "p", tree))
+    assert {found[f"app/tricks/{name}.py"].file_class for name in PARTS} == {P}
+    assert found["app/tricks/kolibri.py"].file_class is not P
+
+
+def test_what_somebody_made_from_one_of_many_is_not_the_programs_for_bearing_their_names(
+    tmp_path: Path,
+) -> None:
+    """A copy of a shipped plug-in with its files, some changed: names say nothing, and a list says all."""
+    tree = shipped_plugins() | collection("app/addins", *PARTS, "kolibri")
+    alone = found_in(silent(tmp_path / "one", tree))
+    assert all(alone[path].file_class is not P for path in tree if "/kolibri/" in path)
+    tree["app/lists.py"] = f"ADDINS = {list(PARTS)!r}\n{CODE}"
+    tree["app/start.py"] = f"from app import lists\n{tree['app/start.py']}"
+    called = found_in(silent(tmp_path / "two", tree))
+    assert {called[f"app/addins/{name}/plugin.py"].file_class for name in PARTS} == {P}
+    assert {called[f"app/addins/{name}/lang/de.py"].file_class for name in PARTS} == {P}
+    assert all(called[path].file_class is not P for path in tree if "/kolibri/" in path)
+
+
+def test_two_forms_of_one_thing_are_as_releases_hold_it_where_nobody_adds_any(tmp_path: Path) -> None:
+    text = "var a = 1;\n" * 9
+    tree = {
+        f"{at}/wheel{end}": f"{text}// {end}\n" for at in ("out", "plugins") for end in (".js", ".min.js")
+    }
+    tree |= {"out/wheel.js.map": '{"version": 3}\n', "out/mine.js": text, "out/mine.js.txt": text}
+    found = found_in(silent(tmp_path / "p", shipped_plugins() | tree))
+    assert {found[f"out/wheel{end}"].file_class for end in (".js", ".min.js", ".js.map")} == {P}
+    assert found["out/mine.js"].file_class is not P and found["plugins/wheel.js"].file_class is not P
+
+
+def test_dialogs_of_a_format_of_its_own_are_no_settings_whatever_their_folder_is_called(
+    tmp_path: Path,
+) -> None:
+    def dialogs(inside: str, ending: str) -> Tree:
+        return {
+            f"{inside}/part{n}/d{n}{k}.{ending}": f"<?xml version='1.0'?><d>{n} {k}</d>\n"
+            for n in range(6)
+            for k in range(9)
+        }
+
+    own, known = dialogs("share/config", "dlgx"), dialogs("config", "xml")
+    found = found_in(silent(tmp_path / "p", shipped_plugins() | own | known))
+    assert {found[path].file_class for path in own} == {P}
+    assert all(found[path].file_class is not P for path in known)
+
+
+def test_a_manifest_calls_the_packages_it_needs(tmp_path: Path) -> None:
+    tree: Tree = {
+        "start.js": "var a = 1;\n",
+        "package.json": '{"dependencies": {"lamp": "1", "@oak/stool": "2", "rug": "1", "bed": "3"}}\n',
+    }
+    for name in ("lamp", "@oak/stool", "rug", "bed", "kolibri"):
+        tree[f"node_modules/{name}/package.json"] = f'{{"name": "{name}", "main": "go.js"}}\n'
+        tree[f"node_modules/{name}/go.js"] = f"var of = '{name}';\n"
+        tree[f"node_modules/{name}/LICENSE"] = "Do as you like.\n"
+    found = found_in(silent(tmp_path / "p", tree))
+    for name in ("lamp", "@oak/stool"):
+        assert {found[f"node_modules/{name}/{n}"].file_class for n in ("package.json", "LICENSE")} == {P}
+    assert found["node_modules/kolibri/package.json"].file_class is not P
+
+
 # ---------------------------------------------------------------- what comes, as a whole
 
 

@@ -101,9 +101,9 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
                 if index.may_name[target]:
                     seen.add(target)
                     heapq.heappush(todo, (index.sizes[target], target))
-        rolls = index.rolls(named)  # once all is known that is spoken of
+        rolls = index.rolls(index.one_more(named))  # once all is known that is spoken of
         named |= rolls
-        found = {file for file in rolls - seen if index.may_name[file]}
+        found = {file for file in rolls | index.lists(named) if index.may_name[file]} - seen
         seen |= found
     paths = {index.paths[file] for file in named}
     named |= {file for file, target in index.links if target in paths}
@@ -136,8 +136,8 @@ class _Index:
         self._inside: dict[bytes, list[str]] = defaultdict(list)
         self._folders_in: Counter[str] = Counter()
         self._folders: list[str] = []
-        self._spoken_of: set[bytes] = set()
-        """Names of folders that stand in paths in what was read."""
+        self._spoken_of: set[tuple[bytes, bytes]] = set()
+        """Folders that stand in paths in what was read: their names, each after that of the one above."""
         self.called: set[str] = set()
         """Folders that were called together with those beside them."""
         self._rolls: dict[str, set[_File]] = defaultdict(set)
@@ -184,8 +184,7 @@ class _Index:
         """
         readable = [f for f, may in enumerate(self.may_name) if may]
         code = [f for f in readable if self.looks[f] >= SOURCE]
-        found = {f for f in readable if _LISTS.match(self.paths[f].rpartition("/")[2])}
-        found |= self._nearest(code, deep=1)
+        found = self.lists(set()) | self._nearest(code, deep=1)
         inside, depth, most = code, 0, _SHARE_OF_CODE
         while inside:
             by_folder: dict[str, list[_File]] = defaultdict(list)
@@ -214,10 +213,7 @@ class _Index:
                 yield from self._of_name(folder, needed)
             return
         for token in set(_BETWEEN.split(data)):
-            if b"/" in token:
-                self._spoken_of.update(part for part in token.split(b"/")[:-1] if part in self._inside)
-            elif token.count(b".") > 1:
-                self._spoken_of.update(part for part in token.split(b".")[:-2] if part in self._inside)
+            self._note_folders(folder, token)
             if len(token) <= _LONGEST and (b"." in token or b"/" in token):
                 yield from self._of_token(folder, token.strip(b".-") if token[:1] != b"." else token)
         quoted = set(_QUOTED.findall(data))
@@ -259,6 +255,21 @@ class _Index:
         found = self._by_stem.get(stem.partition(b".")[0], ())
         return found if len(found) <= _FEW else ()
 
+    def _note_folders(self, folder: str, token: bytes) -> None:
+        """Note the folders of a path, or of a dotted name, each with the one above it."""
+        *parts, last = token.split(b"/") if b"/" in token else token.split(b".")
+        if not last or not parts:
+            return
+        above = os.fsencode(folder.rpartition("/")[2])
+        for part in parts:
+            if part == b"..":
+                folder = folder.rpartition("/")[0]
+                above = os.fsencode(folder.rpartition("/")[2])
+            elif part not in (b".", b""):
+                if part in self._inside:
+                    self._spoken_of.add((above, part))
+                above = part
+
     def _call_together(self, words: set[bytes]) -> None:
         """Note what code is called by its bare names in one go: most of what lies in a folder, or in the
         folders of one, as lists of commands, languages and the like do.
@@ -291,29 +302,53 @@ class _Index:
                 if over == inside or over.endswith("/" + inside):
                     self.called.add(f"{over}/{last}")
 
-    def rolls(self, named: set[_File]) -> set[_File]:
+    def lists(self, named: set[_File]) -> set[_File]:
+        """Lists of what a program or a part of it is made of: at the top, and where the program's files speak
+        of the folder; a plug-in of somebody's own brings its own.
+        """
+        heard = self._heard(named)
+        by_folder: dict[str, list[_File]] = defaultdict(list)
+        for file, path in enumerate(self.paths):
+            folder, _, name = path.rpartition("/")
+            if self.may_name[file] and _LISTS.match(name):
+                by_folder[folder].append(file)
+        return {
+            file
+            for folder, files in by_folder.items()
+            if folder.count("/") < 1 or len(files) >= _ROLL or folder in heard or self._is_spoken_of(folder)
+            for file in files
+        }
+
+    def _is_spoken_of(self, folder: str) -> bool:
+        above, _, name = folder.rpartition("/")
+        return (os.fsencode(above.rpartition("/")[2]), os.fsencode(name)) in self._spoken_of
+
+    def _heard(self, named: set[_File]) -> set[str]:
+        """Folders that are called, or in or below which something is named."""
+        heard = self.called | {self.paths[file].rpartition("/")[0] for file in named}
+        for folder in tuple(heard):
+            while folder := folder.rpartition("/")[0]:
+                heard.add(folder)
+        return heard
+
+    def rolls(self, one_more: set[str]) -> set[_File]:
         """What was called together, in folders that are spoken of."""
-        one_more = self.one_more(named)
         return {file for folder, files in self._rolls.items() if folder not in one_more for file in files}
 
     def one_more(self, named: set[_File]) -> set[str]:
         """Folders like several beside them, and all below, that nothing speaks of: neither by name nor by
         what lies in them.
         """
-        heard = self.called | {self.paths[file].rpartition("/")[0] for file in named}
-        for folder in tuple(heard):
-            while folder := folder.rpartition("/")[0]:
-                heard.add(folder)
+        heard = self._heard(named)
         found: set[str] = set()
         for folder in sorted(self._folders):
             above, _, name = folder.rpartition("/")
             if above in found:
                 found.add(folder)
-            elif folder and folder not in heard and folder in self._alike:
-                raw = os.fsencode(name)
-                is_known = raw in self._spoken_of and len(self._inside[raw]) <= _FEW
-                if not is_known and not _LANGUAGE.match(name):
-                    found.add(folder)
+            elif not folder or folder in heard or folder not in self._alike:
+                continue
+            elif not self._is_spoken_of(folder) and not _LANGUAGE.match(name):
+                found.add(folder)
         return found
 
     @cached_property
