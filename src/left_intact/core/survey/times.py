@@ -168,6 +168,13 @@ class _Moment:
         enough = self.shipped >= _HALF * min(self.data, all_shipped)
         return enough and self.shipped >= _SOME * self.files and self.foreign <= _HALF * self.files
 
+    def holds_the_code(self, all_code: int) -> bool:
+        """Whether most of the machine code and scripts are of it, in several folders: they were built then,
+        whatever was gathered with them.
+        """
+        enough = self.code >= max(_CODE_LEAST, _HALF * all_code)
+        return enough and len(self.folders) >= _SPREAD and self.foreign <= _HALF * self.files
+
     def holds_most(self, of_all: int) -> bool:
         """Whether most there is was written then, and is no data: that is how a release is laid."""
         much = self.files >= max(_MANY_CODE, _MUCH * of_all)
@@ -236,7 +243,7 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
             shipped.update(t for t, look in zip(times, looks, strict=True) if look != OTHER)
             code.update(t for t, look in zip(times, looks, strict=True) if look >= SCRIPT)
             told = zip(times, looks, page.formats, strict=True) if page.formats else ()
-            data.update(t for t, look, f in told if look == OTHER and not f.startswith("text "))
+            data.update(t for t, look, f in told if look == OTHER and f and not f.startswith("text "))
     width, longest = int(weights().time["cluster-seconds"]), int(weights().time["gather-seconds"])
     found: list[_Moment] = []
     for seconds in sorted(every):
@@ -281,18 +288,18 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
     """
     w = weights().time
     least = max(w["moment-least"], w["moment-share"] * shipped)
-    files = sum(m.files - m.foreign for m in moments)
+    files, code = sum(m.files - m.foreign for m in moments), sum(m.code for m in moments)
     likely = [
         m
         for m in moments
-        if m.shipped >= _CODE_ENOUGH and (m.is_like_a_release(shipped) or m.holds_most(files))
+        if m.shipped >= _CODE_ENOUGH
+        and (m.is_like_a_release(shipped) or m.holds_most(files) or m.holds_the_code(code))
     ]
     if not likely:
         return [], []
     main = max(likely, key=lambda m: (m.holds_most(files), m.weight, m.start))
     others = sorted((m for m in likely if m is not main and m.shipped >= least), key=lambda m: -m.weight)
     later = sum(m.shipped for m in moments if m.start > main.end)
-    code = sum(m.code for m in moments)
     enough = (
         main.shipped >= w["cluster-share"] * shipped
         or main.code >= max(2, w["cluster-share"] * code)
