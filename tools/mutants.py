@@ -4,7 +4,7 @@
     python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE] [--also TESTS]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
-condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
+condition and every raise of the decision table and the engine instead. For each, those tests of the core, the routes, the
 command line and the corpus that run over the changed line are run, the likeliest first, until one fails. What
 decorators say (`frozen=True`) is left alone. Prints the share that was caught,
 and those that were not. No package takes a seeded sample of a part against a time budget, so this is our own.
@@ -46,7 +46,7 @@ PARTS = {
     "proving": ["proving"],
     "evidence": ["survey/classify.py", "survey/releases.py", "survey/siblings.py", "survey/references.py"],
 }
-TESTED_BY = ("core", "cli", "corpus")
+TESTED_BY = ("core", "cli", "corpus", "routes")
 GUARDED = [
     "planning/table.py",
     "planning/three_way.py",

@@ -136,6 +136,27 @@ def test_what_a_person_unpacked_later_into_a_folder_of_its_own_is_no_build(tmp_p
     assert all(f.file_class is not P for path, f in found.items() if path.startswith("Kolibri/"))
 
 
+@pytest.mark.parametrize("with_it", ["links", "pictures"])
+def test_the_moment_that_most_of_the_machine_code_is_of_is_a_builds(with_it: str, tmp_path: Path) -> None:
+    """Packers lay documents with the times of their sources, and links and pictures with what they built."""
+    root = tmp_path / "p"
+    for number in range(30):
+        plant(root, modules(f"part{number}", *(f"m{n}" for n in range(4))), mtime=BUILT)
+    built = BUILT + 2 * DAY
+    for number in range(4):
+        plant(root, {f"part{number}/tool{n}": elf("t", bytes([n])) for n in range(3)}, mtime=built)
+        more: Tree = {f"part{number}/l{n}": ("link", "tool0") for n in range(12)}
+        if with_it == "pictures":
+            more = {f"part{number}/p{n}.png": b"\x89PNG\r\n\x1a\n" + bytes([n]) * 40 for n in range(12)}
+        plant(root, more, mtime=built)
+    times = times_of(lived_in(root))
+    assert [start for start, _ in times.builds] == [BUILT, built] and not times.apart and times.last == built
+    found = found_in(root)
+    assert {f.file_class for path, f in found.items() if "/tool" in path} == {P}
+    plant(root, {f"Kolibri/own{n}": elf("k", bytes([n])) for n in range(4)}, mtime=LATER - DAY)
+    assert LATER - DAY not in [start for start, _ in times_of(root).builds]
+
+
 def test_an_old_part_by_itself_weighs_less_than_the_build(tmp_path: Path) -> None:
     root = plant(tmp_path / "p", modules("core", *(f"m{n}" for n in range(60))), mtime=BUILT)
     plant(root, modules("borrowed", "one", "two", "three", "four", "five"), mtime=BUILT - 400 * DAY)
