@@ -11,7 +11,8 @@ import pytest
 from left_intact.core.arrival.look import look_into
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import builds_name, place_of
-from left_intact.core.files.tree import read_tree, text_reader
+from left_intact.core.files.roots import head_reader
+from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.survey.inputs import SurveyInputs
@@ -272,7 +273,7 @@ def test_a_link_to_what_the_program_names_came_with_it(tmp_path: Path) -> None:
     (root / "app" / "de" / "mod_gone.html").symlink_to("../pages/gone.html")
     (root / "mod_home.html").symlink_to("app/pages/home.html")
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root), ()))
     assert mentions.of("app/de") == {"mod_home.html"} == mentions.of("")
 
 
@@ -309,7 +310,7 @@ def test_settings_are_not_told_by_being_named(tmp_path: Path) -> None:
 def test_the_ways_in_which_code_names_what_it_loads(says: str, named: str, tmp_path: Path) -> None:
     root = plant(tmp_path / "p", {"run.py": f"{says}{CODE}", "parts/lamp.py": CODE, "parts/stool.py": CODE})
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root), ()))
     assert ("lamp.py" in mentions.of("parts")) is bool(named) and "stool.py" not in mentions.of("parts")
 
 
@@ -317,7 +318,7 @@ def test_a_library_names_what_it_needs(tmp_path: Path) -> None:
     main = elf("x", b"\0libdeep.so.4\0libm.so.6\0")
     root = plant(tmp_path / "p", {"start": main, "lib/libdeep.so.4": elf("y", b"1"), "lib/mine.so": main})
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), text_reader(str(root)))
+    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root), ()))
     assert mentions.of("lib") == {"libdeep.so.4"}
 
 

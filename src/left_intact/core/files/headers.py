@@ -150,12 +150,17 @@ _STRUCTURED = frozenset(b"\x7fM\xcf\xceRB#")
 """First bytes of the formats that take more than a comparison to know."""
 
 
+_MAP = re.compile(rb'\s*\{\s*"version"\s*:\s*3\s*,\s*"(?:file|sources|sourceRoot|names|mappings)"')
+"""How the map of a source begins, which packers write. Source: ECMA-426, the source map format."""
+
+
 def recognise(head: bytes, size: int, name: str = "") -> str:
     """The format of a file of `size` bytes that begins with `head`. By its name, source code is told from
-    settings: much of it has lines of `name = value` too, and must never be merged by them.
+    settings: much of it has lines of `name = value` too, and must never be merged by them. Nor must its maps.
     """
     file_format = _recognise(head, size)
-    return "text plain" if name and file_format in NAMES and is_source(name) else file_format
+    is_code = name and file_format in NAMES and (is_source(name) or _MAP.match(head))
+    return "text plain" if is_code else file_format
 
 
 def is_source(name: str) -> bool:

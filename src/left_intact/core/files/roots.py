@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping, Sequence
 
-from left_intact.core.files.tree import ReadText, Tree, read_tree, text_reader
+from left_intact.core.files.tree import ReadText, Tree, first_bytes, read_tree, text_reader
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import Page
 from left_intact.core.model.progress import CancelToken, Report, silent
@@ -77,6 +77,13 @@ def roots_reader(root: str, roots: Sequence[tuple[str, str]], limit: int = 512 *
         return others[label](below) if label in others else first(path)
 
     return read
+
+
+def head_reader(root: str, roots: Sequence[tuple[str, str]]) -> Callable[[str, int], bytes | None]:
+    """A function that reads the first so many bytes of a file of any of the roots, or returns None where it
+    cannot be had.
+    """
+    return lambda path, limit: first_bytes(absolute(root, roots, path), limit)
 
 
 def absolute(root: str, roots: Sequence[tuple[str, str]], path: str) -> str:

@@ -17,7 +17,7 @@ _PACKAGE = re.compile(rb"\"((?:@[\w\-.]+/)?[\w\-.]+)\"[ \t]*:")
 _LANGUAGE = re.compile(r"^[a-z]{2}([_@-]\w+)?$")
 OFTEN = 200
 """Names that are found in more places than that say nothing."""
-_ROLL, _MOST_OF_ROLL = 5, 0.5
+_ROLL, _MOST_OF_ROLL, _DOTTED = 5, 0.5, 3
 _MOST_OF_ONE, _ALIKE, _DEEP = 60, 4, 4
 """Files of a folder that somebody may have made from another, how many are alike, and how deep they go."""
 
@@ -45,8 +45,8 @@ class Calls:
 
     def note_path(self, folder: str, token: bytes) -> None:
         """Note the folders of a path, or of a dotted name, each with the one above it."""
-        *parts, last = token.split(b"/") if b"/" in token else token.split(b".")
-        if not last or not parts:
+        parts = token.split(b"/") if b"/" in token else token.split(b".")
+        if b"/" not in token and len(parts) < _DOTTED:
             return
         above = os.fsencode(folder.rpartition("/")[2])
         for part in parts:

@@ -26,6 +26,7 @@ _SET_ASIDE = re.compile(
 )
 """What people put into the name of something that they keep beside what it was."""
 _TYPES = ((".d.ts", (".js", ".mjs", ".cjs")), (".d.mts", (".mjs",)), (".d.cts", (".cjs",)))
+_LANGUAGE = re.compile(r"^[a-z]{2}([_-][A-Za-z]{2,8})*$")
 _REPEATED, _FAMILY, _KIND, _SIBLINGS = 4, 20, 40, 3
 _PLAIN_WEIGHT = 2.4
 """The weight of a whole name that every release has, such as a licence."""
@@ -72,8 +73,12 @@ class Company:
         self._kinds: Counter[str] = Counter()
         self._code: Counter[tuple[str, str]] = Counter()
         self._named: Counter[tuple[str, str]] = Counter()
+        self._languages: Counter[tuple[str, str]] = Counter()
         for page in pages:
             named = mentions.of(page.folder)
+            for name in page.names:
+                stem, _, ending = name.rpartition(".")
+                self._languages[page.folder, ending] += bool(_LANGUAGE.match(stem))
             for name, look in zip(page.names, standing.looks(page.folder), strict=True):
                 if look == OTHER and not _is_manifest(name):
                     continue
@@ -126,11 +131,13 @@ class Company:
             return self._is_named
         if look == OTHER and not _is_manifest(name):
             return self._alone
-        ending = name.rpartition(".")[2]
+        stem, _, ending = name.rpartition(".")
         if folder not in self._mentions.one_more:  # what is made from one of several alike bears their names
             if (count := self._folders[name]) >= _REPEATED and not is_plain:
                 says = f"lies in {count} folders here under the same name"
                 return (said("mention", says, P, _of("repeated")),)
+            if _LANGUAGE.match(stem) and (count := self._languages[folder, ending]) >= _FAMILY:
+                return (said("mention", f"one of {count} languages", P, _of("family")),)
             count = self._families[folder, ending]
             if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
                 says = f"one of {max(count, self._kinds[ending])} resources of a kind"

@@ -16,10 +16,11 @@ from left_intact.core.model.pages import Page
 from left_intact.core.survey.naming import File, Index
 from left_intact.core.survey.standing import MACHINE, Standing
 
-_EACH, _EACH_BINARY, _ALL = 96 << 10, 256 << 10, 8 << 20
-"""Bytes that are read of a text, of a binary, and of all."""
+_EACH, _EACH_BINARY, _FIRST, _ALL = 96 << 10, 256 << 10, 2 << 20, 8 << 20
+"""Bytes that are read of a text, of a binary, of a text that the program begins with, and of all."""
 
-Read = Callable[[str], bytes | None]
+Read = Callable[[str, int], bytes | None]
+"""Gives the first so many bytes of a path."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,17 +48,18 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
     """
     index = Index(pages, standing)
     named, left = set[File](), _ALL
-    found = index.beginnings()
+    beginnings = index.beginnings()
+    found = beginnings - index.in_one_more(named)
     seen = set(found)
     while found and left > 0:
         todo = [(index.sizes[file], file) for file in found]
         heapq.heapify(todo)  # the smallest first: they name the most for their bytes
         while todo and left > 0:
             _, source = heapq.heappop(todo)
-            data = read(index.paths[source])
+            text = _FIRST if source in beginnings else _EACH
+            data = read(index.paths[source], _EACH_BINARY if index.looks[source] == MACHINE else text)
             if not data:
                 continue
-            data = data[: _EACH_BINARY if index.looks[source] == MACHINE else _EACH]
             left -= len(data)
             targets = set(index.named_in(source, data)) - {source}
             named |= targets
@@ -67,7 +69,8 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
                     heapq.heappush(todo, (index.sizes[target], target))
         rolls = index.rolls(named)  # once all is known that is spoken of
         named |= rolls
-        found = {file for file in rolls | index.lists(named) if index.may_name[file]} - seen
+        heard = (beginnings - index.in_one_more(named)) | rolls | index.lists(named)
+        found = {file for file in heard if index.may_name[file]} - seen
         seen |= found
     paths = {index.paths[file] for file in named}
     named |= {file for file, target in index.links if target in paths}

@@ -145,7 +145,7 @@ class Index:
                 yield from self._of_stem(word)
         for scoped in set(_SCOPED.findall(data)):
             parts = re.split(rb"::|\\", scoped)
-            yield from self._by_place.get((parts[-2], parts[-1]), ())
+            yield from self._of_place(parts[-2], parts[-1])
         for of, listed, names, plain in _IMPORT.findall(data):
             yield from self._imported(folder, of, listed or names, plain)
 
@@ -158,6 +158,17 @@ class Index:
             return found
         here = self._at.get((folder, name))
         return () if here is None else (here,)
+
+    def _of_place(self, above: bytes, name: bytes) -> Sequence[File]:
+        """The file of a name in a folder of a name. Where there are several it counts as a roll does: one of
+        them may be a copy that somebody made.
+        """
+        found = self._by_place.get((above, name), ())
+        if len(found) > 1:
+            for file in found:
+                self._rolls[self.paths[file].rpartition("/")[0]].add(file)
+            return ()
+        return found
 
     def _only(self, name: bytes) -> Sequence[File]:
         """Code that only one place in the tree has, whatever lies above it in lists of where it was made."""
@@ -197,6 +208,11 @@ class Index:
         what lies in them.
         """
         return self.calls.one_more(self._alike, self.heard(named))
+
+    def in_one_more(self, named: set[File]) -> set[File]:
+        """The files in folders like several beside them that nothing speaks of."""
+        one_more = self.one_more(named)
+        return {file for file, path in enumerate(self.paths) if path.rpartition("/")[0] in one_more}
 
     def rolls(self, named: set[File]) -> set[File]:
         """What was called together, in folders that are spoken of."""
@@ -246,15 +262,17 @@ class Index:
                 if here is not None:
                     yield here
             else:
-                there = self._by_place.get((above, last), ())
-                yield from there or self._only(last)
+                if (above, last) in self._by_place:
+                    yield from self._of_place(above, last)
+                else:
+                    yield from self._only(last)
                 return
         yield from self._of_name(folder, last)
         parts = last.split(b".")
         if len(parts) >= 2 and not slash:
-            yield from self._by_place.get((parts[-2], parts[-1]), ())
+            yield from self._of_place(parts[-2], parts[-1])
             if len(parts) >= 3:
-                yield from self._by_place.get((parts[-3], parts[-2]), ())
+                yield from self._of_place(parts[-3], parts[-2])
 
     def _imported(self, folder: str, of: bytes, names: bytes, plain: bytes) -> Iterator[File]:
         if plain:
@@ -266,7 +284,7 @@ class Index:
         module = of.lstrip(b".").rpartition(b".")[2]
         for word in re.findall(rb"\w+", names):
             if module:
-                yield from self._by_place.get((module, word), ())
+                yield from self._of_place(module, word)
             elif of:
                 here = self._at.get((folder, word))
                 if here is not None:

@@ -17,7 +17,7 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.roots import read_roots, roots_reader
+from left_intact.core.files.roots import head_reader, read_roots, roots_reader
 from left_intact.core.files.tree import Tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
@@ -249,7 +249,9 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
         references=references,
         standing=standing,
         times=read_times(tree.pages, standing),
-        mentions=lambda: read_mentions(tree.pages, standing, read) if known.names else NONE,
+        mentions=lambda: (
+            read_mentions(tree.pages, standing, head_reader(tree.root, roots)) if known.names else NONE
+        ),
     )
 
 
