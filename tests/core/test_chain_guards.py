@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 from dataclasses import replace
@@ -10,12 +11,15 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying.chain import carry_out
+from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
 from left_intact.core.model.errors import Fault, Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
-from left_intact.core.model.progress import CancelToken
-from left_intact.core.model.update import State, Update
-from tests.chains import KillAt, MadeUp, in_child
+from left_intact.core.model.progress import CancelToken, Progress
+from left_intact.core.model.stages import Later
+from left_intact.core.model.update import RunKind, State, Update
+from tests.builders import LINKS
+from tests.chains import MINE, KillAt, MadeUp, in_child
 
 
 @pytest.fixture
@@ -71,3 +75,84 @@ def test_a_run_that_is_stopped_before_it_began_changes_nothing(made: MadeUp) -> 
         begin(made, made.plan(), cancel=cancel)
     assert error.value.code == "stopped" and made.state() == before
     assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
+
+
+@LINKS
+def test_a_root_that_is_yet_to_be_made_may_lie_below_a_link(made: MadeUp, tmp_path: Path) -> None:
+    (tmp_path / "leads").symlink_to(tmp_path)
+    place = str(tmp_path / "leads" / "fresh")
+    refuse_roots((Root(label="new", place=place, existed=False),), made.box)
+    with pytest.raises(LeftIntactError):
+        refuse_roots((Root(label="new", place=place, existed=True),), made.box)
+
+
+# ---------------------------------------------------------------- words, and what is on record
+
+
+def test_what_was_cut_off_is_said_by_what_it_was(made: MadeUp) -> None:
+    update = begin(made, made.plan(hand=False))
+    assert interrupted(update).says == "the update to 1.1 of Mocklet was cut off"
+    assert "a new build" in interrupted(replace(update, to_version="")).says
+    for back in (replace(update, state=State.GOING_BACK), replace(update, kind=RunKind.BACK)):
+        assert interrupted(back).says.startswith("going back of Mocklet")
+
+
+def test_what_the_disk_refuses_is_one_line_with_a_way_out() -> None:
+    def refused(**words: str) -> LeftIntactError:
+        with pytest.raises(LeftIntactError) as error, in_one_line(**words):
+            raise OSError(errno.EROFS, "read-only", "/there/x")
+        return error.value
+
+    plain, told = refused(), refused(holds="the copy stays", way_out="Do that.")
+    assert "nothing was changed" in plain.says and plain.way_out
+    assert "the copy stays" in told.says and told.way_out == "Do that."
+
+
+def test_the_strongbox_knows_whose_it_is(made: MadeUp) -> None:
+    begin(made, made.plan(hand=False), install_id="17")
+    card = made.box.card()
+    assert card is not None and card.install == "17" and os.path.samefile(card.path, made.root)
+
+
+@LINKS
+def test_a_plan_knows_where_the_names_of_one_file_lie(made: MadeUp) -> None:
+    os.link(made.root / "lib" / "core.so", made.root / "lib" / "second.so")
+    plan = made.plan()
+    at = At("", "lib/core.so")
+    stamp = next(m.before.stamp for c in plan.carries for m in c.moves if m.at == at and m.before)
+    assert at in _names_in(plan)(*stamp[:2])
+    assert _names_in(plan)(stamp[0], stamp[1] + 10**6) == []
+
+
+def test_what_cannot_be_put_back_is_on_record(made: MadeUp) -> None:
+    """Cut off half way, and the only copy of something gone meanwhile."""
+    plan = made.plan(hand=False)
+
+    def kill(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == progress.total:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: begin(made, plan, report=kill)) == signal.SIGKILL
+    old = MINE["lib/old/gone.so"]
+    copies = [p for p in made.folder.rglob("*") if p.is_file() and p.read_bytes() == old]
+    assert copies and not (made.root / "lib" / "old" / "gone.so").exists()
+    for copy in copies:
+        copy.unlink()
+    assert made.bench.updates.recover(made.install, False).missing == ("lib/old/gone.so",)
+
+
+@pytest.mark.parametrize("word", ["lay", "leave"])
+def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: MadeUp, word: str) -> None:
+    plan = made.plan()
+    later = plan.stages[2]
+    assert isinstance(later, Later)
+    narrow = replace(later, consent=replace(later.consent, roots=("saves",)))
+    begin(made, replace(plan, stages=(*plan.stages[:2], narrow)))
+    made.start_once()
+    updates = made.bench.updates
+    waits = updates.go_on(made.install).update
+    assert waits.state is State.WAITING and waits.waits is not None
+    done = updates.go_on(made.install, answers={waits.waits.step: word}).update
+    assert done.state is State.ON_TRIAL and (made.new / "memory" / "old.blk").exists() is (word == "lay")
+    stands = made.bench.updates.prove(made.install).proof
+    assert stands.lost == () and done.waits is None
