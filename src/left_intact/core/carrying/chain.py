@@ -187,7 +187,7 @@ def _begin(
         if isinstance(stage := plan.stages[0], Carry) and len(plan.stages) == 1:
             first = _whole(stage, roots, plan.roots, names, record, plan)
         update = journal.begin(record=record, stages=plan.stages, kind=kind, first=first)
-        if first is None and (seq := _first_carry(plan)) > 1:  # days may pass before its turn comes
+        if (seq := _first_carry(plan)) > 1:  # days may pass before its turn comes
             journal.put_witness(update.id, seq, _witness(plan.carries[0], plan.roots, record, plan))
         chain = Chain(box, journal, update, outside, roots, report, cancel, names)
         if first is not None:
