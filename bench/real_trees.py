@@ -68,8 +68,8 @@ class Score:
     """Files of the program's that are replaced or retired on evidence alone."""
     questions: int = 0
     told: list[str] = field(default_factory=list)
-    sure: list[tuple[float, bool]] = field(default_factory=list)
-    """(certainty of being the program's, whether it is) of what is called so."""
+    sure: list[tuple[float, bool, str]] = field(default_factory=list)
+    """(certainty of being the program's, whether it is, the tree) of what is called so."""
 
     def add(self, other: Score) -> None:
         for name in ("files", "right", "unsorted", "wrong", "called", "own", "replaced", "displaced"):
@@ -133,7 +133,7 @@ def score_of(survey: Survey, traces: Traces, *, tell: bool) -> Score:
         score.own += mine
         called = finding.file_class
         if called is FileClass.PROGRAM:
-            score.sure.append((finding.certainty, not mine))
+            score.sure.append((finding.certainty, not mine, survey.root))
         if called is FileClass.UNSORTED:
             score.unsorted += 1
         elif (called is FileClass.PROGRAM) is not mine:
@@ -175,8 +175,8 @@ def planned(
 
 def measure(
     pair: Pair, folder: Path, kinds: Sequence[str], ways: Sequence[str], *, tell: bool
-) -> tuple[dict[tuple[str, str], Score], str, int] | None:
-    """(scores by kind of times and way, the version found, files) of a pair; None where it cannot be had."""
+) -> tuple[dict[tuple[str, str], Score], list[str], int] | None:
+    """(scores by kind of times and way, the versions found, files) of a pair; None where it cannot be had."""
     old, new = tree_of(pair, pair.old), tree_of(pair, pair.new)
     if old is None or new is None:
         return None
@@ -188,7 +188,7 @@ def measure(
     base = look_into(str(old), installed=paths, name=pair.name).release
     person = traces.own | traces.patched
     scores: dict[tuple[str, str], Score] = {}
-    version = ""
+    found_versions: list[str] = []
     for kind in kinds:
         laid = Tree(root=tree.root, pages=timed(tree.pages, kind, person, pair.name, traces.packs))
         for way, known in (
@@ -203,9 +203,9 @@ def measure(
             score = scores[kind, way] = score_of(survey, traces, tell=tell)
             if way != "alone":
                 planned(survey, coming, known.baseline, traces, score, tell=tell)
-            version = version or survey.version_text
+            found_versions.append(survey.version_text)
     shutil.rmtree(install)
-    return scores, version, len(paths)
+    return scores, found_versions, len(paths)
 
 
 def heading(kinds: Sequence[str]) -> str:
@@ -249,9 +249,9 @@ def main() -> int:
             found = measure(pair, Path(folder), kinds, ways, tell=asked.wrong and not pair.held_out)
         if found is None:
             continue
-        scores, version, _ = found
+        scores, found_versions, _ = found
         group = "held out" if pair.held_out else "tuning"
-        told = _version_told(version, pair.version)
+        told = _version_told(found_versions, pair.version)
         for one in (group, "all"):
             versions[one][told] += 1
             for key, score in scores.items():
@@ -261,7 +261,7 @@ def main() -> int:
             for kind in kinds:
                 print("".join(f"    {kind}, {way}: {one}\n" for one in scores[kind, way].told), end="")
         if told != "right":
-            print(f"{'':6}version {told}: {version or 'none'} for {pair.version}")
+            print(f"{'':6}version {told}: {set(found_versions)} for {pair.version}")
     for group, by_key in groups.items():
         if not by_key:
             continue
@@ -274,20 +274,24 @@ def main() -> int:
     return 0
 
 
-def _version_told(found: str, truth: str) -> str:
-    if not found:
-        return "none"
-    one, other = Version.parse(found), Version.parse(truth)
-    return "right" if one is not None and one == other else "wrong"
+def _version_told(found: Sequence[str], truth: str) -> str:
+    """Wrong where it is wrong in any kind of times and way, none where it is found in not all."""
+    truly = Version.parse(truth)
+    if any(one and Version.parse(one) != truly for one in found):
+        return "wrong"
+    return "right" if all(found) else "none"
 
 
 def _tell_certainty(by_key: dict[tuple[str, str], Score], kinds: Sequence[str], ways: Sequence[str]) -> None:
     for way in ways:
         sure = [row for kind in kinds for row in by_key[kind, way].sure]
+        trees = len({tree for *_, tree in sure})
         cells = []
         for edge in (0.85, 0.9, 0.95, weights().replace, weights().retire):
-            above = [right for certainty, right in sure if certainty >= edge]
-            cells.append(f"from {edge}: {len(above) - sum(above)} wrong of {len(above):,}")
+            above = [right for certainty, right, _ in sure if certainty >= edge]
+            off = len({tree for certainty, right, tree in sure if certainty >= edge and not right})
+            wrong = len(above) - sum(above)
+            cells.append(f"from {edge}: {wrong} wrong of {len(above):,}, in {off} of {trees} trees")
         asked = sum(by_key[kind, way].questions for kind in kinds)
         moved = sum(by_key[kind, way].displaced for kind in kinds)
         print(

@@ -4,10 +4,11 @@
     python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE] [--also TESTS]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
-condition and every raise of the decision table and the engine instead. For each, those tests of the core, the routes, the
-command line and the corpus that run over the changed line are run, the likeliest first, until one fails. What
-decorators say (`frozen=True`) is left alone. Prints the share that was caught,
-and those that were not. No package takes a seeded sample of a part against a time budget, so this is our own.
+condition and every raise of the decision table and the engine instead. For each, those tests of the core, the
+routes, the command line and the corpus that run over the changed line are run, the likeliest first, until one
+fails. What decorators say (`frozen=True`) is left alone, and what `mutants_alike.txt` names, each with the
+reason why it changes nothing that can be seen. Prints the share that was caught, and those that were not. No
+package takes a seeded sample of a part against a time budget, so this is our own.
 """
 
 from __future__ import annotations
@@ -39,6 +40,7 @@ from typing import NoReturn
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "left_intact" / "core"
 MAP = ROOT / "build" / "coverage.json"
+ALIKE = Path(__file__).with_name("mutants_alike.txt")
 PARTS = {
     "planning": ["planning"],
     "settings": ["settings"],
@@ -83,6 +85,11 @@ class Mutant:
 
     def __str__(self) -> str:
         return f"{self.path}:{self.line} {self.says}"
+
+    @property
+    def key(self) -> str:
+        """What names a change whatever is written above it: its file, its function, and what it says."""
+        return f"{self.path} {_function_at(self.path, self.line)}: {self.says}"
 
 
 class Changes(ast.NodeTransformer):
@@ -297,6 +304,28 @@ def _in_functions(path: str) -> frozenset[int]:
     return frozenset(line for first, last in spans for line in range(first, last + 1))
 
 
+@cache
+def _functions(path: str) -> list[tuple[int, int, str]]:
+    tree = ast.parse((SOURCE / path).read_text())
+    return [
+        (node.lineno, node.end_lineno or node.lineno, node.name)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.FunctionDef)
+    ]
+
+
+def _function_at(path: str, line: int) -> str:
+    """The innermost function that a line lies in."""
+    inside = [(last - first, name) for first, last, name in _functions(path) if first <= line <= last]
+    return min(inside, default=(0, ""))[1]
+
+
+@cache
+def _alike() -> frozenset[str]:
+    lines = ALIKE.read_text().splitlines() if ALIKE.exists() else []
+    return frozenset(line.partition(" | ")[0] for line in lines if line and not line.startswith("#"))
+
+
 def _is_outside(mutant: Mutant) -> bool:
     return mutant.line not in _in_functions(mutant.path)
 
@@ -435,8 +464,10 @@ def main() -> int:
         }
         chosen = [mutant for mutant in chosen if str(mutant) in said_before]
     if asked.show:
-        print("\n".join(map(str, chosen)))
+        print("\n".join(mutant.key for mutant in chosen))
         return 0
+    alike = [mutant for mutant in chosen if mutant.key in _alike()]
+    chosen = [mutant for mutant in chosen if mutant.key not in _alike()]
     if not MAP.exists():
         print(
             "no map of which tests run over which line yet; making it, which takes some minutes",
@@ -464,6 +495,7 @@ def main() -> int:
     whole = len(chosen)
     share = (whole - len(missed)) / whole if whole else 1.0
     print(f"{whole - len(missed)} of {whole} caught, {share:.1%}, in {time.monotonic() - began:.0f} s")
+    print(f"{len(alike)} more change nothing that can be seen: {ALIKE.name}")
     return 0
 
 

@@ -131,25 +131,33 @@ class Company:
             return self._is_named
         if look == OTHER and not _is_manifest(name):
             return self._alone
-        stem, _, ending = name.rpartition(".")
-        if folder not in self._mentions.one_more:  # what is made from one of several alike bears their names
-            if (count := self._folders[name]) >= _REPEATED and not is_plain:
-                says = f"lies in {count} folders here under the same name"
-                return (said("mention", says, P, _of("repeated")),)
-            if _LANGUAGE.match(stem) and (count := self._languages[folder, ending]) >= _FAMILY:
-                return (said("mention", f"one of {count} languages", P, _of("family")),)
-            count = self._families[folder, ending]
-            if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
-                says = f"one of {max(count, self._kinds[ending])} resources of a kind"
-                return (said("mention", says, P, _of("family")),)
+        if folder not in self._mentions.one_more and (of_many := self._of_many(folder, name)):
+            return of_many
         if is_plain and (not folder or folder in self._mentions.called or self._mentions.of(folder) - {name}):
             return ()
         if not folder and look >= MACHINE:
             return ()
+        ending = name.rpartition(".")[2]
         size = self._code[folder, ending]
         if size > _SIBLINGS and self._named[folder, ending] >= _of("like-share") * (size - 1):
             return self._unnamed
         return self._alone
+
+    def _of_many(self, folder: str, name: str) -> Why:
+        """What it says that there are many like one. What somebody makes from one of several alike bears their
+        names too, so this is not asked there.
+        """
+        stem, _, ending = name.rpartition(".")
+        if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
+            says = f"lies in {count} folders here under the same name"
+            return (said("mention", says, P, _of("repeated")),)
+        if _LANGUAGE.match(stem) and (count := self._languages[folder, ending]) >= _FAMILY:
+            return (said("mention", f"one of {count} languages", P, _of("family")),)
+        count = self._families[folder, ending]
+        if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):
+            says = f"one of {max(count, self._kinds[ending])} resources of a kind"
+            return (said("mention", says, P, _of("family")),)
+        return ()
 
 
 def _is_manifest(name: str) -> bool:
