@@ -144,8 +144,8 @@ class Company:
         return self._alone
 
     def _of_many(self, folder: str, name: str) -> Why:
-        """What it says that there are many like one. What somebody makes from one of several alike bears their
-        names too, so this is not asked there.
+        """What it says that many are like one. It is not asked where somebody may have made one more: that
+        bears the names of the others.
         """
         stem, _, ending = name.rpartition(".")
         if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
