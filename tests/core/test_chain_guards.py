@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
-from left_intact.core.model.errors import Fault, Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
@@ -58,6 +58,7 @@ def test_nothing_is_begun_beside_a_run_that_waits_or_was_cut_off(made: MadeUp) -
     with pytest.raises(LeftIntactError) as waits:
         begin(made, plan)
     assert waits.value.code == "waiting" and made.state() == stands
+    assert not isinstance(waits.value, HalfDone)
 
 
 def test_the_strongbox_may_not_lie_in_what_it_guards(tmp_path: Path) -> None:
@@ -74,6 +75,7 @@ def test_a_run_that_is_stopped_before_it_began_changes_nothing(made: MadeUp) -> 
     with pytest.raises(LeftIntactError) as error:
         begin(made, made.plan(), cancel=cancel)
     assert error.value.code == "stopped" and made.state() == before
+    assert not isinstance(error.value, HalfDone)
     assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
 
 
