@@ -1,6 +1,6 @@
 """`make torture`: everything that can be done to an update in half an hour, and a table of what came of it.
 
-    python -m tests.torture [--minutes 28] [--seed 1]
+    python -m tests.torture [--minutes 26] [--seed 1]
 
 Ends with 1 where anything was lost, altered or stuck, or where something else than a line came of a fault.
 """
@@ -101,7 +101,7 @@ def torture(where: str, ground_at: Path, elsewhere: Path | None, seconds: float,
 
 def main() -> int:
     said = argparse.ArgumentParser()
-    said.add_argument("--minutes", type=float, default=28)
+    said.add_argument("--minutes", type=float, default=26)
     said.add_argument("--seed", type=int, default=1)
     asked = said.parse_args()
     if why := faults.can_inject():

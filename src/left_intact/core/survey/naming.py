@@ -13,11 +13,12 @@ from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.calls import MANIFEST, OFTEN, Calls, alike_folders, is_roll
 from left_intact.core.survey.standing import MACHINE, OTHER, SOURCE, Standing
 
-_BETWEEN = re.compile(rb"[^\w@\-./]+")
+_KEPT = frozenset(b"@-./_0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
+_SPACED = bytes(byte if byte in _KEPT else 32 for byte in range(256))
+"""Leaves of a text what paths and dotted names are made of."""
 _NEEDED = re.compile(rb"[\w\-+.]{2,80}?\.(?:so(?:\.\d+)*|dll|dylib)(?![\w])")
-_QUOTED_LIST = re.compile(rb"[\"']([\w\-]{2,60}(?:[,;| ]{1,2}[\w\-]{1,60})+)[\"']")
+_QUOTED = re.compile(rb"[\"']([\w\-]{2,60}(?:[,;| ]{1,2}[\w\-]{1,60})*)[\"']")
 _LISTED = re.compile(rb"[,;| ]+")
-_QUOTED = re.compile(rb"[\"']([\w\-]{2,60})[\"']")
 _LOADED = re.compile(
     rb"\b(?:require(?:_relative|_once)?|load|autoload|use|include(?:_once)?|import|extends|parent|base)\b"
     rb"[\s(:\w,]{0,40}[\"'<]([\w\-/.@]{2,120})[\"'>]"
@@ -47,6 +48,7 @@ class Index:
         self.paths: list[str] = []
         self.looks: list[int] = []
         self.may_name: list[bool] = []
+        self._is_page: list[bool] = []
         self.sizes: list[int] = []
         self.links: list[tuple[File, str]] = []
         """Links, and the paths that they lead to: what leads to something of the program's came with it."""
@@ -71,6 +73,7 @@ class Index:
                     self.links.append((len(self.paths) - 1, leads))
                 readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
+                self._is_page.append(file_format in _PAGES or name.endswith((".html", ".htm", ".md")))
 
     def _add(self, folder: str, above: bytes, name: str, look: int, size: int) -> None:
         file = len(self.paths)
@@ -124,15 +127,17 @@ class Index:
             for needed in set(_NEEDED.findall(data)):
                 yield from self._of_name(folder, needed)
             return
-        for token in set(_BETWEEN.split(data)):
+        for token in set(data.translate(_SPACED).split()):
             if b"." not in token and b"/" not in token:
                 continue
             self.calls.note_path(folder, token)
             if len(token) <= _LONGEST:
                 yield from self._of_token(folder, token.strip(b".-") if token[:1] != b"." else token)
-        quoted = set(_QUOTED.findall(data))
-        for listed in set(_QUOTED_LIST.findall(data)):
-            quoted.update(_LISTED.split(listed))
+        if not self._is_page[source]:
+            yield from self._named_by_code(source, folder, data)
+
+    def _named_by_code(self, source: File, folder: str, data: bytes) -> Iterator[File]:
+        quoted = {word for listed in set(_QUOTED.findall(data)) for word in _LISTED.split(listed)}
         self._call_together(quoted)
         if self.paths[source].rpartition("/")[2] == MANIFEST:
             self.calls.call_packages(data)
@@ -143,11 +148,13 @@ class Index:
         for word in set(_LOADED.findall(data)):
             if b"/" not in word:
                 yield from self._of_stem(word)
-        for scoped in set(_SCOPED.findall(data)):
-            parts = re.split(rb"::|\\", scoped)
-            yield from self._of_place(parts[-2], parts[-1])
-        for of, listed, names, plain in _IMPORT.findall(data):
-            yield from self._imported(folder, of, listed or names, plain)
+        if b"::" in data or b"\\" in data:
+            for scoped in set(_SCOPED.findall(data)):
+                parts = re.split(rb"::|\\", scoped)
+                yield from self._of_place(parts[-2], parts[-1])
+        if b"import" in data:
+            for of, listed, names, plain in _IMPORT.findall(data):
+                yield from self._imported(folder, of, listed or names, plain)
 
     def _of_name(self, folder: str, name: bytes) -> Sequence[File]:
         """The file of a name: the only one in the tree, or the one beside who names it."""
