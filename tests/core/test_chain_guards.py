@@ -12,14 +12,15 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
+from left_intact.core.carrying.journal import Journal
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Later
-from left_intact.core.model.update import RunKind, State, Update
-from tests.builders import LINKS
-from tests.chains import MINE, KillAt, MadeUp, in_child
+from left_intact.core.model.update import RunKind, StageState, State, Update
+from tests.builders import LINKS, plant
+from tests.chains import MERGED, MINE, KillAt, MadeUp, in_child
 
 
 @pytest.fixture
@@ -158,3 +159,16 @@ def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: M
     assert done.state is State.ON_TRIAL and (made.new / "memory" / "old.blk").exists() is (word == "lay")
     stands = made.bench.updates.prove(made.install).proof
     assert stands.lost == () and done.waits is None
+    with Journal(made.box.journal_path) as journal:
+        last = journal.stages(done.id)[-1]
+    assert last.state is (StageState.DONE if word == "lay" else StageState.SKIPPED)
+
+
+def test_what_was_drawn_before_a_wait_is_laid_as_drawn_where_nothing_moved(made: MadeUp) -> None:
+    plan = made.plan()
+    carry, hand = plan.stages[:2]
+    assert begin(made, replace(plan, stages=(hand, carry))).state is State.WAITING
+    plant(made.root, {"started": "yes\n"})
+    assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
+    assert (made.root / "mocklet.ini").read_bytes() == MERGED
+    assert (made.root / "parts" / "part.so").exists() and not (made.root / "lib" / "old").exists()
