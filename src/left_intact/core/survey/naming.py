@@ -36,6 +36,7 @@ _LEAST_STEM, _LONGEST, _FEW, _MANY_LISTS = 2, 160, 3, 5
 _SHARE_OF_CODE, _MOST_OF_CODE = 0.1, 0.5
 """A folder at the top with so much of all code is one that the program begins in; so is one further down."""
 _TAKEN_UP_BY = (b"index", b"main", b"plugin", b"__init__")
+_PAGE_ENDINGS = (".html", ".htm", ".md", ".xhtml")
 _PAGES = frozenset(("text html", "text markdown"))
 File = int
 """The number of a file in an index."""
@@ -73,7 +74,7 @@ class Index:
                     self.links.append((len(self.paths) - 1, leads))
                 readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
-                self._is_page.append(file_format in _PAGES or name.endswith((".html", ".htm", ".md")))
+                self._is_page.append(name.endswith(_PAGE_ENDINGS))  # comments look like headings
 
     def _add(self, folder: str, above: bytes, name: str, look: int, size: int) -> None:
         file = len(self.paths)
