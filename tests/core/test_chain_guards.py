@@ -172,3 +172,26 @@ def test_what_was_drawn_before_a_wait_is_laid_as_drawn_where_nothing_moved(made:
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
     assert (made.root / "mocklet.ini").read_bytes() == MERGED
     assert (made.root / "parts" / "part.so").exists() and not (made.root / "lib" / "old").exists()
+
+
+def test_a_stage_that_cannot_be_written_down_changes_nothing(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = made.plan()
+    carry, hand = plan.stages[:2]
+    begin(made, replace(plan, stages=(hand, carry)))
+    plant(made.root, {"started": "yes\n"})
+    before = made.state()
+
+    def full(*_: Any) -> None:
+        raise OSError(errno.ENOSPC, "no room", made.box.journal_path)
+
+    monkeypatch.setattr(Journal, "put_carry", full)
+    with pytest.raises(LeftIntactError):
+        made.bench.updates.go_on(made.install)
+    monkeypatch.undo()
+    assert made.state() == before
+    history = made.bench.updates.history(made.install)
+    assert history[0].state in (State.WAITING, State.ABANDONED)
+    with Journal(made.box.journal_path) as journal:
+        assert journal.unfinished() is None
