@@ -17,7 +17,7 @@ from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftInta
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
-from left_intact.core.model.stages import Later
+from left_intact.core.model.stages import Carry, Later
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, plant
 from tests.chains import MERGED, MINE, KillAt, MadeUp, in_child
@@ -195,3 +195,17 @@ def test_a_stage_that_cannot_be_written_down_changes_nothing(
     assert history[0].state in (State.WAITING, State.ABANDONED)
     with Journal(made.box.journal_path) as journal:
         assert journal.unfinished() is None
+
+
+def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeUp) -> None:
+    plan = made.plan()
+    carry, hand = plan.stages[:2]
+    assert isinstance(carry, Carry)
+    later = tuple(move for move in carry.moves if move.at.path == "mocklet.ini")
+    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
+    begin(made, replace(plan, stages=(first, hand, Carry(moves=later))))
+    updates = made.bench.updates
+    updates.give_up(made.install)
+    assert updates.prove(made.install).proof.lost == ()
+    (made.root / "mocklet.ini").unlink()
+    assert "mocklet.ini" in " ".join(map(str, updates.prove(made.install).proof.lost))
