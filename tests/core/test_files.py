@@ -10,7 +10,7 @@ import pytest
 
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import link_stays_inside, needs_other_name, safe_path
-from left_intact.core.files.tree import read_tree
+from left_intact.core.files.tree import first_bytes, read_tree
 from left_intact.core.files.versions import platform_in_name, read_binaries, read_versions
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
@@ -182,3 +182,11 @@ def test_versions_from_inside(tmp_path: Path) -> None:
 )
 def test_platform_in_names(name: str, platform: str) -> None:
     assert platform_in_name(name) == platform
+
+
+def test_the_first_bytes_are_the_very_bytes(tmp_path: Path) -> None:
+    """Some systems turn line ends and stop at an old sign for the end where nobody says that it is bytes."""
+    data = b"one\r\ntwo\x1athree\r\n"
+    (tmp_path / "x.bat").write_bytes(data)
+    assert first_bytes(str(tmp_path / "x.bat"), 99) == data
+    assert first_bytes(str(tmp_path / "x.bat"), 5) == data[:5]

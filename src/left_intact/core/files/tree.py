@@ -162,9 +162,8 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
 def first_bytes(absolute: str, limit: int) -> bytes | None:
     """The first bytes of a regular file, or None where it cannot be had. No link is followed."""
     try:
-        descriptor = os.open(
-            absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
-        )
+        flags = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
+        descriptor = os.open(absolute, flags | getattr(os, "O_NONBLOCK", 0))
     except OSError:
         return None
     try:
