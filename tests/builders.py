@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import os
 import shutil
@@ -196,3 +197,14 @@ def verbs(plan: Plan) -> dict[str, str]:
 def copy_of(source: Path, target: Path) -> Path:
     shutil.copytree(source, target, symlinks=True)
     return target
+
+
+def open_below(folder: Path) -> list[str]:
+    """What this process holds open in the folder: what else runs in it may open and close what it likes."""
+    if not sys.platform.startswith("linux"):
+        pytest.skip("this system does not tell which files are open by their paths")
+    held = []
+    for name in os.listdir("/proc/self/fd"):
+        with contextlib.suppress(OSError):
+            held.append(os.readlink(f"/proc/self/fd/{name}"))
+    return sorted(path for path in held if path.startswith(f"{folder}/"))

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import errno
 import os
 import signal
 import stat
-import sys
 from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
@@ -36,7 +34,7 @@ from left_intact.core.planning.later import LaterStage, Situation
 from left_intact.core.proving.compare import Now
 from left_intact.core.settings.merge import merge_settings
 from left_intact.services.other_stages import OtherStages
-from tests.builders import FORKS, LATER, MODES, Mock, plant, release
+from tests.builders import FORKS, LATER, MODES, Mock, open_below, plant, release
 from tests.chains import PLANNER, KillAt, MadeUp, in_child, with_later
 
 ROOT = pytest.mark.skipif(
@@ -372,8 +370,6 @@ def test_what_was_made_ready_goes_when_making_ready_fails(mock: Mock) -> None:
 
 
 def test_an_update_leaves_no_file_open(mock: Mock, tmp_path: Path) -> None:
-    if not sys.platform.startswith("linux"):
-        pytest.skip("this system does not tell which files are open by their paths")
     mock.arrive(release("1.1"))
     plan = mock.plan()
     plan = mock.plan({q.id: q.default for q in plan.questions})
@@ -383,15 +379,6 @@ def test_an_update_leaves_no_file_open(mock: Mock, tmp_path: Path) -> None:
     before = open_below(tmp_path)
     mock.bench.updates.update(plan, mock.install)
     assert open_below(tmp_path) == before
-
-
-def open_below(folder: Path) -> list[str]:
-    """What this process holds open in the folder: what else runs in it may open and close what it likes."""
-    held = []
-    for name in os.listdir("/proc/self/fd"):
-        with contextlib.suppress(OSError):
-            held.append(os.readlink(f"/proc/self/fd/{name}"))
-    return sorted(path for path in held if path.startswith(f"{folder}/"))
 
 
 def test_a_stage_that_is_drawn_later_may_ask(tmp_path: Path) -> None:

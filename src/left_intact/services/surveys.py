@@ -638,10 +638,9 @@ class Surveys(Service):
 
     def peek(self, install: Install, survey: Survey, path: str, limit: int = 64 * 1024) -> bytes | None:
         """The first bytes of a file of an install; None where it cannot be read. No link is followed."""
-        from left_intact.core.files.roots import absolute
-        from left_intact.core.files.tree import first_bytes
+        from left_intact.core.files.roots import head_reader
 
-        return first_bytes(absolute(install.root, survey.roots, path), limit)
+        return head_reader(install.root, survey.roots)(path, limit)
 
 
 def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int, int]]]:

@@ -11,7 +11,7 @@ from functools import cached_property
 from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
-from left_intact.core.files.walk import CHUNK, read_pages
+from left_intact.core.files.walk import CHUNK, READ_ONLY, read_pages
 from left_intact.core.model.entry import Entry, Folder, Kind
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.pages import Page
@@ -126,7 +126,7 @@ def look_again(root: str, path: str, *, content: bool = True) -> Entry | None:
 
 def read_content(absolute: str, size: int) -> tuple[str, str]:
     """(digest, format) of a regular file, in one pass."""
-    descriptor = os.open(absolute, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0))
+    descriptor = os.open(absolute, READ_ONLY)
     try:
         chunk = os.read(descriptor, CHUNK)
         file_format = recognise(chunk[:HEAD_BYTES], size, absolute)
@@ -162,8 +162,7 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
 def first_bytes(absolute: str, limit: int) -> bytes | None:
     """The first bytes of a regular file, or None where it cannot be had. No link is followed."""
     try:
-        flags = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
-        descriptor = os.open(absolute, flags | getattr(os, "O_NONBLOCK", 0))
+        descriptor = os.open(absolute, READ_ONLY)
     except OSError:
         return None
     try:

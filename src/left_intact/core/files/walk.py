@@ -54,9 +54,10 @@ _BATCH_FILES = 400
 _SPARSE_BYTES = 256
 _NAME = attrgetter("name")
 _PERSONS_PLACE = re.compile(rb"(?i)(?:/home/|/users/|/media/|/mnt/|[\\/]documents[\\/]|~/|\b[a-z]:[\\/])")
-_READ_ONLY = (
+READ_ONLY = (
     os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
 )
+"""How a file of somebody's is opened to be read: its very bytes, through no link, and never waited for."""
 _NOTHING = (0, 0, 0, 0, 0)
 HELD_ONLINE = "held online only; reading it would fetch it"
 now_ns = time.time_ns
@@ -377,7 +378,7 @@ def read_batch(root: str, batch: list[Wanted]) -> list[Looks]:
 
 def _look(path: str, size: int, window: memoryview) -> tuple[bytes, str, bytes, int]:
     """(digest, format, first bytes, marks) of a file; most are read in one go, and closed at once."""
-    descriptor = os.open(path, _READ_ONLY)
+    descriptor = os.open(path, READ_ONLY)
     try:
         count = _read_into(descriptor, window)
         body = window[:count]

@@ -11,10 +11,11 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
+from left_intact.core.survey.names import is_language
+
 MANIFEST = "package.json"
 _PACKAGES = "node_modules"
 _PACKAGE = re.compile(rb"\"((?:@[\w\-.]+/)?[\w\-.]+)\"[ \t]*:")
-_LANGUAGE = re.compile(r"^[a-z]{2}([_@-]\w+)?$")
 OFTEN = 200
 """Names that are found in more places than that say nothing."""
 _ROLL, _MOST_OF_ROLL, _DOTTED = 5, 0.5, 3
@@ -95,7 +96,7 @@ class Calls:
             above, _, name = folder.rpartition("/")
             if above in found:
                 found.add(folder)
-            elif folder not in alike or folder in heard or _LANGUAGE.match(name):
+            elif folder not in alike or folder in heard or is_language(name):
                 continue
             elif not self.is_spoken_of(folder):
                 found.add(folder)

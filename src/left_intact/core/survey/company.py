@@ -11,7 +11,7 @@ from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import Page
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.mentions import Mentions
-from left_intact.core.survey.names import copied_from, name_evidence, split_name
+from left_intact.core.survey.names import copied_from, is_language, name_evidence, split_name
 from left_intact.core.survey.said import said
 from left_intact.core.survey.standing import LOOKS_SHIPPED, MACHINE, OTHER, SOURCE, Standing
 from left_intact.core.survey.weights import weights
@@ -26,7 +26,6 @@ _SET_ASIDE = re.compile(
 )
 """What people put into the name of something that they keep beside what it was."""
 _TYPES = ((".d.ts", (".js", ".mjs", ".cjs")), (".d.mts", (".mjs",)), (".d.cts", (".cjs",)))
-_LANGUAGE = re.compile(r"^[a-z]{2}([_-][A-Za-z]{2,8})*$")
 _REPEATED, _FAMILY, _KIND, _SIBLINGS = 4, 20, 40, 3
 _PLAIN_WEIGHT = 2.4
 """The weight of a whole name that every release has, such as a licence."""
@@ -78,7 +77,7 @@ class Company:
             named = mentions.of(page.folder)
             for name in page.names:
                 stem, _, ending = name.rpartition(".")
-                self._languages[page.folder, ending] += bool(_LANGUAGE.match(stem))
+                self._languages[page.folder, ending] += is_language(stem)
             for name, look in zip(page.names, standing.looks(page.folder), strict=True):
                 if look == OTHER and not _is_manifest(name):
                     continue
@@ -151,7 +150,7 @@ class Company:
         if (count := self._folders[name]) >= _REPEATED and not _is_plain(name):
             says = f"lies in {count} folders here under the same name"
             return (said("mention", says, P, _of("repeated")),)
-        if _LANGUAGE.match(stem) and (count := self._languages[folder, ending]) >= _FAMILY:
+        if is_language(stem) and (count := self._languages[folder, ending]) >= _FAMILY:
             return (said("mention", f"one of {count} languages", P, _of("family")),)
         count = self._families[folder, ending]
         if count >= _FAMILY or (count and self._kinds[ending] >= _KIND):

@@ -49,7 +49,7 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
     index = Index(pages, standing)
     named, left = set[File](), _ALL
     beginnings = index.beginnings()
-    found = beginnings - index.in_one_more(named)
+    found = index.but(beginnings, index.one_more(index.heard(named)))
     seen = set(found)
     while found and left > 0:
         todo = [(index.sizes[file], file) for file in found]
@@ -67,10 +67,11 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
                 if index.may_name[target]:
                     seen.add(target)
                     heapq.heappush(todo, (index.sizes[target], target))
-        rolls = index.rolls(named)  # once all is known that is spoken of
+        rolls = index.rolls(index.one_more(index.heard(named)))  # once all is known that is spoken of
         named |= rolls
-        heard = (beginnings - index.in_one_more(named)) | rolls | index.lists(named)
-        found = {file for file in heard if index.may_name[file]} - seen
+        heard = index.heard(named)
+        more = index.but(beginnings, index.one_more(heard)) | rolls | index.lists(heard)
+        found = {file for file in more if index.may_name[file]} - seen
         seen |= found
     paths = {index.paths[file] for file in named}
     named |= {file for file, target in index.links if target in paths}
@@ -80,6 +81,6 @@ def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Ment
         by_folder[folder].add(name)
     return Mentions(
         named={folder: frozenset(names) for folder, names in by_folder.items()},
-        one_more=frozenset(index.one_more(named)),
+        one_more=frozenset(index.one_more(index.heard(named))),
         called=frozenset(index.calls.called),
     )

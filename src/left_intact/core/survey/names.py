@@ -197,6 +197,16 @@ def copied_from(name: str) -> str:
     return ""
 
 
+_LANGUAGE = re.compile(r"^[a-z]{2}([_@-]\w{2,8})*$")
+
+
+def is_language(name: str) -> bool:
+    """Whether something is called by the code of a language, as releases call those that they ship. Source:
+    ISO 639-1, with what locales put behind it.
+    """
+    return _LANGUAGE.match(name) is not None
+
+
 def split_name(name: str) -> tuple[str, str]:
     """(stem, ending with its dot in lower case); copies are told as what they are copies of."""
     name = copied_from(name) or name

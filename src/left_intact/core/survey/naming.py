@@ -60,6 +60,7 @@ class Index:
         self._code_in: Counter[str] = Counter()
         self.calls = Calls([page.folder for page in pages])
         self._rolls: dict[str, set[File]] = defaultdict(set)
+        self._lists: dict[str, list[File]] = defaultdict(list)
         for page in pages:
             foreign = standing.is_foreign(page.folder)
             sizes = page.numbers[1::COLUMNS]
@@ -72,8 +73,11 @@ class Index:
                 if at in page.said and not file_format:
                     leads = posixpath.normpath(posixpath.join(page.folder, page.said[at]))
                     self.links.append((len(self.paths) - 1, leads))
-                readable = look >= SOURCE or bool(_LISTS.match(name)) or file_format in _PAGES
+                is_list = bool(_LISTS.match(name))
+                readable = look >= SOURCE or is_list or file_format in _PAGES
                 self.may_name.append(readable and not foreign)
+                if is_list and not foreign:
+                    self._lists[page.folder].append(len(self.paths) - 1)
                 self._is_page.append(name.endswith(_PAGE_ENDINGS))  # comments look like headings
 
     def _add(self, folder: str, above: bytes, name: str, look: int, size: int) -> None:
@@ -100,7 +104,7 @@ class Index:
         """
         readable = [f for f, may in enumerate(self.may_name) if may]
         code = [f for f in readable if self.looks[f] >= SOURCE]
-        found = self.lists(set()) | self._nearest(code, deep=1)
+        found = self.lists(self.calls.called) | self._nearest(code, deep=1)
         inside, depth, most = code, 0, _SHARE_OF_CODE
         while inside:
             by_folder: dict[str, list[File]] = defaultdict(list)
@@ -211,39 +215,31 @@ class Index:
                 heard.add(folder)
         return heard
 
-    def one_more(self, named: set[File]) -> set[str]:
+    def one_more(self, heard: set[str]) -> set[str]:
         """Folders like several beside them, and all below, that nothing speaks of: neither by name nor by
         what lies in them.
         """
-        return self.calls.one_more(self._alike, self.heard(named))
+        return self.calls.one_more(self._alike, heard)
 
-    def in_one_more(self, named: set[File]) -> set[File]:
-        """The files in folders like several beside them that nothing speaks of."""
-        one_more = self.one_more(named)
-        return {file for file, path in enumerate(self.paths) if path.rpartition("/")[0] in one_more}
+    def but(self, files: set[File], folders: set[str]) -> set[File]:
+        """Those of some files that do not lie in some folders."""
+        return {file for file in files if self.paths[file].rpartition("/")[0] not in folders}
 
-    def rolls(self, named: set[File]) -> set[File]:
+    def rolls(self, one_more: set[str]) -> set[File]:
         """What was called together, in folders that are spoken of."""
-        one_more = self.one_more(named)
         return {file for folder, files in self._rolls.items() if folder not in one_more for file in files}
 
     @cached_property
     def _alike(self) -> frozenset[str]:
         return alike_folders(self.paths)
 
-    def lists(self, named: set[File]) -> set[File]:
+    def lists(self, heard: set[str]) -> set[File]:
         """Lists of what a program or a part of it is made of: at the top, and where the program's files speak
         of the folder; a plug-in of somebody's own brings its own.
         """
-        heard = self.heard(named)
-        by_folder: dict[str, list[File]] = defaultdict(list)
-        for file, path in enumerate(self.paths):
-            folder, _, name = path.rpartition("/")
-            if self.may_name[file] and _LISTS.match(name):
-                by_folder[folder].append(file)
         return {
             file
-            for folder, files in by_folder.items()
+            for folder, files in self._lists.items()
             if folder.count("/") < 1
             or len(files) >= _MANY_LISTS
             or folder in heard

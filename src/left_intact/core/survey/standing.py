@@ -49,6 +49,8 @@ class Standing:
         self._pictures_below: Counter[str] = Counter()
         self._code_below: Counter[str] = Counter()
         self._own_formats: dict[str, Counter[str]] = defaultdict(Counter)
+        self._is_own: dict[str, bool] = {}
+        self._holds_own: dict[str, bool] = {}
         self._evidence: dict[str, tuple[Evidence, ...]] = {}
         known: dict[tuple[int, str], int] = {}
         for page in pages:
@@ -137,11 +139,15 @@ class Standing:
         """
         if file_format != "text xml" or not self._names:
             return False
-        by_folder = self._own_formats.get(split_name(name)[1], Counter())
-        if len(by_folder) < _OFTEN or sum(by_folder.values()) < _MANY:
-            return False
-        shipped = sum(n for folder, n in by_folder.items() if self._is_shipped(folder))
-        return shipped >= _MOST * sum(by_folder.values())
+        ending = split_name(name)[1]
+        found = self._is_own.get(ending)
+        if found is None:
+            by_folder = self._own_formats.get(ending, Counter())
+            files = sum(by_folder.values())
+            shipped = sum(n for folder, n in by_folder.items() if self._is_shipped(folder))
+            found = len(by_folder) >= _OFTEN and files >= _MANY and shipped >= _MOST * files
+            self._is_own[ending] = found
+        return found
 
     def _is_shipped(self, folder: str) -> bool:
         """Whether the names of a folder and those above say that releases put things there."""
@@ -152,11 +158,14 @@ class Standing:
         """Whether most below a folder is XML of an ending that only this program has, in many folders: its
         dialogs, say, and nobody's settings.
         """
-        for by_folder in self._own_formats.values():
-            inside = [n for at, n in by_folder.items() if at == folder or at.startswith(f"{folder}/")]
-            if len(inside) >= _OFTEN and sum(inside) >= max(_BIG, _MOST * self._below[folder]):
-                return True
-        return False
+        found = self._holds_own.get(folder)
+        if found is None:
+            found = False
+            for by_folder in self._own_formats.values():
+                inside = [n for at, n in by_folder.items() if at == folder or at.startswith(f"{folder}/")]
+                found |= len(inside) >= _OFTEN and sum(inside) >= max(_BIG, _MOST * self._below[folder])
+            self._holds_own[folder] = found
+        return found
 
     def claims(self, folder: str, row: Weighed) -> float:
         """How much of what its name says for the person a folder may claim, from 0 to 1."""
