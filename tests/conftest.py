@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import subprocess
 import time
 from pathlib import Path
 
@@ -10,6 +12,8 @@ import pytest
 from hypothesis import HealthCheck, Phase, settings
 
 from left_intact.core.files import walk
+from left_intact.demo.build import build_demo
+from left_intact.demo.room import Room
 from tests.builders import Mock
 
 settings.register_profile(
@@ -34,16 +38,46 @@ settings.load_profile(os.environ.get("LEFT_INTACT_LAWS", "ours"))
 @pytest.fixture(autouse=True)
 def no_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Nothing of the person who runs the tests is read or written."""
-    monkeypatch.setenv("HOME", str(tmp_path / "nobody"))
-    monkeypatch.setenv("LEFT_INTACT_HOME", str(tmp_path / "home"))
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "nobody" / "data"))
+    _live_in(tmp_path, monkeypatch)
+
+
+def _live_in(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("HOME", str(folder / "nobody"))
+    monkeypatch.setenv("LEFT_INTACT_HOME", str(folder / "home"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(folder / "nobody" / "data"))
     os.environ.setdefault("LC_ALL", "C.UTF-8")
 
 
 @pytest.fixture(autouse=True)
 def made_long_ago(monkeypatch: pytest.MonkeyPatch) -> None:
     """What a test makes was written a minute before it is read, so that its stamps can be known."""
+    _in_a_minute(monkeypatch)
+
+
+def _in_a_minute(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(walk, "now_ns", lambda: time.time_ns() + 60_000_000_000)
+
+
+@pytest.fixture(scope="session")
+def pier_as_built(tmp_path_factory: pytest.TempPathFactory) -> Room:
+    """The demo, built once for all tests of a process: where it is built it lies for all of them, since its
+    settings and its shelf name their folders.
+    """
+    folder = tmp_path_factory.mktemp("demo")
+    with pytest.MonkeyPatch.context() as monkeypatch:
+        _live_in(folder, monkeypatch)
+        _in_a_minute(monkeypatch)
+        room = build_demo(str(folder / "pier"))
+    os.rename(room.folder, f"{room.folder} as built")
+    return room
+
+
+@pytest.fixture
+def pier(pier_as_built: Room) -> Room:
+    """The demo as it was built, whatever a test before did with it."""
+    shutil.rmtree(pier_as_built.folder, ignore_errors=True)
+    subprocess.run(["cp", "-a", f"{pier_as_built.folder} as built", pier_as_built.folder], check=True)
+    return pier_as_built
 
 
 @pytest.fixture

@@ -1,6 +1,7 @@
 """Mutants: one small change to the heart at a time, and whether a test notices.
 
     python tools/mutants.py cover              which tests run over which line (minutes; kept in build/)
+    python tools/mutants.py sound              whether those tests pass with nothing changed
     python tools/mutants.py [COUNT] [--seed N] [--guards] [--only PART] [--show] [--those FILE] [--also TESTS]
 
 400 seeded mutants over planning, settings, carrying, proving and evidence, as a rule; `--guards` takes every
@@ -15,6 +16,8 @@ from __future__ import annotations
 
 import argparse
 import ast
+import gc
+import importlib
 import importlib.abc
 import importlib.util
 import json
@@ -34,7 +37,7 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.machinery import ModuleSpec
 from pathlib import Path
-from types import ModuleType
+from types import CodeType, FunctionType, ModuleType
 from typing import NoReturn
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -287,12 +290,17 @@ def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]
     helpings: list[list[str]] = [[], []]
     spent = 0.0
     for number, name in enumerate(ranked):
-        module, _, function = name.rpartition(".")
         spent += seconds.get(name, 9.0)
         if number >= MOST_TESTS and spent > BUDGET:
             break
-        helpings[number >= MOST_TESTS].append(f"{module.replace('.', '/')}.py::{function}")
+        helpings[number >= MOST_TESTS].append(_id_of(name))
     return [one for one in helpings if one]
+
+
+def _id_of(name: str) -> str:
+    """`tests.core.test_x.test_y` as `tests/core/test_x.py::test_y`."""
+    module, _, function = name.rpartition(".")
+    return f"{module.replace('.', '/')}.py::{function}"
 
 
 @cache
@@ -334,14 +342,10 @@ def _is_outside(mutant: Mutant) -> bool:
 
 
 SERVER = """
-import importlib, json, os, signal, sys
+import json, os, sys
 sys.path.insert(0, {root!r} + "/tools"); sys.path.insert(0, {root!r})
-for name in {ready!r}.split():
-    try:
-        importlib.import_module(name)
-    except ImportError:
-        pass
 import mutants
+mutants.make_ready(loaded={loaded!r})
 for line in sys.stdin:
     job = json.loads(line)
     child = os.fork()
@@ -354,7 +358,58 @@ READY = (
     "pytest _pytest.assertion.rewrite hypothesis hypothesis.strategies blake3 ruamel.yaml lxml.etree tomlkit "
     "configupdater pefile elftools.elf.elffile httpx zstandard py7zr psutil pydantic rich.console regex"
 )
-"""Packages of others that are loaded once for all changes: nothing of ours is."""
+"""Packages of others that are loaded once for all changes."""
+UNFIT, TOO_LONG = 98, 97
+"""How a process ends that could not put a change in where all is loaded, and one that has no end."""
+
+_FUNCTIONS: dict[str, list[FunctionType]] = {}
+"""By file, the functions that are loaded."""
+
+
+def make_ready(*, loaded: bool) -> None:
+    """Load what every trial needs: the packages of others, and where `loaded`, ours and the tests too.
+
+    A change is then put into a function that is there already.
+    """
+    for name in READY.split():
+        with suppress(ImportError):
+            importlib.import_module(name)
+    if not loaded:
+        return
+    for part in TESTED_BY:
+        for file in sorted((ROOT / "tests" / part).glob("test_*.py")):
+            importlib.import_module(f"tests.{part}.{file.stem}")
+    gc.collect()
+    for thing in gc.get_objects():
+        if isinstance(thing, FunctionType):
+            _FUNCTIONS.setdefault(thing.__code__.co_filename, []).append(thing)
+    gc.freeze()
+
+
+def _put_in(path: str, number: int, guards: bool) -> bool:
+    """Give what functions are loaded the code that a change leaves them with; whether that could be done."""
+    file = str(SOURCE / path)
+    plain, changed = (
+        {(code.co_qualname, code.co_firstlineno): code for code in _codes(compile(tree, file, "exec"))}
+        for tree in (ast.parse(Path(file).read_text()), mutated(Path(file), number, guards=guards))
+    )
+    has_changed = False
+    for function in _FUNCTIONS.get(file, ()):
+        key = (function.__code__.co_qualname, function.__code__.co_firstlineno)
+        if key in changed and changed[key] != plain[key]:
+            try:
+                function.__code__ = changed[key]
+            except ValueError:  # it closes over other names than before
+                return False
+            has_changed = True
+    return has_changed
+
+
+def _codes(code: CodeType) -> Iterator[CodeType]:
+    yield code
+    for inner in code.co_consts:
+        if isinstance(inner, CodeType):
+            yield from _codes(inner)
 
 
 class _Changed(importlib.abc.Loader, importlib.abc.MetaPathFinder):
@@ -378,7 +433,7 @@ class _Changed(importlib.abc.Loader, importlib.abc.MetaPathFinder):
 
 
 def run_one(path: str, number: int, guards: bool, tests: list[str]) -> NoReturn:
-    """In a process of its own: the tests, over the change."""
+    """In a process of its own: the tests, over the change; over none where the number is below 0."""
     code = 1
     try:
         import pytest
@@ -386,7 +441,10 @@ def run_one(path: str, number: int, guards: bool, tests: list[str]) -> NoReturn:
         quiet = os.open(os.devnull, os.O_RDWR)
         for one in (0, 1, 2):
             os.dup2(quiet, one)
-        sys.meta_path.insert(0, _Changed(path, number, guards))
+        if number >= 0 and not _FUNCTIONS:
+            sys.meta_path.insert(0, _Changed(path, number, guards))
+        elif number >= 0 and not _put_in(path, number, guards):
+            os._exit(UNFIT)
         plain = ["-x", "-q", "-o", "addopts=--strict-markers", "-p", "no:cacheprovider", "-p", "no:xdist"]
         code = int(pytest.main([*tests, *plain]))
     finally:
@@ -394,7 +452,7 @@ def run_one(path: str, number: int, guards: bool, tests: list[str]) -> NoReturn:
 
 
 def ended(child: int) -> int:
-    """How a process ended; one that takes too long is ended, and counts as a test that failed."""
+    """How a process ended; one that takes too long is ended."""
     until = time.monotonic() + SECONDS
     while time.monotonic() < until:
         done, status = os.waitpid(child, os.WNOHANG)
@@ -404,7 +462,7 @@ def ended(child: int) -> int:
         time.sleep(0.02)
     _end(child)
     os.waitpid(child, 0)
-    return 1
+    return TOO_LONG
 
 
 def _end(group: int) -> None:
@@ -413,11 +471,11 @@ def _end(group: int) -> None:
 
 
 class Lane:
-    """A process that has the packages of others loaded, and tries one change after the other."""
+    """A process that has all loaded, or the packages of others only, and tries one change after another."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, loaded: bool) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-c", SERVER.format(root=str(ROOT), ready=READY)],
+            [sys.executable, "-c", SERVER.format(root=str(ROOT), loaded=loaded)],
             cwd=ROOT,
             env=FEW,
             stdin=subprocess.PIPE,
@@ -425,22 +483,53 @@ class Lane:
             text=True,
         )
 
-    def is_caught(self, mutant: Mutant, tests: list[str], *, guards: bool) -> bool:
-        """Whether one of some tests fails with the change."""
+    def ends_with(self, path: str, number: int, tests: list[str], *, guards: bool) -> int:
+        """How the tests end with a change: 0 where all pass."""
         assert self.process.stdin is not None and self.process.stdout is not None
-        job = {"path": mutant.path, "number": mutant.number, "guards": guards, "tests": tests}
+        job = {"path": path, "number": number, "guards": guards, "tests": tests}
         print(json.dumps(job), file=self.process.stdin, flush=True)
-        return self.process.stdout.readline().strip() != "0"
+        return int(self.process.stdout.readline())
 
 
 _OF_THREAD = threading.local()
 
 
-def _lane() -> Lane:
-    known = getattr(_OF_THREAD, "lane", None)
-    if known is None:
-        known = _OF_THREAD.lane = Lane()
-    return known
+def _lane(*, loaded: bool) -> Lane:
+    lanes: dict[bool, Lane] = _OF_THREAD.__dict__.setdefault("lanes", {})
+    if loaded not in lanes:
+        lanes[loaded] = Lane(loaded=loaded)
+    return lanes[loaded]
+
+
+def is_caught(mutant: Mutant, tests: list[str], *, guards: bool) -> bool:
+    """Whether one of some tests fails with the change."""
+    ended_with = UNFIT
+    if not _is_outside(mutant):
+        ended_with = _lane(loaded=True).ends_with(mutant.path, mutant.number, tests, guards=guards)
+    if ended_with == UNFIT:
+        ended_with = _lane(loaded=False).ends_with(mutant.path, mutant.number, tests, guards=guards)
+    if ended_with == TOO_LONG:
+        print(f"without an end, which counts as caught: {mutant}", flush=True)
+    return ended_with != 0
+
+
+def sound() -> int:
+    """Whether the tests that are gone by pass where all is loaded and nothing is changed; how many do not."""
+    known = json.loads(MAP.read_text())
+    tests = sorted(
+        {name for of_file in known["lines"].values() for names in of_file.values() for name in names}
+    )
+    ids = [_id_of(name) for name in tests]
+
+    def fails(test: str) -> bool:
+        return _lane(loaded=True).ends_with("", -1, [test], guards=True) != 0
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        wrong = [test for test, failed in zip(ids, pool.map(fails, ids), strict=True) if failed]
+    print(
+        "\n".join([*(f"fails by itself: {test}" for test in wrong), f"{len(ids)} tests, {len(wrong)} fail"])
+    )
+    return len(wrong)
 
 
 def main() -> int:
@@ -456,6 +545,8 @@ def main() -> int:
     if asked.count == "cover":
         cover()
         return 0
+    if asked.count == "sound":
+        return min(1, sound())
     more = [word for word in asked.also.split(",") if word]
     chosen = list(_chosen(asked))
     if asked.those:
@@ -480,7 +571,7 @@ def main() -> int:
 
     def judged(mutant: Mutant) -> bool:
         tests = [*([more] if more else []), *tests_over(mutant, known)]
-        return any(_lane().is_caught(mutant, some, guards=asked.guards) for some in tests)
+        return any(is_caught(mutant, some, guards=asked.guards) for some in tests)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for mutant, caught in zip(chosen, pool.map(judged, chosen), strict=True):

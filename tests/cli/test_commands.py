@@ -14,6 +14,7 @@ import pytest
 from left_intact.cli.commands import run
 from left_intact.core.model import errors
 from left_intact.core.model.classes import FileClass
+from left_intact.demo.room import Room
 from tests.builders import Mock, plant, release
 
 
@@ -208,12 +209,11 @@ def test_the_demo_is_the_same_every_time(tmp_path: Path) -> None:
 
 
 def test_news_hold_fetch_and_pack_on_the_command_line(
-    tmp_path: Path, capfd: pytest.CaptureFixture[str]
+    tmp_path: Path, pier: Room, capfd: pytest.CaptureFixture[str]
 ) -> None:
-    from left_intact.demo.build import build_demo, open_outlet
+    from left_intact.demo.build import open_outlet
 
-    room = build_demo(str(tmp_path / "pier"))
-    server = open_outlet(room)
+    room, server = pier, open_outlet(pier)
 
     def line(*words: str, code: int = 0) -> Any:
         assert run(["--home", room.home, *words]) == code, capfd.readouterr()

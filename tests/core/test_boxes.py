@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from blake3 import blake3
 
 from left_intact.core.carrying.boxes import strongbox_for
 from left_intact.core.carrying.strongbox import CARD, LIST
@@ -301,6 +302,25 @@ def test_a_person_can_restore_by_hand_from_the_plain_list(pier: Mock) -> None:
         target.write_bytes((box / "objects" / said["object"][:2] / said["object"]).read_bytes())
     now = {p.relative_to(pier.root).as_posix(): p.read_bytes() for p in pier.root.rglob("*") if p.is_file()}
     assert {path: data for path, data in now.items() if path in before} == before
+
+
+@pytest.mark.parametrize(("stage", "at"), [("safe", 1), ("unpacking", 1), ("laying", 2)])
+def test_the_plain_list_names_what_a_recovery_displaced(pier: Mock, stage: str, at: int) -> None:
+    """Wherever it was cut off, also before the list was written."""
+    before = {blake3(p.read_bytes()).hexdigest() for p in pier.root.rglob("*") if p.is_file()}
+    pier.arrive(release("1.1"))
+
+    def killed() -> None:
+        pier.bench = Workbench(str(pier.folder / "home"))
+        pier.update(report=lambda p: KillAt(1)(p) if p.stage == stage and p.done == at else None)
+
+    assert in_child(killed)
+    bench = Workbench(str(pier.folder / "home"))
+    assert bench.updates.recover(pier.install, True).state is State.ON_TRIAL
+    box = Path(bench.updates.strongbox(pier.install).folder)
+    listed = {line.partition("\t")[0] for line in (box / LIST).read_text().splitlines()}
+    displaced = before - {blake3(p.read_bytes()).hexdigest() for p in pier.root.rglob("*") if p.is_file()}
+    assert displaced and displaced <= listed
 
 
 def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:

@@ -13,13 +13,14 @@ import pytest
 
 from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
+from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Carry, Later
 from left_intact.core.model.update import RunKind, StageState, State, Update
-from tests.builders import LINKS, plant
+from tests.builders import LINKS, in_memory, plant
 from tests.chains import MERGED, MINE, KillAt, MadeUp, in_child
 
 
@@ -209,3 +210,32 @@ def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeU
     assert updates.prove(made.install).proof.lost == ()
     (made.root / "mocklet.ini").unlink()
     assert "mocklet.ini" in " ".join(map(str, updates.prove(made.install).proof.lost))
+
+
+def test_a_root_that_was_made_is_known_by_itself_from_then_on(made: MadeUp) -> None:
+    update = begin(made, made.plan(hand=False))
+    with Journal(made.box.journal_path) as journal:
+        known = {root.label: root.identity for root in journal.update(update.id).roots}
+    assert known == {label: identity_of(str(place)) for label, place in made.places.items()}
+
+
+@pytest.mark.skipif(not os.path.isdir("/proc/self/fd"), reason="no list of what is open on this system")
+def test_what_fails_leaves_nothing_open(tmp_path: Path) -> None:
+    """A recovery that cannot go on, with the strongbox on another file system."""
+    with in_memory() as memory:
+        made = MadeUp(tmp_path / "all", Path(memory))
+        plan = made.plan(hand=False)
+        assert in_child(lambda: begin(made, plan, report=_at_the_third)) == signal.SIGKILL
+        made.one.unlink()
+        for ready in [path for path in made.folder.rglob("ready-*") if path.is_file()]:
+            ready.unlink()
+        with pytest.raises(LeftIntactError) as error:
+            made.bench.updates.recover(made.install, True)
+        assert error.value.code == "cannot-go-forward"
+        held = [os.path.realpath(fd) for fd in Path("/proc/self/fd").iterdir()]
+        assert not [path for path in held if path.startswith(str(made.folder / "pier" / ".left-intact"))]
+
+
+def _at_the_third(progress: Progress) -> None:
+    if progress.stage == "laying" and progress.done == 3:
+        os.kill(os.getpid(), signal.SIGKILL)

@@ -17,6 +17,7 @@ from typing import Any
 
 import pytest
 
+from left_intact.core.carrying.strongbox import LIST
 from left_intact.core.files import walk
 from left_intact.core.files.identity import COARSE_GRAIN, FINE_GRAIN, is_held_online, is_settled
 from left_intact.core.files.place import LocalPlace
@@ -148,6 +149,15 @@ def test_power_that_fails_loses_nothing(ground: Ground, work: str) -> None:
     for cut in rng.sample(cuts, min(len(cuts), 40)):
         judged = power.carry_out(ground, work, tape, cut, forward=rng.random() < 0.5)
         assert not judged.is_bad, (str(cut), judged)
+
+
+@pytest.mark.parametrize("work", ["update", "go back"])
+def test_the_plain_list_is_on_the_device_before_the_first_change(ground: Ground, work: str) -> None:
+    tape = power.tape_of(ground, work)
+    root, moves = str(ground.mock.root) + os.sep, ("rename", "exchange")
+    first = next(n for n, op in enumerate(tape.ops) if op.says.startswith(moves) and root in op.says)
+    named = [n for n, op in enumerate(tape.ops[:first]) if op.says.endswith(LIST)]
+    assert named and all(tape.survives(number, first) for number in named)
 
 
 def test_without_a_flush_power_that_fails_would_be_noticed(ground: Ground) -> None:

@@ -11,7 +11,8 @@ import pytest
 from textual.widgets import Input
 
 from left_intact.core.model.proof import Verdict
-from left_intact.demo.build import build_demo, open_outlet
+from left_intact.demo.build import open_outlet
+from left_intact.demo.room import Room
 from left_intact.demo.unattended import snapshot
 from left_intact.tui.screens.arrival import ArrivalScreen
 from left_intact.tui.screens.news import InstallHead, NewsScreen, OfferRow
@@ -24,10 +25,9 @@ from tests.tui.test_screens import press, running, words
 
 
 @pytest.fixture
-def room(tmp_path: Path) -> Iterator[SimpleNamespace]:
-    built = build_demo(str(tmp_path / "pier"))
-    server = open_outlet(built)
-    yield SimpleNamespace(bench=Workbench(built.home), room=built, server=server)
+def room(pier: Room) -> Iterator[SimpleNamespace]:
+    server = open_outlet(pier)
+    yield SimpleNamespace(bench=Workbench(pier.home), room=pier, server=server)
     server.shutdown()
     server.server_close()
 

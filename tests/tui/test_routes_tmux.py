@@ -7,8 +7,8 @@ from pathlib import Path
 import libtmux
 import pytest
 
-from left_intact.demo.build import build_demo
 from left_intact.demo.person import Person
+from left_intact.demo.room import Room
 from left_intact.demo.unattended import snapshot
 from left_intact.workbench import Workbench
 from tests.tui.test_tmux import start, terminal  # noqa: F401 (a fixture)
@@ -30,11 +30,10 @@ def go_back(screen) -> None:  # type: ignore[no-untyped-def]
 
 
 @pytest.mark.parametrize("size", SIZES)
-def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
-    room = build_demo(str(tmp_path / "pier"))
-    folders = [room.install("tarnlight-26.10"), room.install("tarnlight-26.11")]
+def test_side_by_side(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    folders = [pier.install("tarnlight-26.10"), pier.install("tarnlight-26.11")]
     before = [snapshot(folder) for folder in folders]
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("Loomlight")
     down_to(screen, "Tarnlight")
     screen.keys("u")
@@ -44,22 +43,21 @@ def test_side_by_side(tmp_path: Path, terminal: libtmux.Server, size: tuple[int,
     screen.press_until("c", "what happens")
     screen.until("I N T A C T", "0 lost", "487 of")
     assert snapshot(folders[0]) == before[0] and snapshot(folders[1]) != before[1]
-    assert Workbench(room.home).shelf.find("Tarnlight").root == folders[1]
+    assert Workbench(pier.home).shelf.find("Tarnlight").root == folders[1]
     go_back(screen)
     screen.until("is 26.10 again", "I N T A C T")
     assert [snapshot(folder) for folder in folders] == before
-    assert Workbench(room.home).shelf.find("Tarnlight").root == folders[0]
+    assert Workbench(pier.home).shelf.find("Tarnlight").root == folders[0]
     screen.keys("Escape")
     screen.until("Loomlight")
     screen.keys("q")
 
 
 @pytest.mark.parametrize("size", SIZES)
-def test_single_parts(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
-    room = build_demo(str(tmp_path / "pier"))
-    root = room.install("lanternfish")
+def test_single_parts(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    root = pier.install("lanternfish")
     before = snapshot(root)
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("Loomlight")
     down_to(screen, "Lanternfish")
     screen.keys("t")
@@ -86,11 +84,10 @@ def test_single_parts(tmp_path: Path, terminal: libtmux.Server, size: tuple[int,
 
 
 @pytest.mark.parametrize("size", SIZES)
-def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
-    room = build_demo(str(tmp_path / "pier"))
-    install = Workbench(room.home).shelf.find("Loomlight")
+def test_graft(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    install = Workbench(pier.home).shelf.find("Loomlight")
     before = snapshot(install.root)
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("Loomlight")
     down_to(screen, "Loomlight")
     screen.keys("u")
@@ -110,13 +107,12 @@ def test_graft(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) 
 
 
 @pytest.mark.parametrize("size", SIZES)
-def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+def test_clear_and_restore(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     """From the shelf to the proof and back, killed and started anew at each wait."""
-    room = build_demo(str(tmp_path / "pier"))
-    bench = Workbench(room.home)
-    person, install = Person(bench, room), bench.shelf.find("Quillonade")
+    bench = Workbench(pier.home)
+    person, install = Person(bench, pier), bench.shelf.find("Quillonade")
     before = snapshot(install.root)
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("Quillonade")
     down_to(screen, "Quillonade")
     screen.keys("u")
@@ -128,7 +124,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     assert snapshot(install.root) == before
     for step, waits in (("remove", "step 4 of 8"), ("lay", "step 5 of 8"), ("start", "step 6 of 8")):
         screen.kill()
-        screen = start(terminal, room.home, size=size)
+        screen = start(terminal, pier.home, size=size)
         screen.until("waits for you")
         down_to(screen, "Quillonade")
         person.does(step)
@@ -144,7 +140,7 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
     screen.keys("Escape")
     screen.until("what is new", "waits for you")
     screen.keys("q")
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("waits for you")
     down_to(screen, "Quillonade")
     screen.keys("Enter")
@@ -157,18 +153,17 @@ def test_clear_and_restore(tmp_path: Path, terminal: libtmux.Server, size: tuple
 
 
 @pytest.mark.parametrize("size", SIZES)
-def test_ladder(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
-    room = build_demo(str(tmp_path / "pier"))
-    install = Workbench(room.home).shelf.find("Quillonade")
+def test_ladder(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
+    install = Workbench(pier.home).shelf.find("Quillonade")
     before = snapshot(install.root)
-    screen = start(terminal, room.home, size=size)
+    screen = start(terminal, pier.home, size=size)
     screen.until("Quillonade")
     down_to(screen, "Quillonade")
     screen.keys("u")
     screen.until("◉ clear and restore")
     screen.keys("o")
     screen.until("A folder, or a zip")
-    screen.says(room.download("title updates"))
+    screen.says(pier.download("title updates"))
     screen.keys("Enter")
     screen.until("◉ ladder", "4 updates in order, 1.04 to 1.09")
     screen.keys("3")
@@ -184,12 +179,11 @@ def test_ladder(tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int])
 
 
 def test_another_route_and_another_folder_are_taken_at_the_arrival(
-    tmp_path: Path,
+    pier: Room,
     terminal: libtmux.Server,  # noqa: F811
 ) -> None:
     """In place instead of beside, then beside in a folder that is named, and one that cannot be."""
-    room = build_demo(str(tmp_path / "pier"))
-    screen = start(terminal, room.home)
+    screen = start(terminal, pier.home)
     screen.until("Loomlight")
     down_to(screen, "Tarnlight")
     screen.keys("u")
@@ -201,7 +195,7 @@ def test_another_route_and_another_folder_are_taken_at_the_arrival(
     screen.until("◉ side by side", "i names another")
     screen.keys("i")
     screen.until("the new folder", "Enter takes it")
-    screen.says(str(tmp_path / "pier" / "pier" / "by-the-door"))
+    screen.says(pier.install("by-the-door"))
     screen.keys("Enter")
     screen.until("into by-the-door/")
     screen.keys("3")

@@ -15,7 +15,7 @@ from pathlib import Path
 import libtmux
 import pytest
 
-from left_intact.demo.build import build_demo
+from left_intact.demo.room import Room
 from left_intact.demo.unattended import snapshot
 from tests.builders import LATER, THEIRS, Mock, plant, release, zipped
 from tests.tui.strange import NAME, ODD, follow_strange_outlet
@@ -98,11 +98,10 @@ def start(server: libtmux.Server, home: str, words: str = "", size: tuple[int, i
     return Terminal(pane)
 
 
-def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: libtmux.Server) -> None:
-    room = build_demo(str(tmp_path / "pier"))
-    root = room.install("brindlemere")
+def test_the_demo_update_from_shelf_to_proof_and_back(pier: Room, terminal: libtmux.Server) -> None:
+    root = pier.install("brindlemere")
     before = snapshot(root)
-    screen = start(terminal, room.home)
+    screen = start(terminal, pier.home)
     screen.until("the shelf by class")
     screen.keys("Enter")
     screen.until("2 questions")
@@ -128,43 +127,41 @@ def test_the_demo_update_from_shelf_to_proof_and_back(tmp_path: Path, terminal: 
     screen.keys("q")
 
 
-def test_killed_in_the_middle_and_ended_from_the_shelf(tmp_path: Path, terminal: libtmux.Server) -> None:
+def test_killed_in_the_middle_and_ended_from_the_shelf(pier: Room, terminal: libtmux.Server) -> None:
     """kill -9 while files are laid; the next start says so, and back ends it."""
     import signal
     import subprocess
 
     from left_intact.workbench import Workbench
 
-    room = build_demo(str(tmp_path / "pier"))
-    root = room.install("patchwright")
+    root = pier.install("patchwright")
     before = snapshot(root)
     code = (
         "import os, signal, sys\nfrom left_intact.workbench import Workbench\n"
-        f"b = Workbench({room.home!r}); i = b.shelf.find('Patchwright')\n"
-        f"d = b.updates.draft(i, {room.download('patchwright-3.9.10.zip')!r})\n"
+        f"b = Workbench({pier.home!r}); i = b.shelf.find('Patchwright')\n"
+        f"d = b.updates.draft(i, {pier.download('patchwright-3.9.10.zip')!r})\n"
         "def kill(p):\n    if p.stage == 'laying' and p.done == 12: os.kill(os.getpid(), signal.SIGKILL)\n"
         "b.updates.update(d.plan(), i, report=kill)\n"
     )
     done = subprocess.run([sys.executable, "-c", code], check=False)
     assert done.returncode == -signal.SIGKILL and snapshot(root) != before
-    screen = start(terminal, room.home)
+    screen = start(terminal, pier.home)
     screen.until("cut off: needs you")
     screen.keys("Down", "Enter")
     screen.until("Forward completes it")
     screen.keys("b")
     screen.until("nothing is cut off any more")
-    assert snapshot(root) == before and not Workbench(room.home).shelf.interrupted()
+    assert snapshot(root) == before and not Workbench(pier.home).shelf.interrupted()
     screen.keys("q")
 
 
-def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(tmp_path: Path, terminal: libtmux.Server) -> None:
+def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(pier: Room, terminal: libtmux.Server) -> None:
     """Look for news, read notes, hold one, fetch another while the outlet drops twice, arrive in the plan;
     then the pack.
     """
-    room = build_demo(str(tmp_path / "pier"))
-    root = room.install("tarnlight-26.10")
+    root = pier.install("tarnlight-26.10")
     before = snapshot(root)
-    screen = start(terminal, room.home, f"demo --dir {room.folder} --fault drop=2")
+    screen = start(terminal, pier.home, f"demo --dir {pier.folder} --fault drop=2")
     screen.until("the shelf by class")
     screen.keys("n")
     screen.until("never looked at")

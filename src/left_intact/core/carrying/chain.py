@@ -349,28 +349,33 @@ def _first_carry(plan: Plan) -> int:
 
 
 def _ground_moved(chain: Chain, stage: StageRow) -> bool:
-    """Whether a step by hand changed a place of a stage that was drawn before it, and has not begun."""
-    drawn = chain.journal.drawn(chain.update.id, stage.seq)
-    if drawn is None or stage.state is not StageState.PLANNED:
-        return False
-    places = {move.at for move in drawn.moves}
-    hands = [s for s in chain.stages() if s.kind == "hand" and s.seq < stage.seq and s.state in _OVER]
+    """Whether a step by hand changed a place of a stage that was drawn before it, and has not begun.
+
+    All steps by hand of which anything is on record are over by now: nothing has its turn after one that is
+    waited for.
+    """
+    places = {move.at for move in _as_drawn(chain, stage).moves}
     return any(
-        seen.at in places for hand in hands for seen in chain.journal.observed(chain.update.id, hand.seq)
+        seen.at in places for s in chain.stages() for seen in chain.journal.observed(chain.update.id, s.seq)
     )
 
 
+def _as_drawn(chain: Chain, stage: StageRow) -> Carry:
+    """A stage as it was drawn with its plan. (A single one has its steps in the journal from the first.)"""
+    drawn = chain.journal.drawn(chain.update.id, stage.seq)
+    assert drawn is not None
+    return drawn
+
+
 def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
-    """A stage that was drawn with the plan; None where its steps are in the journal already."""
+    """A stage that was drawn with the plan; None where its steps have just been put into the journal."""
     if stage.seq in chain.fresh:
         return None
     if plan is not None:
         carry = plan.stages[stage.seq - 1]
         assert isinstance(carry, Carry)
         return carry
-    if chain.journal.steps(chain.update.id, stage.seq):
-        return None
-    return chain.journal.drawn(chain.update.id, stage.seq) or Carry(moves=())
+    return _as_drawn(chain, stage)
 
 
 def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> None:
@@ -449,9 +454,7 @@ def _run_stage(chain: Chain, stage: int) -> None:
     chain.journal.set_stage(chain.update.id, stage, StageState.STAGING)
     with chain.run(stage) as run:
         try:
-            laying.stage(run)
-            chain.box.write_list(list_rows(chain.journal, chain.box, (chain.update.id, run.steps)))
-            run.box.flush()
+            make_safe(chain, run)
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
             run.annexes.clear()
             _failed(chain, stage, error)
@@ -464,6 +467,13 @@ def _run_stage(chain: Chain, stage: int) -> None:
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: what was laid is put back)
             _put_back_after(chain, run, error)
         stage_done(chain, run)
+
+
+def make_safe(chain: Chain, run: Run) -> None:
+    """What will go is in the strongbox and in its plain list, what will come is ready, and all is flushed."""
+    laying.stage(run)
+    chain.box.write_list(list_rows(chain.journal, chain.box, (chain.update.id, run.steps)))
+    run.box.flush()
 
 
 def stage_done(chain: Chain, run: Run) -> None:
@@ -720,8 +730,7 @@ def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | Non
     """A stage that was drawn with its plan, on ground that a step by hand has moved meanwhile: within what
     was agreed to it goes on, else the person is asked.
     """
-    before = chain.journal.drawn(chain.update.id, stage.seq)
-    assert before is not None
+    before = _as_drawn(chain, stage)
     answers = {**chain.journal.inputs(chain.update.id).get("answers", {}), **stage.answers}
     plan = chain.outside.draw_again(chain.update, answers)
     number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)

@@ -14,6 +14,7 @@ from left_intact.core.carrying.chain import (
     advance,
     in_one_line,
     interrupted,
+    make_safe,
     observe,
     reached,
     refuse_if_open,
@@ -129,7 +130,7 @@ def _finish_stage(chain: Chain, torn: StageRow) -> None:
         try:
             if torn.state is StageState.STAGING:
                 run.annexes.clear()
-                laying.stage(run)
+                make_safe(chain, run)
             else:
                 laying.prepare_missing(run)
         except (LeftIntactError, OSError) as error:

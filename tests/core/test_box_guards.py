@@ -1,0 +1,232 @@
+"""What the strongbox and the copies into it hold to, whoever calls them."""
+
+from __future__ import annotations
+
+import errno
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from blake3 import blake3
+
+from left_intact.core.carrying import copies
+from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
+from left_intact.core.carrying.strongbox import CARD, LIST, PART, Strongbox
+from left_intact.core.files.place import LocalPlace
+from left_intact.core.model.entry import Entry
+from left_intact.core.model.errors import LeftIntactError, Stopped
+from left_intact.core.model.progress import CancelToken
+
+
+@pytest.fixture
+def box(tmp_path: Path) -> Iterator[Strongbox]:
+    box = Strongbox(str(tmp_path / "boxes" / "mocklet-1"))
+    box.make()
+    yield box
+    box.close()
+
+
+def digest_of(content: bytes) -> str:
+    return blake3(content).hexdigest()
+
+
+def put(box: Strongbox, content: bytes) -> str:
+    digest = digest_of(content)
+    box.make_object_folders([digest])
+    Path(box.object_path(digest)).write_bytes(content)
+    return digest
+
+
+def test_a_folder_that_cannot_be_made_is_said(tmp_path: Path) -> None:
+    (tmp_path / "boxes").write_text("a file")
+    with pytest.raises(LeftIntactError) as error:
+        Strongbox(str(tmp_path / "boxes" / "mocklet-1")).make()
+    assert error.value.code == "strongbox-unwritable"
+
+
+def test_its_card_is_written_only_where_it_says_something_new(box: Strongbox, tmp_path: Path) -> None:
+    first = box.claim(str(tmp_path), "mocklet")
+    card = os.path.join(box.folder, CARD)
+    was = os.stat(card).st_ino, os.stat(card).st_mtime_ns
+    assert box.claim(str(tmp_path), "mocklet") == first
+    assert (os.stat(card).st_ino, os.stat(card).st_mtime_ns) == was
+    assert box.claim(str(tmp_path / "boxes"), "mocklet").id == first.id
+    assert box.card() is not None and box.card().path == str(tmp_path / "boxes")  # type: ignore[union-attr]
+
+
+def test_what_a_crash_left_half_written_is_in_nobodys_way(
+    box: Strongbox, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (Path(box.folder) / f"{CARD}{PART}").write_text("half")
+    flushed: list[int] = []
+    monkeypatch.setattr(os, "fsync", lambda fd: flushed.append(os.fstat(fd).st_size))
+    box.claim(str(tmp_path), "mocklet")
+    assert flushed == [os.path.getsize(os.path.join(box.folder, CARD))]  # whole, before it has its name
+    assert not os.path.exists(os.path.join(box.folder, f"{CARD}{PART}"))
+
+
+def test_a_list_that_is_not_as_it_was_written_is_none(box: Strongbox) -> None:
+    row = ("aa", "1", "now", "replace", "ours", "3", "644", "then", "", '"a"')
+    box.write_list([row, ("bb", *row[1:])])
+    assert box.read_list() == {"1": [row, ("bb", *row[1:])]}
+    path = Path(box.folder) / LIST
+    whole = path.read_text()
+    path.write_text(whole + "cc\t1\n")
+    assert box.read_list() is None
+    path.write_text(whole.replace("# What", "# Who"))
+    assert box.read_list() is None
+    path.unlink()
+    assert box.read_list() is None
+
+
+def test_folders_of_objects_are_made_anew_after_it_was_closed(box: Strongbox) -> None:
+    digest = put(box, b"one")
+    os.unlink(box.object_path(digest))
+    os.rmdir(os.path.dirname(box.object_path(digest)))
+    box.close()
+    assert box.has(put(box, b"one"))
+
+
+@pytest.mark.parametrize(("number", "reads"), [(errno.EACCES, 1), (errno.EIO, 2)])
+def test_only_what_a_disk_fails_to_read_is_read_again(
+    box: Strongbox, monkeypatch: pytest.MonkeyPatch, number: int, reads: int
+) -> None:
+    digest, asked = put(box, b"one"), []
+
+    def refused(self: LocalPlace, path: str) -> str:
+        asked.append(path)
+        raise OSError(number, "no")
+
+    monkeypatch.setattr(LocalPlace, "digest", refused)
+    if number == errno.EIO:
+        assert not box.has(digest)
+    else:
+        with pytest.raises(LeftIntactError) as error:
+            box.has(digest)
+        assert error.value.code == "copy-refused"
+    assert len(asked) == reads
+
+
+def test_what_lies_in_it_is_counted_by_its_names(box: Strongbox) -> None:
+    digests = {put(box, b"one"), put(box, b"three")}
+    for digest in digests:
+        Path(box.object_path(digest) + PART).write_bytes(b"half")
+    (Path(box.folder) / "objects" / "stray").write_bytes(b"not ours")
+    assert box.objects() == digests and box.size() == 8
+    assert sorted(box.parts()) == sorted(f"{box.object_name(digest)}{PART}" for digest in digests)
+    one = digest_of(b"one")
+    assert box.free(one) == 3 and box.free(one) == 0 and box.objects() == digests - {one}
+
+
+def test_a_name_of_what_was_made_on_trial_is_free(box: Strongbox) -> None:
+    for name in ("from-trial-7/saves/a.sav", "from-trial-7/saves/a.sav.2", "from-trial-7/saves/a.sav.3"):
+        assert box.trial_path(7, "saves/a.sav") == name
+        assert not box.holds(os.path.join(box.folder, *name.split("/")))
+        (Path(box.folder) / name).write_bytes(b"x")
+        assert box.holds(os.path.join(box.folder, *name.split("/")))
+    assert not box.holds("") and not box.holds(box.folder + "-other/objects")
+
+
+# ---------------------------------------------------------------- copies
+
+
+@pytest.fixture
+def two(tmp_path: Path) -> Iterator[tuple[LocalPlace, LocalPlace]]:
+    (tmp_path / "from").mkdir()
+    (tmp_path / "to").mkdir()
+    with LocalPlace(str(tmp_path / "from")) as source, LocalPlace(str(tmp_path / "to"), ours=True) as target:
+        yield source, target
+
+
+def wanted(source: LocalPlace, *names: str) -> list[Copy]:
+    for name in names:
+        Path(source.root, name).write_bytes(name.encode() * 3)
+    return [Copy(name, name, digest_of(name.encode() * 3), len(name) * 3) for name in names]
+
+
+def take(
+    many: list[Copy], source: LocalPlace, target: LocalPlace, cancel: CancelToken | None = None
+) -> list[Copied]:
+    told: list[Copied] = []
+    copy_all(
+        many,
+        source,
+        target,
+        on_copied=told.append,
+        on_fault=lambda copy, error: error,
+        cancel=cancel or CancelToken(),
+    )
+    return told
+
+
+@pytest.mark.parametrize("few", [512, 1])
+def test_each_is_there_whole_and_told_of(
+    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
+) -> None:
+    """The same from this process, and shared out in batches."""
+    source, target = two
+    monkeypatch.setattr(copies, "_FEW", few)
+    many = wanted(source, "a", "bb", "ccc")
+    Path(target.root, f"a{PART}").write_bytes(b"half")  # a crash left them
+    Path(target.root, "bb").write_bytes(b"half")
+    Path(target.root, "ccc").write_bytes(b"ccc" * 3)
+    was = os.stat(Path(target.root, "ccc")).st_ino
+    assert [one.copy for one in take(many, source, target)] == many
+    assert {p.name: p.read_bytes() for p in Path(target.root).iterdir()} == {
+        "a": b"aaa",
+        "bb": b"bbbbbb",
+        "ccc": b"ccccccccc",
+    }
+    assert os.stat(Path(target.root, "ccc")).st_ino == was  # the very same lay there already
+
+
+@pytest.mark.parametrize("few", [512, 1])
+def test_a_copy_that_fails_is_the_fault_it_is(
+    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
+) -> None:
+    source, target = two
+    monkeypatch.setattr(copies, "_FEW", few)
+    good, changed, gone = wanted(source, "good", "changed", "gone")
+    Path(source.root, "changed").write_bytes(b"CHANGEDchangedchanged")
+    Path(source.root, "gone").unlink()
+    with pytest.raises(LeftIntactError) as error:
+        take([good, changed], source, target)
+    assert error.value.code == "changed-meanwhile" and error.value.path
+    with pytest.raises(FileNotFoundError):
+        take([good, gone], source, target)
+    assert [p.name for p in Path(target.root).iterdir() if not p.name.endswith(PART)] == ["good"]
+
+
+@pytest.mark.parametrize("few", [512, 1])
+def test_it_stops_when_it_is_told_to(
+    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
+) -> None:
+    source, target = two
+    monkeypatch.setattr(copies, "_FEW", few)
+    cancel = CancelToken()
+    cancel.cancel()
+    with pytest.raises(Stopped):
+        take(wanted(source, "a", "bb"), source, target, cancel)
+    assert not os.listdir(target.root)
+
+
+def test_a_time_is_given_with_the_bytes(two: tuple[LocalPlace, LocalPlace]) -> None:
+    source, target = two
+    (copy,) = wanted(source, "a")
+    entry = Entry(path="a", mode=0o640, mtime_ns=1_000_000_000)
+    take([copy._replace(metadata=metadata_of(entry, None))], source, target)
+    assert os.stat(Path(target.root, "a")).st_mtime_ns == 1_000_000_000
+    assert not os.path.exists(Path(target.root, f"a{PART}"))
+
+
+def test_a_batch_has_so_many_files_and_so_many_bytes() -> None:
+    def sizes(*sizes: int) -> list[list[int]]:
+        many = [Copy(str(number), "", "", size) for number, size in enumerate(sizes)]
+        return [[copy.size for copy in batch] for batch in copies._batches(many)]
+
+    whole = copies._BATCH_BYTES
+    assert sizes() == []
+    assert sizes(whole, 1) == [[whole], [1]] and sizes(whole - 1, 1) == [[whole - 1, 1]]
+    assert sizes(whole + 5) == [[whole + 5]]
+    assert [len(batch) for batch in sizes(*[1] * 130)] == [64, 64, 2]
