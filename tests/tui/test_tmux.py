@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import itertools
 import os
+import select
 import shutil
 import signal
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import libtmux
@@ -28,16 +30,28 @@ _NUMBERS = itertools.count()
 
 
 class Terminal:
-    """One pane with the program in it."""
+    """One pane with the program in it; a pipe tells when it has written something."""
 
-    def __init__(self, pane: libtmux.Pane) -> None:
+    def __init__(self, pane: libtmux.Pane, pipe: str) -> None:
         self.pane = pane
+        os.mkfifo(pipe)
+        self._written = os.open(pipe, os.O_RDWR | os.O_NONBLOCK)
+        pane.cmd("pipe-pane", "-O", f"exec cat >{pipe}")
+
+    def wait(self, seconds: float) -> bool:
+        """Until the program writes; False where it has not, so many seconds long."""
+        if not select.select([self._written], [], [], max(0.0, seconds))[0]:
+            return False
+        with suppress(BlockingIOError):
+            while os.read(self._written, 1 << 16):
+                pass
+        return True
 
     def screen(self) -> str:
         return "\n".join(self.pane.capture_pane())
 
     def until(self, *texts: str, gone: bool = False) -> None:
-        """Poll until all these texts show on one screen (or are gone from it).
+        """Wait until all these texts show on one screen (or are gone from it).
 
         The terminal takes what the program writes in pieces, so a screen that shows one text may still be
         half of the one before: whatever belongs to a screen is waited for, never read off the first look.
@@ -48,7 +62,7 @@ class Terminal:
             missing = [text for text in texts if (text in shown) is gone]
             if not missing:
                 return
-            if time.monotonic() > deadline:
+            if not self.wait(deadline - time.monotonic()):
                 raise AssertionError(f"{missing!r} {'stayed' if gone else 'did not come'}:\n{shown}")
 
     def press_until(self, key: str, gone: str) -> None:
@@ -56,7 +70,7 @@ class Terminal:
         deadline = time.monotonic() + PATIENCE
         while gone in self.screen() and time.monotonic() < deadline:
             self.keys(key)
-            for _ in range(20):
+            while self.wait(1.0):
                 if gone not in self.screen():
                     return
 
@@ -92,10 +106,10 @@ def start(server: libtmux.Server, home: str, words: str = "", size: tuple[int, i
         f"env -u COLUMNS -u LINES TERM=xterm-256color LC_ALL=C.UTF-8 {sys.executable} -m "
         f"left_intact --home {home} {words}"
     )
-    session = server.new_session(f"pier-{next(_NUMBERS)}", x=size[0], y=size[1], window_command=command)
-    pane = session.active_window.active_pane
+    name = f"pier-{next(_NUMBERS)}"
+    pane = server.new_session(name, x=size[0], y=size[1], window_command=command).active_window.active_pane
     assert pane is not None
-    return Terminal(pane)
+    return Terminal(pane, f"{os.path.dirname(str(server.socket_path))}/{name}")
 
 
 def test_the_demo_update_from_shelf_to_proof_and_back(pier: Room, terminal: libtmux.Server) -> None:
