@@ -43,6 +43,8 @@ from typing import NoReturn
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "left_intact" / "core"
 MAP = ROOT / "build" / "coverage.json"
+UNSOUND = ROOT / "build" / "unsound.json"
+"""Tests that fail where all is loaded and nothing is changed: they catch nothing."""
 ALIKE = Path(__file__).with_name("mutants_alike.txt")
 PARTS = {
     "planning": ["planning"],
@@ -221,7 +223,7 @@ def cover() -> None:
         shutil.rmtree(old) if old.is_dir() else old.unlink()
     settings = folder / "rc"
     settings.write_text(
-        f"[run]\nsource = {SOURCE}\ndynamic_context = test_function\n"
+        f"[run]\nsource = {SOURCE}\n"
         f"parallel = true\ndata_file = {folder}/data\n"
         "concurrency = multiprocessing\nsigterm = true\n"
     )
@@ -229,11 +231,13 @@ def cover() -> None:
     lanes = os.cpu_count() or 1
     words = ["-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest", "-q"]
     words += ["-o", "addopts=--strict-markers", "--durations=0", "--durations-min=0", "-p", "no:xdist"]
-    words += ["-p", "no:cacheprovider"]
+    words += ["-p", "no:cacheprovider", "-p", "mutants"]
+    paths = os.pathsep.join([str(Path(__file__).parent), *filter(None, [os.environ.get("PYTHONPATH")])])
 
     def run(lane: int) -> str:
         share = [sys.executable, *words, f"--basetemp={folder}/tmp{lane}", *files[lane::lanes]]
-        done = subprocess.run(share, cwd=ROOT, env=FEW, capture_output=True, text=True, check=False)
+        env = FEW | {"PYTHONPATH": paths}
+        done = subprocess.run(share, cwd=ROOT, env=env, capture_output=True, text=True, check=False)
         (folder / f"log{lane}").write_text(done.stdout + done.stderr)
         return done.stdout
 
@@ -254,7 +258,7 @@ def cover() -> None:
     lines: dict[str, dict[int, list[str]]] = {}
     for file in data.measured_files():
         by_line = {
-            line: sorted({_of_context(c) for c in contexts if c})
+            line: sorted({context for context in contexts if context})
             for line, contexts in data.contexts_by_lineno(file).items()
         }
         lines[str(Path(file).relative_to(SOURCE))] = by_line
@@ -263,14 +267,18 @@ def cover() -> None:
     print("\n".join(one.splitlines()[-1] for one in told))
 
 
+def pytest_runtest_logstart(nodeid: str) -> None:
+    """As a plugin of the run that makes the map: what runs from here on is this test's, laws included."""
+    from coverage import Coverage
+
+    if (running := Coverage.current()) is not None:
+        running.switch_context(_function(nodeid))
+
+
 def _function(node: str) -> str:
     """`tests/core/test_x.py::test_y[z]` as `tests.core.test_x.test_y`."""
     path, _, name = node.partition("::")
     return f"{path.removesuffix('.py').replace('/', '.')}.{name.partition('[')[0]}"
-
-
-def _of_context(context: str) -> str:
-    return context.partition("|")[0]
 
 
 def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]) -> list[list[str]]:
@@ -286,7 +294,8 @@ def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]
     found = of_file.get(str(mutant.line), [])
     if _is_outside(mutant):
         found = [name for names in of_file.values() for name in names]
-    ranked = sorted(set(found), key=lambda name: seconds.get(name, 9.0) * breadth.get(name, 1))
+    sound = [name for name in set(found) if _id_of(name) not in _unsound()]
+    ranked = sorted(sound, key=lambda name: seconds.get(name, 9.0) * breadth.get(name, 1))
     helpings: list[list[str]] = [[], []]
     spent = 0.0
     for number, name in enumerate(ranked):
@@ -295,6 +304,11 @@ def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]
             break
         helpings[number >= MOST_TESTS].append(_id_of(name))
     return [one for one in helpings if one]
+
+
+@cache
+def _unsound() -> frozenset[str]:
+    return frozenset(json.loads(UNSOUND.read_text())) if UNSOUND.exists() else frozenset()
 
 
 def _id_of(name: str) -> str:
@@ -526,6 +540,7 @@ def sound() -> int:
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         wrong = [test for test, failed in zip(ids, pool.map(fails, ids), strict=True) if failed]
+    UNSOUND.write_text(json.dumps(wrong))
     print(
         "\n".join([*(f"fails by itself: {test}" for test in wrong), f"{len(ids)} tests, {len(wrong)} fail"])
     )

@@ -7,7 +7,7 @@ import shutil
 import sys
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, reason_of
 
@@ -76,22 +76,29 @@ def running_from(root: str) -> tuple[str, ...]:
     with suppress(psutil.Error, OSError):
         ours = {os.getpid(), *(p.pid for p in psutil.Process().parents())}
         for process in psutil.process_iter():
-            info = _known_of(process)
-            started = [info["exe"] or "", *(info["cmdline"] or [])[:2]]
-            if info["pid"] not in ours and any(_below(path, prefix) for path in started):
-                found.append(f"{info['name']} (process {info['pid']})")
+            if process.pid not in ours and any(_below(path, prefix) for path in _started_as(process)):
+                found.append(f"{_name_of(process)} (process {process.pid})")
     return tuple(found)
 
 
-def _known_of(process: psutil.Process) -> dict[str, Any]:
-    """What the system tells of a process; one that it refuses to speak of counts as none of ours."""
+def _started_as(process: psutil.Process) -> list[str]:
+    """The paths that a process was started by; none of one that the system refuses to speak of."""
     import psutil
 
     try:
-        info: dict[str, Any] = process.as_dict(["pid", "name", "exe", "cmdline"])
+        info = process.as_dict(["exe", "cmdline"])
     except (psutil.Error, OSError):
-        return {"pid": process.pid, "name": "", "exe": "", "cmdline": []}
-    return info
+        return []
+    return [info["exe"] or "", *(info["cmdline"] or [])[:2]]
+
+
+def _name_of(process: psutil.Process) -> str:
+    import psutil
+
+    try:
+        return str(process.name())
+    except (psutil.Error, OSError):
+        return "a program"
 
 
 def _below(path: str, prefix: str) -> bool:

@@ -55,6 +55,8 @@ _LINES = 60
 _CODE_ENDING = re.compile(r"(?i)\.(so(\.\d+)*|dll|dylib|exe|py|sh)$")
 _MOST_BINARIES = 12
 _BINARY_LIMIT = 64 << 20
+_READ_AT_ONCE = 1 << 20
+"""Bytes of a binary that are looked through before its parts are told apart, which takes longer."""
 _RULED, _RULE_SECONDS = 1 << 20, 0.5
 """Bytes of a file that a keepsheet's expression is held against, and how long that may take."""
 _SHALLOW = 2
@@ -227,6 +229,9 @@ def read_part(path: str, entry: Entry, data: bytes) -> Reading | None:
 
 
 def _elf_version(data: bytes, bare: str) -> str:
+    words = bare.split(" ")
+    if len(data) <= _READ_AT_ONCE and not re.search(rb"(?i)" + _spelt(words), data):
+        return ""  # what is nowhere in it is in no part of it
     from elftools.elf.elffile import ELFFile
 
     try:
@@ -235,12 +240,16 @@ def _elf_version(data: bytes, bare: str) -> str:
         blobs = [s.data() for s in sections]
     except Exception:  # noqa: BLE001 (whatever is wrong with what somebody damaged, it says no version)
         return ""
-    return _text_version(blobs, bare.split(" "))
+    return _text_version(blobs, words)
+
+
+def _spelt(words: list[str]) -> bytes:
+    return rb"[ _-]?".join(re.escape(word.encode()) for word in words if word)
 
 
 def _text_version(blobs: Iterable[bytes], words: list[str]) -> str:
     """What stands behind a name in some data: `loom shuttle 1.2`."""
-    name = rb"[ _-]?".join(re.escape(word.encode()) for word in words if word)
+    name = _spelt(words)
     if not name:
         return ""
     pattern = re.compile(rb"(?i)(?<![a-z0-9])" + name + rb"[ /_-]+v?(\d[\w.\-]{0,30}|r\d{1,8})(?![/\w])")
