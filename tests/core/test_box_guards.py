@@ -220,6 +220,40 @@ def test_a_time_is_given_with_the_bytes(two: tuple[LocalPlace, LocalPlace]) -> N
     assert not os.path.exists(Path(target.root, f"a{PART}"))
 
 
+@pytest.mark.parametrize("lies", [b"aaa", b"half"])
+def test_what_is_ready_already_is_not_made_again(two: tuple[LocalPlace, LocalPlace], lies: bytes) -> None:
+    source, target = two
+    (copy,) = wanted(source, "a")
+    Path(target.root, "a").write_bytes(lies)
+    take([copy._replace(metadata=(0o600, 1_000_000_000, None))], source, target)
+    assert Path(target.root, "a").read_bytes() == b"aaa"
+    assert os.stat(Path(target.root, "a")).st_mtime_ns == 1_000_000_000
+
+
+@pytest.mark.parametrize(
+    ("error", "told"),
+    [
+        (OSError(errno.EIO, "input error", "/where"), ("os", errno.EIO, "input error", "/where")),
+        (OSError("odd"), ("os", 0, "", "")),
+        (OSError(errno.EIO, "input error"), ("os", errno.EIO, "input error", "")),
+    ],
+)
+def test_a_fault_of_the_system_comes_back_as_plain_values(
+    two: tuple[LocalPlace, LocalPlace],
+    monkeypatch: pytest.MonkeyPatch,
+    error: OSError,
+    told: tuple[object, ...],
+) -> None:
+    source, target = two
+    (copy,) = wanted(source, "a")
+
+    def fails(*_: object) -> None:
+        raise error
+
+    monkeypatch.setattr(LocalPlace, "copy_in", fails)
+    assert copies._made(copy, source, target) == told
+
+
 def test_a_batch_has_so_many_files_and_so_many_bytes() -> None:
     def sizes(*sizes: int) -> list[list[int]]:
         many = [Copy(str(number), "", "", size) for number, size in enumerate(sizes)]

@@ -7,10 +7,12 @@ import os
 import signal
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
+from left_intact.core.carrying import recovery
 from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
@@ -239,3 +241,67 @@ def test_what_fails_leaves_nothing_open(tmp_path: Path) -> None:
 def _at_the_third(progress: Progress) -> None:
     if progress.stage == "laying" and progress.done == 3:
         os.kill(os.getpid(), signal.SIGKILL)
+
+
+def cut(made: MadeUp) -> Update:
+    """An update that was killed while its first stage was laid."""
+    plan = made.plan()
+    assert in_child(lambda: begin(made, plan, report=_at_the_third)) == signal.SIGKILL
+    with Journal(made.box.journal_path) as journal:
+        update = journal.unfinished()
+    assert update is not None and update.state is State.CARRYING
+    return update
+
+
+@pytest.mark.parametrize("forward", [True, False])
+def test_a_root_that_is_gone_is_waited_for(made: MadeUp, forward: bool) -> None:
+    cut(made)
+    stands = made.state()
+    made.saves.rename(made.folder / "away")
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.recover(made.install, forward)
+    assert error.value.code == "root-absent" and error.value.path == str(made.saves)
+    (made.folder / "away").rename(made.saves)
+    assert made.state() == stands
+    made.bench.updates.recover(made.install, forward)
+    assert not made.bench.shelf.interrupted()
+
+
+@LINKS
+def test_a_link_in_the_place_of_a_root_is_not_taken_for_it(made: MadeUp) -> None:
+    known = cut(made).roots
+    made.saves.rename(made.folder / "away")
+    made.saves.symlink_to(made.folder / "away")
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.recover(made.install, True)
+    assert error.value.code == "root-replaced" and error.value.path == str(made.saves)
+    with Journal(made.box.journal_path) as journal:
+        assert journal.update(1).roots == known
+
+
+@pytest.mark.parametrize(
+    ("kind", "state", "torn", "forward", "onward"),
+    [
+        (RunKind.UPDATE, State.CARRYING, None, None, True),
+        (RunKind.UPDATE, State.CARRYING, StageState.CARRYING, None, True),
+        (RunKind.UPDATE, State.CARRYING, StageState.PUTTING_BACK, None, False),
+        (RunKind.UPDATE, State.STAGING, StageState.STAGING, None, False),
+        (RunKind.UPDATE, State.STAGING, None, None, False),
+        (RunKind.UPDATE, State.PUTTING_BACK, StageState.CARRYING, None, False),
+        (RunKind.UPDATE, State.STAGING, StageState.STAGING, True, True),
+        (RunKind.UPDATE, State.CARRYING, StageState.CARRYING, False, False),
+        (RunKind.BACK, State.GOING_BACK, None, None, True),
+        (RunKind.BACK, State.GOING_BACK, StageState.STAGING, None, True),
+        (RunKind.BACK, State.GOING_BACK, StageState.CARRYING, None, True),
+        (RunKind.BACK, State.GOING_BACK, StageState.PUTTING_BACK, None, False),
+        (RunKind.BACK, State.GOING_BACK, StageState.CARRYING, True, False),
+        (RunKind.BACK, State.GOING_BACK, StageState.PUTTING_BACK, False, True),
+    ],
+)
+def test_what_was_cut_off_goes_on_once_laying_had_begun(
+    kind: RunKind, state: State, torn: StageState | None, forward: bool | None, onward: bool
+) -> None:
+    """Without a word to it; a word is of the update, so for a going back it is the other way round."""
+    update: Any = SimpleNamespace(kind=kind, state=state)
+    stage: Any = SimpleNamespace(state=torn) if torn is not None else None
+    assert recovery._onward(update, stage, forward) is onward
