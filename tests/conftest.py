@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -45,6 +46,8 @@ def _live_in(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("HOME", str(folder / "nobody"))
     monkeypatch.setenv("LEFT_INTACT_HOME", str(folder / "home"))
     monkeypatch.setenv("XDG_DATA_HOME", str(folder / "nobody" / "data"))
+    # The mocks' programs are started by the Python of the tests: another one on the way to it may take long.
+    monkeypatch.setenv("PATH", os.pathsep.join([os.path.dirname(sys.executable), os.environ.get("PATH", "")]))
     os.environ.setdefault("LC_ALL", "C.UTF-8")
 
 

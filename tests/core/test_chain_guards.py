@@ -20,6 +20,7 @@ from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftInta
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
+from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Later
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, in_memory, plant
@@ -251,6 +252,30 @@ def cut(made: MadeUp) -> Update:
         update = journal.unfinished()
     assert update is not None and update.state is State.CARRYING
     return update
+
+
+@pytest.mark.parametrize("forward", [True, False])
+def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: MadeUp, forward: bool) -> None:
+    """Cut off before anything was laid, taken up, and cut off once more: what lies there now is mixed."""
+    before, plan = made.state(), made.plan(hand=False)
+
+    def at_the_first(progress: Progress) -> None:
+        if progress.stage == "unpacking":
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: begin(made, plan, report=at_the_first)) == signal.SIGKILL
+    assert made.state() == before
+    recover = made.bench.updates.recover
+    killed = in_child(lambda: recover(made.install, True, report=_at_the_third))
+    assert killed == signal.SIGKILL and made.state() != before
+    with Journal(made.box.journal_path) as journal:
+        assert journal.update(1).state is State.CARRYING
+        assert [s.state for s in journal.stages(1)] == [StageState.CARRYING]
+    made.bench.updates.recover(made.install, forward)
+    if forward:
+        assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
+    else:
+        assert made.state() == before
 
 
 @pytest.mark.parametrize("forward", [True, False])

@@ -129,7 +129,6 @@ def _finish_stage(chain: Chain, torn: StageRow) -> None:
     with chain.run(torn.seq) as run:
         try:
             if torn.state is StageState.STAGING:
-                run.annexes.clear()
                 make_safe(chain, run)
             else:
                 laying.prepare_missing(run)
