@@ -64,8 +64,8 @@ GUARDED = [
     "carrying/strongbox.py",
     "files/place.py",
 ]
-MOST_TESTS, BUDGET, SECONDS = 40, 90.0, 240
-"""Tests of a first helping, seconds of tests in all, and seconds after which a change counts as caught."""
+MOST_TESTS, SECONDS = 40, 240
+"""Tests of a first helping, and seconds after which a change counts as caught."""
 FEW = os.environ | {"LEFT_INTACT_LAWS": "few"}
 _PAIRS = (
     (ast.Eq, ast.NotEq),
@@ -281,7 +281,9 @@ def _function(node: str) -> str:
     return f"{path.removesuffix('.py').replace('/', '.')}.{name.partition('[')[0]}"
 
 
-def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]) -> list[list[str]]:
+def tests_over(
+    mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]], budget: float
+) -> list[list[str]]:
     """Node ids of the tests that ran over a line, the likeliest first: a first helping, and the rest of it as
     far as the time goes.
 
@@ -300,7 +302,7 @@ def tests_over(mutant: Mutant, known: dict[str, dict[str, dict[str, list[str]]]]
     spent = 0.0
     for number, name in enumerate(ranked):
         spent += seconds.get(name, 9.0)
-        if number >= MOST_TESTS and spent > BUDGET:
+        if number >= MOST_TESTS and spent > budget:
             break
         helpings[number >= MOST_TESTS].append(_id_of(name))
     return [one for one in helpings if one]
@@ -555,6 +557,8 @@ def main() -> int:
     said.add_argument("--only", default="")
     said.add_argument("--show", action="store_true")
     said.add_argument("--also", default="", help="files of tests, by commas, that are tried on each first")
+    said.add_argument("--from-line", type=int, default=0)
+    said.add_argument("--budget", type=float, default=90.0, help="seconds of tests that a change is worth")
     said.add_argument("--those", help="a file that an earlier run was printed to: what it names")
     asked = said.parse_args()
     if asked.count == "cover":
@@ -569,6 +573,7 @@ def main() -> int:
             line.removeprefix("not noticed: ") for line in Path(asked.those).read_text().splitlines()
         }
         chosen = [mutant for mutant in chosen if str(mutant) in said_before]
+    chosen = [mutant for mutant in chosen if mutant.line >= asked.from_line]
     if asked.show:
         print("\n".join(mutant.key for mutant in chosen))
         return 0
@@ -585,7 +590,7 @@ def main() -> int:
     caught_of: Counter[str] = Counter()
 
     def judged(mutant: Mutant) -> bool:
-        tests = [*([more] if more else []), *tests_over(mutant, known)]
+        tests = [*([more] if more else []), *tests_over(mutant, known, asked.budget)]
         return any(is_caught(mutant, some, guards=asked.guards) for some in tests)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:

@@ -278,6 +278,55 @@ def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: Mad
         assert made.state() == before
 
 
+@pytest.mark.parametrize("what", ["an update", "a going back", "a trial of old"])
+def test_a_taking_back_that_is_killed_is_known_for_what_it_is(made: MadeUp, what: str) -> None:
+    before = made.state()
+    if what == "an update":
+        cut(made)
+        word, stands, ends = False, State.PUTTING_BACK, State.ABANDONED
+    else:
+        begin(made, made.plan(hand=False))
+        laid, bench = made.state(), made.bench
+        if what == "a going back":
+            go = bench.updates.back.go
+            assert in_child(lambda: go(made.install, _while_going_back)) == signal.SIGKILL
+            word, stands, ends = True, State.GOING_BACK, State.ABANDONED
+        else:  # version 0.1 took an update back by its own steps
+            with Journal(made.box.journal_path) as journal:
+                journal.set_state(1, State.GOING_BACK, stage=(1, StageState.CARRYING))
+            word, stands, ends = False, State.GOING_BACK, State.GONE_BACK
+    recover = made.bench.updates.recover
+    assert in_child(lambda: recover(made.install, word, report=_while_going_back)) == signal.SIGKILL
+    with Journal(made.box.journal_path) as journal:
+        update = journal.unfinished()
+        assert update is not None and update.state is stands
+        assert journal.stages(update.id)[0].state is StageState.PUTTING_BACK
+    made.bench.updates.recover(made.install, word)
+    with Journal(made.box.journal_path) as journal:
+        assert journal.update(update.id).state is ends
+    assert made.state() == (laid if what == "a going back" else before)
+
+
+def _while_going_back(progress: Progress) -> None:
+    if progress.stage in ("going back", "putting back") and progress.done == 2:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+
+def test_what_was_cut_off_before_it_laid_anything_touches_nothing_on_the_way_back(made: MadeUp) -> None:
+    plan = made.plan(hand=False)
+
+    def at_the_first(progress: Progress) -> None:
+        if progress.stage == "unpacking":
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: begin(made, plan, report=at_the_first)) == signal.SIGKILL
+    (made.root / "mocklet.ini").write_text("[video]\nsmooth = changed since\n")
+    (made.root / "lib/core.so").unlink()
+    stands = made.state()
+    made.bench.updates.recover(made.install, False)
+    assert made.state() == stands
+
+
 @pytest.mark.parametrize("forward", [True, False])
 def test_a_root_that_is_gone_is_waited_for(made: MadeUp, forward: bool) -> None:
     cut(made)

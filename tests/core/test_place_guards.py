@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import stat
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -61,6 +62,55 @@ def refused(code: str) -> Iterator[None]:
     assert error.value.code == code, error.value.line()
 
 
+# ---------------------------------------------------------------- what a system can do
+
+
+def test_handles_are_used_only_where_all_that_it_takes_is_there(monkeypatch: pytest.MonkeyPatch) -> None:
+    told = places.able.__wrapped__
+    calls = {os.open, os.stat}
+    monkeypatch.setattr(os, "O_NOFOLLOW", 1, raising=False)
+    monkeypatch.setattr(os, "supports_dir_fd", calls)
+    assert told().handles
+    for lacking in calls:
+        monkeypatch.setattr(os, "supports_dir_fd", calls - {lacking})
+        assert not told().handles
+    monkeypatch.setattr(os, "supports_dir_fd", calls)
+    monkeypatch.delattr(os, "O_NOFOLLOW")
+    assert not told().handles
+
+
+@pytest.mark.parametrize("refuses", ["symlink", "rename", ""])
+def test_links_are_tried_where_not_everybody_may_make_them(
+    monkeypatch: pytest.MonkeyPatch, refuses: str
+) -> None:
+    """On one system; on all others they are taken for granted."""
+    tried: list[str] = []
+
+    def call(name: str) -> Any:
+        def done(*_: str) -> None:
+            tried.append(name)
+            if name == refuses:
+                raise OSError(errno.EPERM, "no")
+
+        return done
+
+    for name in ("symlink", "rename"):
+        monkeypatch.setattr(os, name, call(name))
+    monkeypatch.setattr(sys, "platform", "win32")
+    assert places._may_link() is (refuses == "") and tried[0] == "symlink"
+    tried.clear()
+    monkeypatch.setattr(sys, "platform", "darwin")
+    assert places._may_link() and not tried
+    assert places._libc.__wrapped__() is None
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only one system has that library")
+def test_the_library_of_the_system_is_taken_where_it_has_the_call(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert hasattr(places._libc.__wrapped__(), "renameat2")
+    monkeypatch.setattr(places.ctypes, "CDLL", lambda *_, **__: SimpleNamespace())
+    assert places._libc.__wrapped__() is None
+
+
 # ---------------------------------------------------------------- opening
 
 
@@ -80,9 +130,11 @@ def test_only_the_very_folder_is_opened(tmp_path: Path, able_to: places.Able) ->
     with pytest.raises(FileNotFoundError):
         LocalPlace(str(tmp_path / "nothing"), able_to=able_to)
     if able().links:
+        (root / "in").mkdir()
         (tmp_path / "link").symlink_to(root)
-        with refused("root-replaced"):
-            LocalPlace(str(tmp_path / "link"), able_to=able_to)
+        for led in (tmp_path / "link", tmp_path / "link" / "in"):
+            with refused("root-replaced"):
+                LocalPlace(str(led), able_to=able_to)
     assert not held_open(root)
 
 

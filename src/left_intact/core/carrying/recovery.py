@@ -161,16 +161,15 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
                 laying.with_state(run, state)
                 laying.put_back(run, journal.folders(update.id, torn.seq), ending=run.annexes.clear)
         journal.set_stage(update.id, torn.seq, StageState.UNDONE)
-    before = [s for s in chain.stages() if s.state is StageState.DONE]
-    if torn is not None and any(s.kind == "hand" for s in before):
-        journal.begin_again(update.id, torn.seq)
-        why = "it was cut off and put back; what came before it is in force"
-        journal.wait(
-            update.id,
-            torn.seq,
-            WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why, can_be_seen=False),
-        )
-        return
+        if any(s.kind == "hand" and s.state is StageState.DONE for s in chain.stages()):
+            journal.begin_again(update.id, torn.seq)
+            why = "it was cut off and put back; what came before it is in force"
+            journal.wait(
+                update.id,
+                torn.seq,
+                WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why, can_be_seen=False),
+            )
+            return
     ending = State.GONE_BACK if was_trial else State.ABANDONED
     undo_before(chain, max((s.seq for s in chain.stages()), default=0) + 1, ending)
 
