@@ -612,3 +612,108 @@ def test_a_disk_that_fails_while_pouring_is_said(here: LocalPlace, monkeypatch: 
     monkeypatch.setattr(os, "copy_file_range", fails, raising=False)
     with pytest.raises(OSError, match="no"):
         here.copy_in(here, "one", "deep/copy", "")
+
+
+# ---------------------------------------------------------------- what another system needs
+
+
+def test_where_no_call_flushes_all_each_file_is_flushed_whole(
+    here: LocalPlace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(places, "_libc", lambda: None)
+    monkeypatch.delattr(os, "sync", raising=False)
+    here.flush()
+    flushed: list[int] = []
+    monkeypatch.setattr(os, "fsync", lambda descriptor: flushed.append(os.fstat(descriptor).st_size))
+    monkeypatch.setattr(places, "FLUSHES_WHOLE", False)
+    with here.new_file("new") as file:
+        file.write(b"all of it")
+        places.written(file)
+        assert flushed == [9]
+        monkeypatch.setattr(places, "FLUSHES_WHOLE", True)
+        places.written(file)
+    assert flushed == [9]
+
+
+def test_without_extended_attributes_the_rest_is_told(
+    here: LocalPlace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delattr(os, "listxattr", raising=False)
+    assert here.attributes("one").extended == ()
+
+
+@LINKS
+def test_a_second_name_is_given_by_way_of_handles_where_there_are_any(
+    here: LocalPlace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    given: list[Any] = []
+    monkeypatch.setattr(os, "link", lambda *words, **named: given.append((words, named)))
+    here.second_name(here, "one", "deep/also")
+    ((words, named),) = given
+    if here.able.handles:
+        assert words == ("one", "also") and named["follow_symlinks"] is False
+        assert {named["src_dir_fd"], named["dst_dir_fd"]} > {here._handle}
+    else:
+        assert words == (here.full("one"), here.full("deep/also")) and not named
+
+
+def test_what_is_gone_by_the_time_it_is_discarded_is_gone(
+    here: LocalPlace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = LocalPlace.names
+    monkeypatch.setattr(LocalPlace, "names", lambda self, path: [*(real(self, path) or []), "ghost"])
+    here.discard_all("deep/er")
+    assert here.stat("deep/er") is None
+
+
+def test_where_renames_go_over_things_it_is_looked_first(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "one").write_text("1")
+    monkeypatch.setattr(places, "_renamed", lambda *_: (_ for _ in ()).throw(AssertionError("not asked for")))
+    with LocalPlace(str(tmp_path), able_to=BARE) as place:
+        place.take(place, "one", "two", over=False)
+    assert os.listdir(tmp_path) == ["two"]
+
+
+@pytest.mark.parametrize("platform", ["win32", "linux"])
+def test_a_read_only_file_is_written_to_again_where_that_is_needed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, platform: str
+) -> None:
+    """On one system nothing removes, goes over or dates a file that has the attribute."""
+    path, over = tmp_path / "one", tmp_path / "two"
+    path.write_text("1")
+    over.write_text("2")
+    given: list[tuple[str, int]] = []
+    real = os.unlink
+    monkeypatch.setattr(os, "chmod", lambda target, mode: given.append((os.path.basename(str(target)), mode)))
+    monkeypatch.setattr(sys, "platform", platform)
+
+    def refuse(target: Any, **named: Any) -> None:
+        if not given:
+            raise PermissionError(errno.EACCES, "read-only")
+        real(target)
+
+    monkeypatch.setattr(os, "unlink", refuse)
+    with LocalPlace(str(tmp_path), ours=True, able_to=replace(BARE, modes=False)) as place:
+        if platform == "linux":
+            with pytest.raises(PermissionError):
+                LocalPlace._unlink(places.Spot(None, str(path)))
+            place.take(place, "one", "two", over=True)
+            place.apply_metadata("two", Entry(path="two", mode=0o444, mtime_ns=5))
+            assert given == []
+            return
+        LocalPlace._unlink(places.Spot(None, str(path)))
+        assert not path.exists() and given == [("one", stat.S_IWRITE)]
+        given.clear()
+        path.write_text("1")
+        place.take(place, "one", "two", over=True)
+        assert given == [("two", stat.S_IWRITE)] and over.read_text() == "1"
+        for mode, last in ((0o444, stat.S_IREAD), (0o644, stat.S_IWRITE)):
+            given.clear()
+            place.apply_metadata("two", Entry(path="two", mode=mode, mtime_ns=5))
+            assert given == [("two", stat.S_IWRITE), ("two", last)]
+        given.clear()
+        place.make_folder("folder", 0o555)
+        place.apply_metadata("folder", Entry(path="folder", kind=Kind.FOLDER, mode=0o555, mtime_ns=5))
+        assert given == [("folder", stat.S_IWRITE)]

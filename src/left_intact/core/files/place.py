@@ -385,7 +385,7 @@ class LocalPlace:
     def second_name(self, other: LocalPlace, other_path: str, path: str) -> None:
         """Another name for a file, where nothing lies."""
         with other._spot(other_path) as there, self._spot(path) as here:
-            if there.folder is None or here.folder is None:
+            if here.folder is None:
                 os.link(other.full(other_path), self.full(path))
             else:
                 os.link(
@@ -565,11 +565,11 @@ class LocalPlace:
 
     def flush(self) -> None:
         """Wait until all that was written to this file system is on the device."""
-        libc = _libc()
-        if libc is not None and hasattr(libc, "syncfs"):
+        syncfs = getattr(_libc(), "syncfs", None)
+        if syncfs is not None:
             descriptor = self._handle if self._handle >= 0 else os.open(self.root, os.O_RDONLY)
             try:
-                if libc.syncfs(descriptor) == 0:
+                if syncfs(descriptor) == 0:
                     return
             finally:
                 if descriptor != self._handle:
