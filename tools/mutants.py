@@ -287,7 +287,7 @@ def tests_over(
     """Node ids of the tests that ran over a line, the likeliest first: a first helping, and the rest of it as
     far as the time goes.
 
-    Likely is what is quick, and runs over little else. A line outside of all functions runs but once, in
+    Likely is what is quick, and runs over little else; the likeliest of every file come first. A line outside of all functions runs but once, in
     whichever test comes first: all that run over its file may notice.
     """
     seconds: dict[str, float] = known["seconds"]  # type: ignore[assignment]
@@ -297,7 +297,7 @@ def tests_over(
     if _is_outside(mutant):
         found = [name for names in of_file.values() for name in names]
     sound = [name for name in set(found) if _id_of(name) not in _unsound()]
-    ranked = sorted(sound, key=lambda name: seconds.get(name, 9.0) * breadth.get(name, 1))
+    ranked = _in_turn(sorted(sound, key=lambda name: seconds.get(name, 9.0) * breadth.get(name, 1)))
     helpings: list[list[str]] = [[], []]
     spent = 0.0
     for number, name in enumerate(ranked):
@@ -306,6 +306,17 @@ def tests_over(
             break
         helpings[number >= MOST_TESTS].append(_id_of(name))
     return [one for one in helpings if one]
+
+
+def _in_turn(names: list[str]) -> list[str]:
+    """The first of every file, then the second of every file, and so on."""
+    seen: Counter[str] = Counter()
+    turns = []
+    for name in names:
+        module = name.rpartition(".")[0]
+        turns.append((seen[module], len(turns), name))
+        seen[module] += 1
+    return [name for _, _, name in sorted(turns)]
 
 
 @cache
