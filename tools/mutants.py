@@ -23,6 +23,7 @@ import importlib.util
 import json
 import os
 import random
+import re
 import shutil
 import signal
 import subprocess
@@ -287,8 +288,8 @@ def tests_over(
     """Node ids of the tests that ran over a line, the likeliest first: a first helping, and the rest of it as
     far as the time goes.
 
-    Likely is what is quick, and runs over little else; the likeliest of every file come first. A line outside of all functions runs but once, in
-    whichever test comes first: all that run over its file may notice.
+    Likely is what is quick, and runs over little else; the likeliest of every file come first. A line outside
+    of all functions runs but once, in whichever test comes first: all that run over its file may notice.
     """
     seconds: dict[str, float] = known["seconds"]  # type: ignore[assignment]
     breadth: dict[str, int] = known["breadth"]  # type: ignore[assignment]
@@ -580,10 +581,12 @@ def main() -> int:
     more = [word for word in asked.also.split(",") if word]
     chosen = list(_chosen(asked))
     if asked.those:
+        # Whatever was written above them since: by what they say, not by their lines.
         said_before = {
-            line.removeprefix("not noticed: ") for line in Path(asked.those).read_text().splitlines()
+            re.sub(r":\d+ ", " ", line.removeprefix("not noticed: "))
+            for line in Path(asked.those).read_text().splitlines()
         }
-        chosen = [mutant for mutant in chosen if str(mutant) in said_before]
+        chosen = [mutant for mutant in chosen if f"{mutant.path} {mutant.says}" in said_before]
     chosen = [mutant for mutant in chosen if mutant.line >= asked.from_line]
     if asked.show:
         print("\n".join(mutant.key for mutant in chosen))
