@@ -294,7 +294,9 @@ def tests_over(
     seconds: dict[str, float] = known["seconds"]  # type: ignore[assignment]
     breadth: dict[str, int] = known["breadth"]  # type: ignore[assignment]
     of_file = known["lines"].get(mutant.path, {})
-    found = of_file.get(str(mutant.line), [])
+    # A condition of several lines may have no code on its first.
+    near = (of_file.get(str(line), []) for line in range(mutant.line, mutant.line + 8))
+    found = next(filter(None, near), [])
     if _is_outside(mutant):
         found = [name for names in of_file.values() for name in names]
     sound = [name for name in set(found) if _id_of(name) not in _unsound()]
