@@ -1,0 +1,230 @@
+"""What a stage does on the way: what is flushed when, what is kept under its own name, what is told."""
+
+from __future__ import annotations
+
+import os
+import signal
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import pairwise
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import pytest
+
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.laying import Run
+from left_intact.core.files.place import LocalPlace
+from left_intact.core.model.entry import Attributes, Kind
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.plan import Verb
+from left_intact.core.model.progress import Progress
+from left_intact.core.model.stages import Carry, Made, Move
+from left_intact.core.model.update import State
+from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release
+from tests.chains import KillAt, MadeUp, in_child
+from tests.torture import power
+from tests.torture.ground import Ground
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> MadeUp:
+    return MadeUp(tmp_path / "all")
+
+
+def begin(made: MadeUp, **more: Any) -> Any:
+    from left_intact.core.carrying.chain import carry_out
+
+    return carry_out(made.plan(hand=False), made.box, made.bench.updates.back.outside(made.install), **more)
+
+
+# ---------------------------------------------------------------- flushing
+
+
+@pytest.fixture(scope="module", params=["beside", "elsewhere"])
+def ground(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ground]:
+    if not hasattr(os, "fork"):
+        pytest.skip("this system has no fork, so no process can be killed in the midst of a test")
+    folder = tmp_path_factory.mktemp("ground")
+    with in_memory() as memory:
+        if request.param == "elsewhere" and os.stat(memory).st_dev == os.stat(folder).st_dev:
+            pytest.skip("there is only one file system here")
+        yield Ground(folder / "g", elsewhere=Path(memory) if request.param == "elsewhere" else None)
+
+
+@pytest.mark.parametrize("work", ["update", "go back"])
+def test_all_that_it_takes_is_on_the_device_before_the_first_change(ground: Ground, work: str) -> None:
+    """The copies, the plain list, and what was made ready: also where strongbox and install lie apart."""
+    tape = power.tape_of(ground, work)
+    root, moves = str(ground.mock.root) + os.sep, ("rename", "exchange")
+    first = next(n for n, op in enumerate(tape.ops) if op.says.startswith(moves) and root in op.says)
+    assert first > 5
+    assert [tape.ops[number].says for number in range(first) if not tape.survives(number, first)] == []
+
+
+def test_every_file_system_is_flushed_once() -> None:
+    flushed: list[str] = []
+
+    def place(name: str, device: int) -> Any:
+        return SimpleNamespace(file_system=device, flush=lambda: flushed.append(name))
+
+    there = {"": place("root", 1), "saves": place("saves", 2), "more": place("more", 2), "new": None}
+    run: Any = SimpleNamespace(
+        box=SimpleNamespace(place=place("box", 1)),
+        roots=SimpleNamespace(
+            all=there, is_there=lambda label: there[label] is not None, place=there.__getitem__
+        ),
+    )
+    Run.flush(run)
+    assert flushed == ["box", "saves"]
+
+
+@pytest.mark.parametrize(
+    ("state", "undoes", "ends"),
+    [
+        (State.GOING_BACK, (), True),
+        (State.GOING_BACK, (1,), False),
+        (State.PUTTING_BACK, (), False),
+        (State.CARRYING, (), False),
+    ],
+)
+def test_only_a_going_back_of_old_ends_a_trial_by_its_own_steps(
+    state: State, undoes: tuple[int, ...], ends: bool
+) -> None:
+    run: Any = SimpleNamespace(update=SimpleNamespace(state=state, undoes=undoes))
+    assert Run.ends_a_trial.fget(run) is ends  # type: ignore[attr-defined]
+
+
+# ---------------------------------------------------------------- what was made on trial
+
+
+def _on_trial(mock: Mock) -> None:
+    """An update, and what somebody made of what it laid."""
+    arriving = release("1.1")
+    del arriving["lib/libpad.so"]
+    mock.arrive(arriving)
+    mock.update()
+    plant(mock.root, {"lib/libcore.so": b"my own build"}, mtime=LATER + 99)
+    (mock.root / "lib/libcore.so").chmod(0o640)
+    if (mock.root / "README.txt").exists():
+        (mock.root / "README.txt").unlink()
+
+
+def _trial(mock: Mock) -> dict[str, str]:
+    with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+        return dict(journal.trial(1))
+
+
+def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:
+    _on_trial(mock)
+    mock.bench.updates.back.go(mock.install)
+    kept = Path(_trial(mock)["lib/libcore.so"])
+    assert kept.read_bytes() == b"my own build" and kept.stat().st_mtime == LATER + 99
+    if os.name != "nt":
+        assert kept.stat().st_mode & 0o777 == 0o640
+
+
+@LINKS
+def test_a_link_that_was_made_on_trial_is_kept_as_one(mock: Mock) -> None:
+    _on_trial(mock)
+    (mock.root / "lib/libcore.so").unlink()
+    plant(mock.root, {"lib/libcore.so": ("link", "libown.so")}, mtime=LATER + 99)
+    mock.bench.updates.back.go(mock.install)
+    kept = Path(_trial(mock)["lib/libcore.so"])
+    assert kept.is_symlink() and os.readlink(kept) == "libown.so"
+    assert os.lstat(kept).st_mtime == LATER + 99
+
+
+@FORKS
+def test_what_is_kept_already_is_not_kept_twice(mock: Mock) -> None:
+    _on_trial(mock)
+
+    def killed() -> None:
+        stop = KillAt(1)
+        mock.bench.updates.back.go(mock.install, lambda p: stop(p) if p.stage == "unpacking" else None)
+
+    assert in_child(killed) == signal.SIGKILL
+    known = _trial(mock)
+    mock.bench.updates.recover(mock.install, False)
+    assert _trial(mock) == known
+    assert [path.name for path in Path(known["lib/libcore.so"]).parent.iterdir()] == ["libcore.so"]
+
+
+# ---------------------------------------------------------------- what is made ready
+
+
+@LINKS
+def test_a_link_that_is_laid_has_the_time_it_came_with(made: MadeUp) -> None:
+    plan = made.plan(hand=False)
+    want = next(m.after for m in plan.changes if m.at.path == "lib/newest")
+    assert want is not None and want.kind is Kind.LINK
+    begin(made)
+    assert os.lstat(made.root / "lib/newest").st_mtime_ns == want.mtime_ns
+
+
+def test_what_was_not_made_for_a_file_is_not_laid(made: MadeUp) -> None:
+    from left_intact.core.carrying.chain import carry_out
+
+    before, plan = made.state(), made.plan(hand=False)
+    stage = plan.stages[0]
+    assert isinstance(stage, Carry)
+
+    def other(move: Move) -> Move:
+        if move.verb is not Verb.MERGE or not isinstance(move.source, Made):
+            return move
+        return replace(move, source=Made(move.source.digest, b"something else"))
+
+    stages = (replace(stage, moves=tuple(other(move) for move in stage.moves)),)
+    with pytest.raises(LeftIntactError) as error:
+        carry_out(replace(plan, stages=stages), made.box, made.bench.updates.back.outside(made.install))
+    assert error.value.code == "plan-damaged" and made.state() == before
+
+
+def test_everything_that_is_done_is_told(mock: Mock) -> None:
+    """Each stage counts its steps up to the last, there and back."""
+    arriving = release("1.1")
+    del arriving["lib/libpad.so"]
+    mock.arrive(arriving)
+    told: list[Progress] = []
+    mock.update(report=told.append)
+    mock.bench.updates.back.go(mock.install, told.append)
+    by_stage: dict[str, list[Progress]] = {}
+    for one in told:
+        by_stage.setdefault(one.stage, []).append(one)
+    assert {"safe", "unpacking", "laying", "going back"} <= set(by_stage)
+    for stage in ("unpacking", "laying", "going back"):
+        rows = by_stage[stage]
+        turns = [one.done for one in rows]
+        starts = [number for number, done in enumerate(turns) if done == 1] + [len(rows)]
+        for first, last in pairwise(starts):
+            assert turns[first:last] == list(range(1, last - first + 1)), stage
+        if stage != "unpacking":
+            assert rows[-1].done == rows[-1].total
+    assert by_stage["laying"][-1].bytes_done > 0
+    unpacked = [one.path for one in by_stage["unpacking"]]
+    assert "lib/libpad.so" in unpacked  # out of the strongbox, on the way back
+
+
+@OWNERS
+def test_what_could_not_be_given_on_the_way_back_is_said(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    arriving = release("1.1")
+    del arriving["lib/libpad.so"]
+    mock.arrive(arriving)
+    real = LocalPlace.attributes
+
+    def of_somebody(self: LocalPlace, path: str) -> Attributes:
+        return Attributes(owner=4242, group=4343) if path == "lib/libpad.so" else real(self, path)
+
+    def refused(*words: object, **named: object) -> None:
+        raise PermissionError(1, "Operation not permitted")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(LocalPlace, "attributes", of_somebody)
+        mock.update()
+        patched.setattr(os, "chown", refused)
+        mock.bench.updates.back.go(mock.install)
+    runs = mock.bench.updates.history(mock.install)
+    with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+        said = {note for run in journal.runs() for note in run.notes}
+    assert runs and said == {"lib/libpad.so: its owner could not be given"}
