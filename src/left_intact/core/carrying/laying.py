@@ -99,7 +99,8 @@ def stage(run: Run) -> None:
     undone = run.update.undoes[0] if run.update.undoes else run.update.id
     named = dict(run.journal.trial(undone))
     for step in run.steps:
-        if step.by_name and step.before is not None and not run.box.holds(named.get(step.path, "")):
+        if step.by_name and not run.box.holds(named.get(step.path, "")):
+            assert step.before is not None
             run.cancel.check()
             run.journal.note_trial(undone, step.path, _keep_by_name(run, step, step.before, undone))
     prepare(run)
