@@ -16,14 +16,16 @@ import pytest
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.laying import Run
 from left_intact.core.files.place import LocalPlace
-from left_intact.core.model.entry import Attributes, Kind
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.plan import Verb
-from left_intact.core.model.progress import Progress
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Plan, Verb
+from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
 from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release
-from tests.chains import KillAt, MadeUp, in_child
+from tests.chains import MERGED, KillAt, MadeUp, in_child
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -94,6 +96,25 @@ def test_only_a_going_back_of_old_ends_a_trial_by_its_own_steps(
 ) -> None:
     run: Any = SimpleNamespace(update=SimpleNamespace(state=state, undoes=undoes))
     assert Run.ends_a_trial.fget(run) is ends  # type: ignore[attr-defined]
+
+
+@FORKS
+def test_what_a_recovery_makes_ready_anew_is_flushed_before_it_lays(tmp_path: Path) -> None:
+    with in_memory() as memory:
+        if os.stat(memory).st_dev == os.stat(tmp_path).st_dev:
+            pytest.skip("there is only one file system here")
+        ground = Ground(tmp_path / "g", elsewhere=Path(memory))
+        for ready in (tmp_path / "g" / "images" / "cut off").rglob("ready-*"):
+            ready.unlink()
+        tape = power.tape_of(ground, "recover forward")
+        root, moves = str(ground.mock.root) + os.sep, ("rename", "exchange")
+        inside = [
+            n
+            for n, op in enumerate(tape.ops)
+            if op.says.startswith(moves) and root in op.says and ".left-intact" not in op.says.split(" ")[-1]
+        ]
+        made = [n for n, op in enumerate(tape.ops[: inside[0]]) if "ready-" in op.says]
+        assert made and all(tape.survives(number, inside[0]) for number in made)
 
 
 # ---------------------------------------------------------------- what was made on trial
@@ -204,6 +225,88 @@ def test_everything_that_is_done_is_told(mock: Mock) -> None:
     assert by_stage["laying"][-1].bytes_done > 0
     unpacked = [one.path for one in by_stage["unpacking"]]
     assert "lib/libpad.so" in unpacked  # out of the strongbox, on the way back
+
+
+@pytest.mark.parametrize(("stage", "at"), [("unpacking", 1), ("unpacking", 4), ("laying", 1), ("laying", 5)])
+def test_a_stop_is_heard_at_the_next_step(made: MadeUp, stage: str, at: int) -> None:
+    before, token, told = made.state(), CancelToken(), []
+
+    def report(progress: Progress) -> None:
+        if progress.stage == stage:
+            told.append(progress.done)
+            if progress.done == at:
+                token.cancel()
+
+    with pytest.raises(LeftIntactError) as error:
+        begin(made, report=report, cancel=token)
+    assert error.value.code == "stopped" and told[-1] == at and made.state() == before
+
+
+def with_link(made: MadeUp, verb: Verb, after: Entry | None) -> tuple[Plan, tuple[Move, ...]]:
+    """The plan, and something that happens to a link of the install."""
+    plan, link = made.plan(hand=False), made.entries()[At("", "art/latest")]
+    stage = plan.stages[0]
+    assert isinstance(stage, Carry) and link.kind is Kind.LINK
+    at, kind = At("", "art/latest"), FileClass.PROGRAM
+    more = Move(at=at, verb=verb, file_class=kind, because="made up", before=link, after=after)
+    moves = tuple(sorted((*stage.moves, more), key=lambda move: move.at))
+    return replace(plan, stages=(replace(stage, moves=moves),)), moves
+
+
+@FORKS
+@LINKS
+def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> None:
+    from left_intact.core.carrying.chain import carry_out
+
+    after = Entry(path="art/latest", kind=Kind.LINK, link="mill.png", mtime_ns=LATER * 10**9)
+    plan, _ = with_link(made, Verb.REPLACE, after)
+
+    def killed() -> None:
+        stop = KillAt(1)
+        outside = made.bench.updates.back.outside(made.install)
+        carry_out(plan, made.box, outside, report=lambda p: stop(p) if p.stage == "laying" else None)
+
+    assert in_child(killed) == signal.SIGKILL
+    (made.root / "art/latest").unlink()
+    (made.root / "art/latest").symlink_to("mine.png")
+    made.bench.updates.recover(made.install, False)
+    assert os.readlink(made.root / "art/latest") == "mine.png"
+
+
+@FORKS
+@LINKS
+@pytest.mark.parametrize("forward", [True, False])
+def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool) -> None:
+    """A recovery makes it ready anew, whatever half of it lies there."""
+    from left_intact.core.carrying.chain import carry_out
+
+    before = made.state()
+    whole, moves = with_link(made, Verb.RETIRE, None)
+
+    def killed() -> None:
+        stop = KillAt(1)
+        carry_out(
+            whole,
+            made.box,
+            made.bench.updates.back.outside(made.install),
+            report=lambda p: stop(p) if p.stage == "laying" and p.done == p.total - 1 else None,
+        )
+
+    assert in_child(killed) == signal.SIGKILL
+    (work,) = (path for path in Path(made.box.folder).glob("work-*"))
+    for lies in work.iterdir():
+        if lies.is_dir():
+            lies.rmdir()
+        else:
+            lies.unlink()
+    for number in range(1, len(moves) + 1):
+        (work / f"back-1-{number}").write_bytes(b"half")
+    made.bench.updates.recover(made.install, forward)
+    if forward:
+        assert not os.path.lexists(made.root / "art/latest")
+        assert (made.root / "mocklet.ini").read_bytes() == MERGED
+        made.bench.updates.back.go(made.install)
+    assert made.state() == before
 
 
 @OWNERS

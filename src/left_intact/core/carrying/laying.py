@@ -533,7 +533,7 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
 
 
 def _put_one_back(run: Run, step: Step) -> None:
-    if step.before is not None and step.before == step.after:
+    if step.before == step.after:
         return  # only a copy of it was taken
     if is_at(run, step, step.before, exact=False):
         if step.before is not None and step.before.kind is Kind.FILE:
