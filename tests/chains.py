@@ -146,7 +146,7 @@ class MadeUp:
             Carry(moves=tuple(sorted(moves, key=lambda m: m.at)), shipped=Shipped(arrival=0)),
         )
         if hand:
-            steps += (_HAND, _LATER)
+            steps += (HAND, _LATER)
         changed = {m.at for m in moves}
         kept = tuple(
             Move(at=at, verb=Verb.KEEP, file_class=FileClass.SAVES, because="stays", before=e, after=e)
@@ -287,7 +287,7 @@ def _clear(folder: Path, stays: set[Path]) -> None:
             item.unlink()
 
 
-_HAND = HandStep(
+HAND = HandStep(
     id="start-once",
     asks="start Mocklet once, then close it",
     why="it makes the folder for its saves",

@@ -1,0 +1,145 @@
+"""What ending a run looks at first, and what it leaves on record."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from left_intact.core.carrying.chain import carry_out
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.recovery import housekeeping
+from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.plan import Plan
+from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
+from tests.builders import LINKS
+from tests.chains import HAND, MadeUp
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> MadeUp:
+    return MadeUp(tmp_path / "all")
+
+
+def begin(made: MadeUp, plan: Plan, **more: Any) -> Update:
+    return carry_out(plan, made.box, made.bench.updates.back.outside(made.install), **more)
+
+
+def stands(made: MadeUp) -> tuple[State, list[StageState]]:
+    with Journal(made.box.journal_path) as journal:
+        return journal.update(1).state, [stage.state for stage in journal.stages(1)]
+
+
+@LINKS
+def test_a_going_back_is_not_even_drawn_where_a_root_became_a_link(made: MadeUp) -> None:
+    begin(made, made.plan(hand=False))
+    made.bench.updates.back.draw(made.install)
+    made.saves.rename(made.folder / "away")
+    made.saves.symlink_to(made.folder / "away")
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.back.draw(made.install)
+    assert error.value.code == "root-replaced" and error.value.path == str(made.saves)
+
+
+def test_between_two_stages_a_root_that_a_step_took_away_is_not_waited_for(made: MadeUp) -> None:
+    """Cut off right after a step by hand, whose very point may be that a folder is gone."""
+    begin(made, made.plan())
+    made.start_once()
+    made.saves.rename(made.folder / "away")
+    with Journal(made.box.journal_path) as journal:
+        journal.set_stage(1, 2, StageState.DONE)
+        journal.set_stage(1, 3, StageState.SKIPPED)
+        journal.set_state(1, State.CARRYING)
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+
+
+def test_a_step_that_is_done_or_left_out_is_on_record_with_what_it_changed(made: MadeUp) -> None:
+    begin(made, made.plan())
+    assert stands(made) == (State.WAITING, [StageState.DONE, StageState.WAITING, StageState.PLANNED])
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.go_on(made.install, done="start-once")
+    assert error.value.code == "not-done-yet"
+    made.start_once()
+    made.bench.updates.go_on(made.install, done="start-once")
+    assert stands(made) == (State.ON_TRIAL, [StageState.DONE] * 3)
+    with Journal(made.box.journal_path) as journal:
+        seen = {one.at.path: (one.before, one.after) for one in journal.observed(1, 2)}
+    assert {"started", "logs/run.log", "b044/kept.blk", "index"} <= set(seen)
+    assert seen["started"][0] is None and seen["index"][0] is not None
+
+
+def test_what_is_given_up_is_over_stage_by_stage(made: MadeUp) -> None:
+    begin(made, made.plan())
+    made.start_once()
+    made.bench.updates.give_up(made.install)
+    assert stands(made) == (State.ON_TRIAL, [StageState.DONE, StageState.GIVEN_UP, StageState.GIVEN_UP])
+    with Journal(made.box.journal_path) as journal:
+        assert journal.waiting() is None and journal.unfinished() is None
+        assert all(stage.waits is None for stage in journal.stages(1)[2:])
+        assert {"started", "index"} <= {one.at.path for one in journal.observed(1, 2)}
+
+
+def test_a_stage_that_waits_for_a_word_is_given_up_too(made: MadeUp) -> None:
+    begin(made, made.plan())
+    with Journal(made.box.journal_path) as journal:
+        journal.set_stage(1, 2, StageState.DONE)
+        journal.wait(1, 3, WaitsFor(step="stage-3", asks="may it?", why="", can_be_seen=False))
+    made.bench.updates.give_up(made.install)
+    assert stands(made) == (State.ON_TRIAL, [StageState.DONE, StageState.DONE, StageState.GIVEN_UP])
+
+
+def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) -> None:
+    begin(made, made.plan(hand=False))
+    with Journal(made.box.journal_path) as journal:
+        back = journal.begin(record={**_head(journal), "undoes": [1]}, stages=[HAND], kind=RunKind.BACK)
+        journal.wait(back.id, 1, WaitsFor(step="start-once", asks="start it", why="", can_be_seen=True))
+        assert journal.update(1).state is State.GOING_BACK
+    made.bench.updates.give_up(made.install)
+    with Journal(made.box.journal_path) as journal:
+        assert journal.update(1).state is State.ON_TRIAL and journal.update(back.id).state is State.ABANDONED
+
+
+def _head(journal: Journal) -> dict[str, Any]:
+    said = journal.record(1)
+    return {key: value for key, value in said.items() if key not in ("v", "kind", "began")}
+
+
+# ---------------------------------------------------------------- what is let go of
+
+
+def test_nothing_is_let_go_of_where_nothing_is_on_record(made: MadeUp) -> None:
+    made.box.make()
+    made.box.claim(str(made.root), "mocklet")
+    made.box.close()
+    assert housekeeping(made.box) == 0
+
+
+def test_a_settled_update_leaves_no_empty_room_in_its_journal(made: MadeUp) -> None:
+    import sqlite3
+
+    begin(made, made.plan(hand=False))
+    made.bench.updates.settle(made.install)
+    base = sqlite3.connect(made.box.journal_path)
+    assert base.execute("PRAGMA freelist_count").fetchone()[0] == 0
+    base.close()
+
+
+def test_what_ended_is_proven_by_no_more_than_is_needed(made: MadeUp) -> None:
+    """Two updates that were taken back: of the one before the last nothing but its head is kept."""
+    for _ in range(2):
+        begin(made, made.plan(hand=False))
+        made.bench.updates.back.go(made.install)
+    with Journal(made.box.journal_path) as journal:
+        runs = journal.runs()
+        assert [run.kind for run in runs] == [RunKind.BACK, RunKind.UPDATE, RunKind.BACK, RunKind.UPDATE]
+        seen = [journal.witness_of(run.id, 1) for run in runs]
+    witnesses = [bool(one.kept.pages or one.rows) for one in seen]
+    assert witnesses == [True, False, False, False]
+    assert {line.partition("\t")[0] for line in _listed(made)} <= made.box.objects()
+    made.box.close()
+
+
+def _listed(made: MadeUp) -> list[str]:
+    text = (Path(made.box.folder) / "contents.tsv").read_text()
+    return [line for line in text.splitlines() if not line.startswith(("#", "object\t"))]
