@@ -12,9 +12,12 @@ from types import SimpleNamespace
 from typing import Any
 
 import pytest
+from blake3 import blake3
 
+from left_intact.core.carrying import laying
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.laying import Run
+from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
@@ -173,6 +176,52 @@ def test_what_is_kept_already_is_not_kept_twice(mock: Mock) -> None:
 
 
 # ---------------------------------------------------------------- what is made ready
+
+
+@pytest.mark.parametrize("is_held", [True, False])
+@pytest.mark.parametrize("lies", ["changed", "gone", "a folder"])
+def test_what_changed_where_it_is_copied_from_is_taken_from_the_strongbox(
+    tmp_path: Path, is_held: bool, lies: str
+) -> None:
+    digest = blake3(b"as it was").hexdigest()
+    box = Strongbox(str(tmp_path / "box"))
+    box.make()
+    (tmp_path / "root").mkdir()
+    if lies == "changed":
+        (tmp_path / "root" / "here").write_bytes(b"as it is now")
+    elif lies == "a folder":
+        (tmp_path / "root" / "here").mkdir()
+    if is_held:
+        box.make_object_folders([digest])
+        Path(box.object_path(digest)).write_bytes(b"as it was")
+    step: Any = SimpleNamespace(after=SimpleNamespace(digest=digest))
+    with LocalPlace(str(tmp_path / "root")) as root:
+        roots = SimpleNamespace(look=lambda at: root.look(at.path), place=lambda label: root)
+        run: Any = SimpleNamespace(
+            box=box, roots=roots, annex=lambda step: box.place, ready=lambda step: "ready"
+        )
+        if is_held:
+            laying._copy_known(run, step, At("", "here"))
+            assert box.place.digest("ready") == digest
+        else:
+            with pytest.raises(LeftIntactError) as error:
+                laying._copy_known(run, step, At("", "here"))
+            assert error.value.code == ("changed-meanwhile" if lies == "changed" else "strongbox-damaged")
+    box.close()
+
+
+@OWNERS
+def test_a_name_that_joins_another_has_the_time_it_stands_for(mock: Mock) -> None:
+    """Going back makes two names one file again: also where the other one was touched since."""
+    (mock.root / "lib/libalso.so").unlink(missing_ok=True)
+    os.link(mock.root / "lib/libcore.so", mock.root / "lib/libalso.so")
+    was = (mock.root / "lib/libcore.so").stat().st_mtime_ns
+    mock.arrive(release("1.1"))
+    mock.update()
+    os.utime(mock.root / "lib/libalso.so", (LATER, LATER))
+    mock.bench.updates.back.go(mock.install)
+    assert (mock.root / "lib/libcore.so").samefile(mock.root / "lib/libalso.so")
+    assert (mock.root / "lib/libcore.so").stat().st_mtime_ns == was
 
 
 @LINKS

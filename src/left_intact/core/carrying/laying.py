@@ -220,7 +220,7 @@ def _clear(annex: LocalPlace, path: str) -> None:
     info = annex.look(path)
     if info is not None and info.kind is Kind.FOLDER:
         annex.discard_all(path)
-    elif info is not None:
+    else:
         annex.discard(path)
 
 
