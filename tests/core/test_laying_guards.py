@@ -178,6 +178,25 @@ def test_what_is_kept_already_is_not_kept_twice(mock: Mock) -> None:
 # ---------------------------------------------------------------- what is made ready
 
 
+@pytest.mark.parametrize(
+    ("before", "gives", "given"),
+    [
+        (Entry(path="a"), None, 12),
+        (Entry(path="a", kind=Kind.FOLDER), None, None),
+        (Entry(path="a", kind=Kind.LINK, link="b"), None, None),
+        (None, None, None),
+        (Entry(path="a"), Attributes(owner=13), 13),
+        (None, Attributes(owner=13), 13),
+    ],
+)
+def test_only_a_file_hands_its_owner_on_to_what_takes_its_place(
+    before: Entry | None, gives: Attributes | None, given: int | None
+) -> None:
+    step: Any = SimpleNamespace(before=before, gives=gives, attributes=Attributes(owner=12))
+    found = laying._attributes_for(step)
+    assert (found.owner if found is not None else None) == given
+
+
 @pytest.mark.parametrize("is_held", [True, False])
 @pytest.mark.parametrize("lies", ["changed", "gone", "a folder"])
 def test_what_changed_where_it_is_copied_from_is_taken_from_the_strongbox(
@@ -325,7 +344,8 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
 @FORKS
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])
-def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool) -> None:
+@pytest.mark.parametrize("last", [False, True])
+def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool, last: bool) -> None:
     """A recovery makes it ready anew, whatever half of it lies there."""
     from left_intact.core.carrying.chain import carry_out
 
@@ -338,7 +358,9 @@ def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool) 
             whole,
             made.box,
             made.bench.updates.back.outside(made.install),
-            report=lambda p: stop(p) if p.stage == "laying" and p.done == p.total - 1 else None,
+            report=lambda p: (
+                stop(p) if p.stage == "laying" and p.done == (p.total - 1 if last else 1) else None
+            ),
         )
 
     assert in_child(killed) == signal.SIGKILL
