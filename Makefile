@@ -56,6 +56,7 @@ fuzz: setup
 # One small change to the heart at a time, and whether a test notices.
 mutants: setup
 	$(BIN)/python tools/mutants.py cover
+	-$(BIN)/python tools/mutants.py sound
 	$(BIN)/python tools/mutants.py 400
 
 # How well files are sorted, on the labelled corpus; the figure goes to build/.
