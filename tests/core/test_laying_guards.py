@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 from collections.abc import Iterator
@@ -27,8 +28,8 @@ from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
-from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release
-from tests.chains import MERGED, KillAt, MadeUp, in_child
+from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
+from tests.chains import FIRST, MERGED, KillAt, MadeUp, in_child
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -270,6 +271,84 @@ def test_what_was_not_made_for_a_file_is_not_laid(made: MadeUp) -> None:
     assert error.value.code == "plan-damaged" and made.state() == before
 
 
+def test_one_file_of_an_arrival_is_laid_in_every_place_that_wants_it(made: MadeUp) -> None:
+    plan = made.plan(hand=False)
+    stage = plan.stages[0]
+    assert isinstance(stage, Carry)
+    core = next(move for move in stage.moves if move.at.path == "lib/core.so")
+    assert core.after is not None
+    more = tuple(
+        replace(core, at=At(root, path), verb=Verb.ADD, before=None, after=replace(core.after, path=path))
+        for root, path in (("", "lib/also.so"), ("new", "core.so"))
+    )
+    moves = tuple(sorted((*stage.moves, *more), key=lambda move: move.at))
+    carry(made, replace(plan, stages=(replace(stage, moves=moves),)))
+    for path in (made.root / "lib/core.so", made.root / "lib/also.so", made.new / "core.so"):
+        assert blake3(path.read_bytes()).hexdigest() == core.after.digest
+        assert path.stat().st_mtime_ns == core.after.mtime_ns
+
+
+def carry(made: MadeUp, plan: Plan) -> Any:
+    from left_intact.core.carrying.chain import carry_out
+
+    return carry_out(plan, made.box, made.bench.updates.back.outside(made.install))
+
+
+def test_an_archive_that_lacks_something_since_is_not_laid(made: MadeUp) -> None:
+    before, plan = made.state(), made.plan(hand=False)
+    lacking = dict(FIRST)
+    del lacking["lib/core.so"]
+    made.one.unlink()
+    zipped(lacking, made.one, "mocklet-1.1")
+    with pytest.raises(LeftIntactError) as error:
+        carry(made, plan)
+    assert error.value.code == "arrival-changed" and made.state() == before
+
+
+@pytest.mark.parametrize(
+    ("happens", "code"),
+    [
+        ("gone", "arrival-changed"),
+        ("a file in its way", "arrival-changed"),
+        ("changed", "arrival-changed"),
+        ("no copy", "copy-differs"),
+        ("no disk", "no-disk"),
+    ],
+)
+def test_what_goes_wrong_with_a_folder_that_came_is_said_for_what_it_is(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch, happens: str, code: str
+) -> None:
+    came = plant(mock.folder / "mocklet-1.1", release("1.1"))
+    draft = mock.bench.updates.draft(mock.install, str(came))
+    plan, before = draft.plan({q.id: q.default for q in draft.plan().questions}), mock.state()
+    real = LocalPlace.copy_in
+
+    def fails(self: LocalPlace, source: LocalPlace, path: str, *more: Any) -> None:
+        if source.root == str(came) and happens == "no disk":
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+        if source.root == str(came) and happens == "no copy":
+            raise LeftIntactError("copy-differs", "it does not read back")
+        real(self, source, path, *more)
+
+    if happens == "gone":
+        (came / "lib/libcore.so").unlink()
+    elif happens == "changed":
+        (came / "lib/libcore.so").write_bytes(b"another build")
+    elif happens == "a file in its way":
+        for path in (came / "lib").iterdir():
+            path.unlink()
+        (came / "lib").rmdir()
+        (came / "lib").write_text("a file")
+    monkeypatch.setattr(LocalPlace, "copy_in", fails)
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.updates.update(plan, draft.install)
+    if happens == "no disk":
+        assert error.value.code != "arrival-changed"
+    else:
+        assert error.value.code == code
+    assert mock.state() == before
+
+
 def test_everything_that_is_done_is_told(mock: Mock) -> None:
     """Each stage counts its steps up to the last, there and back."""
     arriving = release("1.1")
@@ -345,7 +424,10 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("last", [False, True])
-def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool, last: bool) -> None:
+@pytest.mark.parametrize("lost", ["all", "folders"])
+def test_what_waits_in_the_work_folder_may_be_lost(
+    made: MadeUp, forward: bool, last: bool, lost: str
+) -> None:
     """A recovery makes it ready anew, whatever half of it lies there."""
     from left_intact.core.carrying.chain import carry_out
 
@@ -368,7 +450,7 @@ def test_what_waits_in_the_work_folder_may_be_lost(made: MadeUp, forward: bool, 
     for lies in work.iterdir():
         if lies.is_dir():
             lies.rmdir()
-        else:
+        elif lost == "all":
             lies.unlink()
     for number in range(1, len(moves) + 1):
         (work / f"back-1-{number}").write_bytes(b"half")
