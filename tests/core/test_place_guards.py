@@ -689,7 +689,10 @@ def test_a_read_only_file_is_written_to_again_where_that_is_needed(
     monkeypatch.setattr(os, "chmod", lambda target, mode: given.append((os.path.basename(str(target)), mode)))
     monkeypatch.setattr(sys, "platform", platform)
 
+    asked: list[Any] = []
+
     def refuse(target: Any, **named: Any) -> None:
+        asked.append(target)
         if not given:
             raise PermissionError(errno.EACCES, "read-only")
         real(target)
@@ -699,6 +702,7 @@ def test_a_read_only_file_is_written_to_again_where_that_is_needed(
         if platform == "linux":
             with pytest.raises(PermissionError):
                 LocalPlace._unlink(places.Spot(None, str(path)))
+            assert asked == [str(path)]
             place.take(place, "one", "two", over=True)
             place.apply_metadata("two", Entry(path="two", mode=0o444, mtime_ns=5))
             assert given == []
