@@ -80,7 +80,7 @@ HOMES = (
 )
 """What the names of the engine's own files of tests have in them: they have the first say about it."""
 MOST_TESTS, SECONDS = 80, 240
-"""Tests of a first helping, and seconds after which a change counts as caught."""
+"""Tests of a first helping, and seconds after which it is ended."""
 FEW = os.environ | {"LEFT_INTACT_LAWS": "few"}
 _PAIRS = (
     (ast.Eq, ast.NotEq),
@@ -559,8 +559,8 @@ def is_caught(mutant: Mutant, tests: list[str], *, guards: bool) -> bool:
     if ended_with == UNFIT:
         ended_with = _lane(loaded=False).ends_with(mutant.path, mutant.number, tests, guards=guards)
     if ended_with == TOO_LONG:
-        print(f"without an end, which counts as caught: {mutant}", flush=True)
-    return ended_with != 0
+        print(f"no end within {SECONDS} s, which does not count as caught: {mutant}", flush=True)
+    return ended_with not in (0, TOO_LONG)
 
 
 def sound() -> int:
