@@ -424,7 +424,7 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("last", [False, True])
-@pytest.mark.parametrize("lost", ["all", "folders"])
+@pytest.mark.parametrize("lost", ["all", "folders", "modes and times"])
 def test_what_waits_in_the_work_folder_may_be_lost(
     made: MadeUp, forward: bool, last: bool, lost: str
 ) -> None:
@@ -448,7 +448,11 @@ def test_what_waits_in_the_work_folder_may_be_lost(
     assert in_child(killed) == signal.SIGKILL
     (work,) = (path for path in Path(made.box.folder).glob("work-*"))
     for lies in work.iterdir():
-        if lies.is_dir():
+        if lost == "modes and times":
+            if not lies.is_symlink():
+                lies.chmod(0o700)
+                os.utime(lies, (5, 5))
+        elif lies.is_dir():
             lies.rmdir()
         elif lost == "all":
             lies.unlink()
@@ -458,6 +462,10 @@ def test_what_waits_in_the_work_folder_may_be_lost(
     if forward:
         assert not os.path.lexists(made.root / "art/latest")
         assert (made.root / "mocklet.ini").read_bytes() == MERGED
+        for at, after in [(move.at, move.after) for move in moves if move.after is not None]:
+            if after.kind is Kind.FILE:
+                info = (made.places[at.root] / at.path).stat()
+                assert info.st_mtime_ns == after.mtime_ns and info.st_mode & 0o777 == after.mode
         made.bench.updates.back.go(made.install)
     assert made.state() == before
 
