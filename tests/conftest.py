@@ -36,6 +36,30 @@ settings.register_profile("many", parent=settings.get_profile("ours"), max_examp
 settings.load_profile(os.environ.get("LEFT_INTACT_LAWS", "ours"))
 
 
+_LONG = (
+    "test_routes_tmux",
+    "test_tmux",
+    "test_names",
+    "test_news",
+    "test_commands",
+    "test_laws",
+    "test_chain",
+)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The long ones first, dealt out to all processes: else the last runs when all others are idle."""
+    lanes = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    long = [item for item in items if item.path.stem in _LONG]
+    rest = [item for item in items if item.path.stem not in _LONG]
+    share = -(-len(rest) // lanes)
+    items[:] = [
+        item
+        for lane in range(lanes)
+        for item in (*long[lane::lanes], *rest[lane * share : (lane + 1) * share])
+    ]
+
+
 @pytest.fixture(autouse=True)
 def no_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Nothing of the person who runs the tests is read or written."""

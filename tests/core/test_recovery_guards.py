@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import housekeeping
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan
+from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
 from tests.builders import LINKS
 from tests.chains import HAND, MadeUp
@@ -67,6 +69,17 @@ def test_a_step_that_is_done_or_left_out_is_on_record_with_what_it_changed(made:
         seen = {one.at.path: (one.before, one.after) for one in journal.observed(1, 2)}
     assert {"started", "logs/run.log", "b044/kept.blk", "index"} <= set(seen)
     assert seen["started"][0] is None and seen["index"][0] is not None
+
+
+@pytest.mark.parametrize("word", ["done", "skip"])
+def test_a_word_is_enough_for_a_step_that_nothing_shows(made: MadeUp, word: str) -> None:
+    plan = made.plan()
+    step = replace(HAND, check=HandCheck(sign=Sign.SAID), may_skip=True)
+    begin(made, replace(plan, stages=(plan.stages[0], step)))
+    assert made.bench.updates.go_on(made.install).waits  # looking again changes nothing
+    made.bench.updates.go_on(made.install, **{word: "start-once"})  # type: ignore[arg-type]
+    told = StageState.DONE if word == "done" else StageState.SKIPPED
+    assert stands(made) == (State.ON_TRIAL, [StageState.DONE, told])
 
 
 def test_what_is_given_up_is_over_stage_by_stage(made: MadeUp) -> None:
