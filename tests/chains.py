@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 from blake3 import blake3
 
+from left_intact.core.carrying.chain import carry_out
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
@@ -39,6 +40,7 @@ from left_intact.core.model.stages import (
     Sign,
     Source,
 )
+from left_intact.core.model.update import Update
 from left_intact.core.planning.later import LaterPlanner, LaterStage, Situation
 from left_intact.core.planning.routes import registry
 from left_intact.core.planning.routes.in_place import InPlace
@@ -128,6 +130,10 @@ class MadeUp:
     @property
     def places(self) -> dict[str, Path]:
         return {"": self.root, "saves": self.saves, "new": self.new}
+
+    def begin(self, plan: Plan, **more: Any) -> Update:
+        """Carry a plan out by the engine itself."""
+        return carry_out(plan, self.box, self.bench.updates.back.outside(self.install), **more)
 
     def state(self) -> dict[str, Any]:
         """All roots whole; a root that is not there is none."""

@@ -318,7 +318,8 @@ def tests_over(
     if mutant.path.startswith(("carrying/", "files/place")):
         own = [name for name in by_likelihood if any(home in name.split(".")[2] for home in HOMES)]
         own.sort(key=lambda name: seconds.get(name, 9.0))
-        ranked = [*own, *_in_turn([name for name in by_likelihood if name not in set(own)])]
+        first = set(own)
+        ranked = [*own, *_in_turn([name for name in by_likelihood if name not in first])]
     else:
         ranked = _in_turn(by_likelihood)
     helpings: list[list[str]] = [[], []]

@@ -139,6 +139,12 @@ def two(tmp_path: Path) -> Iterator[tuple[LocalPlace, LocalPlace]]:
         yield source, target
 
 
+@pytest.fixture(params=[512, 1])
+def either_way(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """From this process, and shared out in batches."""
+    monkeypatch.setattr(copies, "_FEW", request.param)
+
+
 def wanted(source: LocalPlace, *names: str) -> list[Copy]:
     for name in names:
         Path(source.root, name).write_bytes(name.encode() * 3)
@@ -160,13 +166,10 @@ def take(
     return told
 
 
-@pytest.mark.parametrize("few", [512, 1])
-def test_each_is_there_whole_and_told_of(
-    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
-) -> None:
+@pytest.mark.usefixtures("either_way")
+def test_each_is_there_whole_and_told_of(two: tuple[LocalPlace, LocalPlace]) -> None:
     """The same from this process, and shared out in batches."""
     source, target = two
-    monkeypatch.setattr(copies, "_FEW", few)
     many = wanted(source, "a", "bb", "ccc")
     Path(target.root, f"a{PART}").write_bytes(b"half")  # a crash left them
     Path(target.root, "bb").write_bytes(b"half")
@@ -181,12 +184,9 @@ def test_each_is_there_whole_and_told_of(
     assert os.stat(Path(target.root, "ccc")).st_ino == was  # the very same lay there already
 
 
-@pytest.mark.parametrize("few", [512, 1])
-def test_a_copy_that_fails_is_the_fault_it_is(
-    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
-) -> None:
+@pytest.mark.usefixtures("either_way")
+def test_a_copy_that_fails_is_the_fault_it_is(two: tuple[LocalPlace, LocalPlace]) -> None:
     source, target = two
-    monkeypatch.setattr(copies, "_FEW", few)
     good, changed, gone = wanted(source, "good", "changed", "gone")
     Path(source.root, "changed").write_bytes(b"CHANGEDchangedchanged")
     Path(source.root, "gone").unlink()
@@ -198,12 +198,9 @@ def test_a_copy_that_fails_is_the_fault_it_is(
     assert [p.name for p in Path(target.root).iterdir() if not p.name.endswith(PART)] == ["good"]
 
 
-@pytest.mark.parametrize("few", [512, 1])
-def test_it_stops_when_it_is_told_to(
-    two: tuple[LocalPlace, LocalPlace], monkeypatch: pytest.MonkeyPatch, few: int
-) -> None:
+@pytest.mark.usefixtures("either_way")
+def test_it_stops_when_it_is_told_to(two: tuple[LocalPlace, LocalPlace]) -> None:
     source, target = two
-    monkeypatch.setattr(copies, "_FEW", few)
     cancel = CancelToken()
     cancel.cancel()
     with pytest.raises(Stopped):

@@ -13,12 +13,12 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying import recovery
-from left_intact.core.carrying.chain import _names_in, carry_out, in_one_line, interrupted, refuse_roots
+from left_intact.core.carrying.chain import _names_in, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.plan import Plan, Question
+from left_intact.core.model.plan import Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Later
@@ -32,36 +32,32 @@ def made(tmp_path: Path) -> MadeUp:
     return MadeUp(tmp_path / "all")
 
 
-def begin(made: MadeUp, plan: Plan, **more: Any) -> Update:
-    return carry_out(plan, made.box, made.bench.updates.back.outside(made.install), **more)
-
-
 def test_a_plan_with_a_blocker_is_not_carried_out(made: MadeUp) -> None:
     before = made.state()
     fault = Fault(code="held", says="you held it", passable=True)
     with pytest.raises(Refusal):
-        begin(made, replace(made.plan(), blockers=(fault,)))
+        made.begin(replace(made.plan(), blockers=(fault,)))
     assert made.state() == before and not os.path.exists(made.box.journal_path)
     asked = replace(
         made.plan(),
         questions=(Question(id="q", asks="which?", options=("a", "b"), leads_to=("", ""), default="a"),),
     )
     with pytest.raises(LeftIntactError) as error:
-        begin(made, asked)
+        made.begin(asked)
     assert error.value.code == "questions-open" and made.state() == before
 
 
 def test_nothing_is_begun_beside_a_run_that_waits_or_was_cut_off(made: MadeUp) -> None:
     plan = made.plan()
-    assert in_child(lambda: begin(made, plan, report=KillAt(12))) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=KillAt(12))) == signal.SIGKILL
     with pytest.raises(Interrupted) as cut:
-        begin(made, plan)
+        made.begin(plan)
     assert "the update to 1.1" in cut.value.says and str(made.root) in str(cut.value.path)
     made.bench.updates.recover(made.install, False)
-    assert begin(made, made.plan()).state is State.WAITING
+    assert made.begin(made.plan()).state is State.WAITING
     stands = made.state()
     with pytest.raises(LeftIntactError) as waits:
-        begin(made, plan)
+        made.begin(plan)
     assert waits.value.code == "waiting" and made.state() == stands
     assert not isinstance(waits.value, HalfDone)
 
@@ -70,7 +66,7 @@ def test_the_strongbox_may_not_lie_in_what_it_guards(tmp_path: Path) -> None:
     made = MadeUp(tmp_path / "all", box_at=tmp_path / "all" / "pier" / "mocklet" / "keeps")
     before = (made.root / "mocklet").read_bytes()
     with pytest.raises(LeftIntactError) as error:
-        begin(made, made.plan())
+        made.begin(made.plan())
     assert error.value.code == "strongbox-inside" and (made.root / "mocklet").read_bytes() == before
 
 
@@ -78,7 +74,7 @@ def test_a_run_that_is_stopped_before_it_began_changes_nothing(made: MadeUp) -> 
     before, cancel = made.state(), CancelToken()
     cancel.cancel()
     with pytest.raises(LeftIntactError) as error:
-        begin(made, made.plan(), cancel=cancel)
+        made.begin(made.plan(), cancel=cancel)
     assert error.value.code == "stopped" and made.state() == before
     assert not isinstance(error.value, HalfDone)
     assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
@@ -97,7 +93,7 @@ def test_a_root_that_is_yet_to_be_made_may_lie_below_a_link(made: MadeUp, tmp_pa
 
 
 def test_what_was_cut_off_is_said_by_what_it_was(made: MadeUp) -> None:
-    update = begin(made, made.plan(hand=False))
+    update = made.begin(made.plan(hand=False))
     assert interrupted(update).says == "the update to 1.1 of Mocklet was cut off"
     assert "a new build" in interrupted(replace(update, to_version="")).says
     for back in (replace(update, state=State.GOING_BACK), replace(update, kind=RunKind.BACK)):
@@ -116,7 +112,7 @@ def test_what_the_disk_refuses_is_one_line_with_a_way_out() -> None:
 
 
 def test_the_strongbox_knows_whose_it_is(made: MadeUp) -> None:
-    begin(made, made.plan(hand=False), install_id="17")
+    made.begin(made.plan(hand=False), install_id="17")
     card = made.box.card()
     assert card is not None and card.install == "17" and os.path.samefile(card.path, made.root)
 
@@ -139,7 +135,7 @@ def test_what_cannot_be_put_back_is_on_record(made: MadeUp) -> None:
         if progress.stage == "laying" and progress.done == progress.total:
             os.kill(os.getpid(), signal.SIGKILL)
 
-    assert in_child(lambda: begin(made, plan, report=kill)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=kill)) == signal.SIGKILL
     old = MINE["lib/old/gone.so"]
     copies = [p for p in made.folder.rglob("*") if p.is_file() and p.read_bytes() == old]
     assert copies and not (made.root / "lib" / "old" / "gone.so").exists()
@@ -154,7 +150,7 @@ def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: M
     later = plan.stages[2]
     assert isinstance(later, Later)
     narrow = replace(later, consent=replace(later.consent, roots=("saves",)))
-    begin(made, replace(plan, stages=(*plan.stages[:2], narrow)))
+    made.begin(replace(plan, stages=(*plan.stages[:2], narrow)))
     made.start_once()
     updates = made.bench.updates
     waits = updates.go_on(made.install).update
@@ -171,7 +167,7 @@ def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: M
 def test_what_was_drawn_before_a_wait_is_laid_as_drawn_where_nothing_moved(made: MadeUp) -> None:
     plan = made.plan()
     carry, hand = plan.stages[:2]
-    assert begin(made, replace(plan, stages=(hand, carry))).state is State.WAITING
+    assert made.begin(replace(plan, stages=(hand, carry))).state is State.WAITING
     plant(made.root, {"started": "yes\n"})
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
     assert (made.root / "mocklet.ini").read_bytes() == MERGED
@@ -183,7 +179,7 @@ def test_a_stage_that_cannot_be_written_down_changes_nothing(
 ) -> None:
     plan = made.plan()
     carry, hand = plan.stages[:2]
-    begin(made, replace(plan, stages=(hand, carry)))
+    made.begin(replace(plan, stages=(hand, carry)))
     plant(made.root, {"started": "yes\n"})
     before = made.state()
 
@@ -207,7 +203,7 @@ def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeU
     assert isinstance(carry, Carry)
     later = tuple(move for move in carry.moves if move.at.path == "mocklet.ini")
     first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    begin(made, replace(plan, stages=(first, hand, Carry(moves=later))))
+    made.begin(replace(plan, stages=(first, hand, Carry(moves=later))))
     updates = made.bench.updates
     updates.give_up(made.install)
     assert updates.prove(made.install).proof.lost == ()
@@ -216,7 +212,7 @@ def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeU
 
 
 def test_a_root_that_was_made_is_known_by_itself_from_then_on(made: MadeUp) -> None:
-    update = begin(made, made.plan(hand=False))
+    update = made.begin(made.plan(hand=False))
     with Journal(made.box.journal_path) as journal:
         known = {root.label: root.identity for root in journal.update(update.id).roots}
     assert known == {label: identity_of(str(place)) for label, place in made.places.items()}
@@ -230,7 +226,7 @@ def test_what_fails_leaves_nothing_open(tmp_path: Path) -> None:
             pytest.skip("there is only one file system here")
         made = MadeUp(tmp_path / "all", Path(memory))
         plan = made.plan(hand=False)
-        assert in_child(lambda: begin(made, plan, report=_at_the_third)) == signal.SIGKILL
+        assert in_child(lambda: made.begin(plan, report=_at_the_third)) == signal.SIGKILL
         made.one.unlink()
         for ready in [path for path in made.folder.rglob("ready-*") if path.is_file()]:
             ready.unlink()
@@ -249,7 +245,7 @@ def _at_the_third(progress: Progress) -> None:
 def cut(made: MadeUp) -> Update:
     """An update that was killed while its first stage was laid."""
     plan = made.plan()
-    assert in_child(lambda: begin(made, plan, report=_at_the_third)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=_at_the_third)) == signal.SIGKILL
     with Journal(made.box.journal_path) as journal:
         update = journal.unfinished()
     assert update is not None and update.state is State.CARRYING
@@ -265,7 +261,7 @@ def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: Mad
         if progress.stage == "unpacking":
             os.kill(os.getpid(), signal.SIGKILL)
 
-    assert in_child(lambda: begin(made, plan, report=at_the_first)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=at_the_first)) == signal.SIGKILL
     assert made.state() == before
     recover = made.bench.updates.recover
     killed = in_child(lambda: recover(made.install, True, report=_at_the_third))
@@ -287,7 +283,7 @@ def test_a_taking_back_that_is_killed_is_known_for_what_it_is(made: MadeUp, what
         cut(made)
         word, stands, ends = False, State.PUTTING_BACK, State.ABANDONED
     else:
-        begin(made, made.plan(hand=False))
+        made.begin(made.plan(hand=False))
         laid, bench = made.state(), made.bench
         if what == "a going back":
             go = bench.updates.back.go
@@ -321,7 +317,7 @@ def test_what_was_cut_off_before_it_laid_anything_touches_nothing_on_the_way_bac
         if progress.stage == "unpacking":
             os.kill(os.getpid(), signal.SIGKILL)
 
-    assert in_child(lambda: begin(made, plan, report=at_the_first)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=at_the_first)) == signal.SIGKILL
     (made.root / "mocklet.ini").write_text("[video]\nsmooth = changed since\n")
     (made.root / "lib/core.so").unlink()
     stands = made.state()

@@ -8,13 +8,11 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying.chain import carry_out
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import housekeeping
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.plan import Plan
 from left_intact.core.model.stages import HandCheck, Sign
-from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
+from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from tests.builders import LINKS
 from tests.chains import HAND, MadeUp
 
@@ -24,10 +22,6 @@ def made(tmp_path: Path) -> MadeUp:
     return MadeUp(tmp_path / "all")
 
 
-def begin(made: MadeUp, plan: Plan, **more: Any) -> Update:
-    return carry_out(plan, made.box, made.bench.updates.back.outside(made.install), **more)
-
-
 def stands(made: MadeUp) -> tuple[State, list[StageState]]:
     with Journal(made.box.journal_path) as journal:
         return journal.update(1).state, [stage.state for stage in journal.stages(1)]
@@ -35,7 +29,7 @@ def stands(made: MadeUp) -> tuple[State, list[StageState]]:
 
 @LINKS
 def test_a_going_back_is_not_even_drawn_where_a_root_became_a_link(made: MadeUp) -> None:
-    begin(made, made.plan(hand=False))
+    made.begin(made.plan(hand=False))
     made.bench.updates.back.draw(made.install)
     made.saves.rename(made.folder / "away")
     made.saves.symlink_to(made.folder / "away")
@@ -46,7 +40,7 @@ def test_a_going_back_is_not_even_drawn_where_a_root_became_a_link(made: MadeUp)
 
 def test_between_two_stages_a_root_that_a_step_took_away_is_not_waited_for(made: MadeUp) -> None:
     """Cut off right after a step by hand, whose very point may be that a folder is gone."""
-    begin(made, made.plan())
+    made.begin(made.plan())
     made.start_once()
     made.saves.rename(made.folder / "away")
     with Journal(made.box.journal_path) as journal:
@@ -56,8 +50,26 @@ def test_between_two_stages_a_root_that_a_step_took_away_is_not_waited_for(made:
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
 
 
+def test_a_single_stage_that_was_put_back_is_taken_up_again(made: MadeUp) -> None:
+    """Cut off after it was put back, before that was said: its steps are in the journal, and only there."""
+    before = made.state()
+    made.begin(made.plan(hand=False))
+    laid = made.state()
+    made.bench.updates.back.go(made.install)
+    assert made.state() == before
+    with Journal(made.box.journal_path) as journal:
+        journal.set_state(2, State.ABANDONED)
+        journal.set_state(1, State.PUTTING_BACK, stage=(1, StageState.UNDONE))
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    now, then = (
+        {path: said for path, said in state[""].items() if not path.endswith("/")}
+        for state in (made.state(), laid)
+    )
+    assert now == then
+
+
 def test_a_step_that_is_done_or_left_out_is_on_record_with_what_it_changed(made: MadeUp) -> None:
-    begin(made, made.plan())
+    made.begin(made.plan())
     assert stands(made) == (State.WAITING, [StageState.DONE, StageState.WAITING, StageState.PLANNED])
     with pytest.raises(LeftIntactError) as error:
         made.bench.updates.go_on(made.install, done="start-once")
@@ -75,7 +87,7 @@ def test_a_step_that_is_done_or_left_out_is_on_record_with_what_it_changed(made:
 def test_a_word_is_enough_for_a_step_that_nothing_shows(made: MadeUp, word: str) -> None:
     plan = made.plan()
     step = replace(HAND, check=HandCheck(sign=Sign.SAID), may_skip=True)
-    begin(made, replace(plan, stages=(plan.stages[0], step)))
+    made.begin(replace(plan, stages=(plan.stages[0], step)))
     assert made.bench.updates.go_on(made.install).waits  # looking again changes nothing
     made.bench.updates.go_on(made.install, **{word: "start-once"})  # type: ignore[arg-type]
     told = StageState.DONE if word == "done" else StageState.SKIPPED
@@ -83,7 +95,7 @@ def test_a_word_is_enough_for_a_step_that_nothing_shows(made: MadeUp, word: str)
 
 
 def test_what_is_given_up_is_over_stage_by_stage(made: MadeUp) -> None:
-    begin(made, made.plan())
+    made.begin(made.plan())
     made.start_once()
     made.bench.updates.give_up(made.install)
     assert stands(made) == (State.ON_TRIAL, [StageState.DONE, StageState.GIVEN_UP, StageState.GIVEN_UP])
@@ -94,7 +106,7 @@ def test_what_is_given_up_is_over_stage_by_stage(made: MadeUp) -> None:
 
 
 def test_a_stage_that_waits_for_a_word_is_given_up_too(made: MadeUp) -> None:
-    begin(made, made.plan())
+    made.begin(made.plan())
     with Journal(made.box.journal_path) as journal:
         journal.set_stage(1, 2, StageState.DONE)
         journal.wait(1, 3, WaitsFor(step="stage-3", asks="may it?", why="", can_be_seen=False))
@@ -103,7 +115,7 @@ def test_a_stage_that_waits_for_a_word_is_given_up_too(made: MadeUp) -> None:
 
 
 def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) -> None:
-    begin(made, made.plan(hand=False))
+    made.begin(made.plan(hand=False))
     with Journal(made.box.journal_path) as journal:
         back = journal.begin(record={**_head(journal), "undoes": [1]}, stages=[HAND], kind=RunKind.BACK)
         journal.wait(back.id, 1, WaitsFor(step="start-once", asks="start it", why="", can_be_seen=True))
@@ -131,7 +143,7 @@ def test_nothing_is_let_go_of_where_nothing_is_on_record(made: MadeUp) -> None:
 def test_a_settled_update_leaves_no_empty_room_in_its_journal(made: MadeUp) -> None:
     import sqlite3
 
-    begin(made, made.plan(hand=False))
+    made.begin(made.plan(hand=False))
     made.bench.updates.settle(made.install)
     base = sqlite3.connect(made.box.journal_path)
     assert base.execute("PRAGMA freelist_count").fetchone()[0] == 0
@@ -141,7 +153,7 @@ def test_a_settled_update_leaves_no_empty_room_in_its_journal(made: MadeUp) -> N
 def test_what_ended_is_proven_by_no_more_than_is_needed(made: MadeUp) -> None:
     """Two updates that were taken back: of the one before the last nothing but its head is kept."""
     for _ in range(2):
-        begin(made, made.plan(hand=False))
+        made.begin(made.plan(hand=False))
         made.bench.updates.back.go(made.install)
     with Journal(made.box.journal_path) as journal:
         runs = journal.runs()

@@ -154,8 +154,7 @@ def test_power_that_fails_loses_nothing(ground: Ground, work: str) -> None:
 @pytest.mark.parametrize("work", ["update", "go back"])
 def test_the_plain_list_is_on_the_device_before_the_first_change(ground: Ground, work: str) -> None:
     tape = power.tape_of(ground, work)
-    root, moves = str(ground.mock.root) + os.sep, ("rename", "exchange")
-    first = next(n for n, op in enumerate(tape.ops) if op.says.startswith(moves) and root in op.says)
+    first = tape.first_change(ground.mock.root)
     named = [n for n, op in enumerate(tape.ops[:first]) if op.says.endswith(LIST)]
     assert named and all(tape.survives(number, first) for number in named)
 

@@ -66,6 +66,15 @@ class Tape:
         self.journals.append(self._journal())
         self.ops.append(Op("the end", -1, lambda: None))
 
+    def first_change(self, root: Path) -> int:
+        """The number of the first operation that changes something below a folder."""
+        inside = f"{root}{os.sep}"
+        return next(
+            n
+            for n, op in enumerate(self.ops)
+            if op.says.startswith(("rename", "exchange")) and inside in op.says
+        )
+
     def survives(self, number: int, at: int) -> bool:
         """Whether an operation is on the device when the power fails after `at` operations."""
         op = self.ops[number]

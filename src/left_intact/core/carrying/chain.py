@@ -354,28 +354,24 @@ def _ground_moved(chain: Chain, stage: StageRow) -> bool:
     All steps by hand of which anything is on record are over by now: nothing has its turn after one that is
     waited for.
     """
-    places = {move.at for move in _as_drawn(chain, stage).moves}
+    drawn = chain.journal.drawn(chain.update.id, stage.seq)
+    places = {move.at for move in drawn.moves} if drawn is not None else set()
     return any(
         seen.at in places for s in chain.stages() for seen in chain.journal.observed(chain.update.id, s.seq)
     )
 
 
-def _as_drawn(chain: Chain, stage: StageRow) -> Carry:
-    """A stage as it was drawn with its plan. (A single one has its steps in the journal from the first.)"""
-    drawn = chain.journal.drawn(chain.update.id, stage.seq)
-    assert drawn is not None
-    return drawn
-
-
 def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
-    """A stage that was drawn with the plan; None where its steps have just been put into the journal."""
+    """A stage that was drawn with the plan; None where its steps are in the journal: those of a single stage
+    from the first, also where it was put back and is taken up again.
+    """
     if stage.seq in chain.fresh:
         return None
     if plan is not None:
         carry = plan.stages[stage.seq - 1]
         assert isinstance(carry, Carry)
         return carry
-    return _as_drawn(chain, stage)
+    return chain.journal.drawn(chain.update.id, stage.seq)
 
 
 def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> None:
@@ -730,7 +726,8 @@ def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | Non
     """A stage that was drawn with its plan, on ground that a step by hand has moved meanwhile: within what
     was agreed to it goes on, else the person is asked.
     """
-    before = _as_drawn(chain, stage)
+    before = chain.journal.drawn(chain.update.id, stage.seq)
+    assert before is not None
     answers = {**chain.journal.inputs(chain.update.id).get("answers", {}), **stage.answers}
     plan = chain.outside.draw_again(chain.update, answers)
     number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)
