@@ -7,11 +7,13 @@ import random
 from pathlib import Path
 
 import pytest
+from blake3 import blake3
 
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import link_stays_inside, needs_other_name, safe_path
-from left_intact.core.files.tree import first_bytes, read_tree
+from left_intact.core.files.tree import first_bytes, read_content, read_tree, text_reader
 from left_intact.core.files.versions import platform_in_name, read_binaries, read_versions
+from left_intact.core.files.walk import CHUNK, PIECE
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken
@@ -182,6 +184,29 @@ def test_versions_from_inside(tmp_path: Path) -> None:
 )
 def test_platform_in_names(name: str, platform: str) -> None:
     assert platform_in_name(name) == platform
+
+
+@pytest.mark.parametrize("size", [0, 9, 10, 11, PIECE - 1, PIECE, PIECE + 1, CHUNK, CHUNK + 1])
+@pytest.mark.parametrize("grown", [0, 1, 7])
+def test_what_is_read_is_whole_whatever_its_size(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, size: int, grown: int
+) -> None:
+    """Also where it grew since it was asked for its size."""
+    file, content = tmp_path / "one", random.Random(size).randbytes(size)
+    file.write_bytes(content)
+    real = os.lstat
+
+    def before(path: str) -> os.stat_result:
+        found = real(path)
+        return os.stat_result((*found[:6], max(0, found.st_size - grown), *found[7:]))
+
+    monkeypatch.setattr(os, "lstat", before)
+    assert text_reader(str(tmp_path), size + 3)("one") == content
+    whole = text_reader(str(tmp_path), max(0, size - grown))("one")
+    assert whole is not None and whole == content[: max(0, size - grown) + 1]
+    monkeypatch.undo()
+    assert read_content(str(file), size)[0] == blake3(content).hexdigest()
+    assert [e.digest for e in read_tree(str(tmp_path)).entries] == [blake3(content).hexdigest()]
 
 
 def test_the_first_bytes_are_the_very_bytes(tmp_path: Path) -> None:

@@ -18,7 +18,7 @@ from blake3 import blake3
 
 from left_intact.core.files import place as places
 from left_intact.core.files.place import LocalPlace, able
-from left_intact.core.files.walk import CHUNK
+from left_intact.core.files.walk import PIECE
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from tests.builders import HANDLES, LINKS, MODES, OWNERS, PIPES
@@ -238,7 +238,7 @@ def test_what_lies_there_is_told_by_its_kind(here: LocalPlace) -> None:
     assert here.look("") is not None and here.look("nothing") is None
     (root / "none").write_bytes(b"")
     assert here.look("none", content=True).format == "empty"  # type: ignore[union-attr]
-    large = os.urandom(CHUNK + 7)
+    large = os.urandom(PIECE + 7)
     (root / "large").write_bytes(large)
     assert here.digest("large") == blake3(large).hexdigest()
     assert here.look("large", content=True).digest == blake3(large).hexdigest()  # type: ignore[union-attr]
@@ -587,7 +587,7 @@ def test_a_flush_is_of_the_file_system_or_of_all(
 def test_bytes_are_poured_whole_also_where_the_quick_way_fails(
     here: LocalPlace, monkeypatch: pytest.MonkeyPatch, where: str
 ) -> None:
-    content = os.urandom(CHUNK * 2 + 11)
+    content = os.urandom(PIECE * 2 + 11)
     Path(here.full("large")).write_bytes(content)
 
     def quick(reading: int, writing: int, count: int) -> int:
@@ -600,7 +600,7 @@ def test_bytes_are_poured_whole_also_where_the_quick_way_fails(
     else:
         monkeypatch.setattr(os, "copy_file_range", quick, raising=False)
     real = os.write
-    monkeypatch.setattr(os, "write", lambda to, data: real(to, bytes(data)[: CHUNK // 3]))
+    monkeypatch.setattr(os, "write", lambda to, data: real(to, bytes(data)[: PIECE // 3]))
     here.copy_in(here, "large", "deep/large", blake3(content).hexdigest())
     assert Path(here.full("deep/large")).read_bytes() == content
 

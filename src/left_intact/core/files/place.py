@@ -26,7 +26,7 @@ from blake3 import blake3
 from left_intact.core.files.headers import HEAD_BYTES, recognise
 from left_intact.core.files.identity import CHANGE_TIMES
 from left_intact.core.files.locks import patiently
-from left_intact.core.files.walk import CHUNK
+from left_intact.core.files.walk import PIECE
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError, reason_of
 
@@ -307,7 +307,7 @@ class LocalPlace:
     def _content(self, path: str, size: int) -> tuple[str, str]:
         digest, file_format = blake3(), ""
         with self.reading(path) as descriptor:
-            while chunk := os.read(descriptor, CHUNK):
+            while chunk := os.read(descriptor, PIECE):
                 file_format = file_format or recognise(chunk[:HEAD_BYTES], size, path)
                 digest.update(chunk)
         return digest.hexdigest(), file_format or recognise(b"", 0)
@@ -640,7 +640,7 @@ def _give_owner(target: int | str, info: os.stat_result, attributes: Attributes)
 
 def _digest_of(descriptor: int) -> str:
     digest = blake3()
-    while chunk := os.read(descriptor, CHUNK):
+    while chunk := os.read(descriptor, PIECE):
         digest.update(chunk)
     return digest.hexdigest()
 
@@ -658,7 +658,7 @@ def _pour(reading: int, writing: int) -> None:
             os.lseek(reading, 0, os.SEEK_SET)
             os.ftruncate(writing, 0)
             os.lseek(writing, 0, os.SEEK_SET)
-    while chunk := os.read(reading, CHUNK):
+    while chunk := os.read(reading, PIECE):
         view = memoryview(chunk)
         while view:
             view = view[os.write(writing, view) :]

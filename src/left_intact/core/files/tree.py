@@ -11,7 +11,7 @@ from functools import cached_property
 from blake3 import blake3
 
 from left_intact.core.files.headers import HEAD_BYTES, recognise
-from left_intact.core.files.walk import CHUNK, READ_ONLY, read_pages
+from left_intact.core.files.walk import PIECE, READ_ONLY, read_pages
 from left_intact.core.model.entry import Entry, Folder, Kind
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.pages import Page
@@ -128,11 +128,11 @@ def read_content(absolute: str, size: int) -> tuple[str, str]:
     """(digest, format) of a regular file, in one pass."""
     descriptor = os.open(absolute, READ_ONLY)
     try:
-        chunk = os.read(descriptor, CHUNK)
+        chunk = os.read(descriptor, PIECE)
         file_format = recognise(chunk[:HEAD_BYTES], size, absolute)
         digest = blake3(chunk)
-        while len(chunk) == CHUNK:
-            chunk = os.read(descriptor, CHUNK)
+        while len(chunk) == PIECE:
+            chunk = os.read(descriptor, PIECE)
             digest.update(chunk)
         return digest.hexdigest(), file_format
     finally:
@@ -152,7 +152,9 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
             if not stat.S_ISREG(info.st_mode) or info.st_size > limit:
                 return None
             with open(absolute, "rb") as file:
-                return file.read(limit + 1)
+                # No room for all that it may be: 64 MB take Windows 75 ms, whatever is read.
+                content = file.read(info.st_size + 1)
+                return content + file.read(limit - info.st_size) if len(content) > info.st_size else content
         except OSError:
             return None
 
@@ -166,9 +168,10 @@ def first_bytes(absolute: str, limit: int) -> bytes | None:
     except OSError:
         return None
     try:
-        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+        info = os.fstat(descriptor)
+        if not stat.S_ISREG(info.st_mode):
             return None
-        return os.read(descriptor, limit)
+        return os.read(descriptor, min(limit, info.st_size + 1))
     except OSError:
         return None
     finally:
