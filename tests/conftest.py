@@ -31,6 +31,10 @@ settings.register_profile(
 settings.register_profile(
     "few", parent=settings.get_profile("ours"), max_examples=8, phases=[Phase.explicit, Phase.generate]
 )
+# As many examples as ever, and no search for the smallest that fails: for changes that are tried one by one.
+settings.register_profile(
+    "bare", parent=settings.get_profile("ours"), phases=[Phase.explicit, Phase.generate]
+)
 # The long run over bytes of strangers (`make fuzz`), other ones each time.
 settings.register_profile("many", parent=settings.get_profile("ours"), max_examples=20_000, derandomize=False)
 settings.load_profile(os.environ.get("LEFT_INTACT_LAWS", "ours"))

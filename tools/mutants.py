@@ -81,7 +81,8 @@ HOMES = (
 """What the names of the engine's own files of tests have in them: they have the first say about it."""
 MOST_TESTS, SECONDS = 80, 240
 """Tests of a first helping, and seconds after which it is ended."""
-FEW = os.environ | {"LEFT_INTACT_LAWS": "few"}
+FEW = {"LEFT_INTACT_LAWS": "few"} | os.environ
+"""A few examples of every law, unless somebody wants more (`bare`: as many as in `make test`)."""
 _PAIRS = (
     (ast.Eq, ast.NotEq),
     (ast.Lt, ast.LtE),
@@ -305,6 +306,8 @@ def tests_over(
     Likely is what is quick, and runs over little else; the likeliest of every file come first. A line outside
     of all functions runs but once, in whichever test comes first: all that run over its file may notice.
     """
+    if not budget:
+        return []
     seconds: dict[str, float] = known["seconds"]  # type: ignore[assignment]
     breadth: dict[str, int] = known["breadth"]  # type: ignore[assignment]
     of_file = known["lines"].get(mutant.path, {})
@@ -593,7 +596,12 @@ def main() -> int:
     said.add_argument("--show", action="store_true")
     said.add_argument("--also", default="", help="files of tests, by commas, that are tried on each first")
     said.add_argument("--from-line", type=int, default=0)
-    said.add_argument("--budget", type=float, default=90.0, help="seconds of tests that a change is worth")
+    said.add_argument(
+        "--budget",
+        type=float,
+        default=90.0,
+        help="seconds of tests that a change is worth; 0: those of --also only",
+    )
     said.add_argument("--those", help="a file that an earlier run was printed to: what it names")
     asked = said.parse_args()
     if asked.count == "cover":

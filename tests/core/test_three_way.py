@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import stat
 from array import array
 from collections.abc import Mapping
 
@@ -14,16 +15,17 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.kept import CLASSES
-from left_intact.core.model.pages import PagedEntries, pages_of
+from left_intact.core.model.pages import DIGEST_BYTES, Page, PagedEntries, pages_of
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.survey import Survey
-from left_intact.core.planning.table import Mine, Row, Treatment, look_up, situate, treatment_of
-from left_intact.core.planning.three_way import Joined, Policy, join
+from left_intact.core.planning.table import TABLE, Mine, Row, Treatment, look_up, situate, treatment_of
+from left_intact.core.planning.three_way import Joined, Policy, _alike, _all_files, join
 from left_intact.core.settings.formats.registry import may_merge
 
 C = FileClass
 Tree = Mapping[str, Entry]
+SHUT = "not to be listed"
 FORMATS = ("text ini", "text json", "text plain", "elf x86_64")
 VERDICTS = tuple(
     Verdict(file_class=kind, certainty=certainty, leaning=leaning, why=())
@@ -45,6 +47,10 @@ def entry(path: str, what: tuple[str, str]) -> Entry:
         return Entry(path=path, kind=Kind.FOLDER)
     if kind == "link":
         return Entry(path=path, kind=Kind.LINK, link=content)
+    if kind == "shut":
+        return Entry(path=path, kind=Kind.FAULT, fault=SHUT)
+    if kind == "unread":
+        return Entry(path=path, bytes=9, mode=0o644, format=content)
     if kind == "fault":
         return Entry(path=path, kind=Kind.FAULT, bytes=9, fault="not to be read")
     return Entry(path=path, bytes=9, mode=0o644, digest=blake3(content.encode()).hexdigest(), format=kind)
@@ -62,7 +68,7 @@ def without_clashes(tree: Mapping[str, tuple[str, str]]) -> Tree:
 
 leaves = st.tuples(st.sampled_from((*FORMATS, *FORMATS, "link", "folder")), st.sampled_from("xyz"))
 mine_leaves = st.tuples(
-    st.sampled_from((*FORMATS, *FORMATS, "link", "folder", "fault")), st.sampled_from("xyz")
+    st.sampled_from((*FORMATS, *FORMATS, "link", "folder", "fault", "shut", "unread")), st.sampled_from("xyz")
 )
 paths = st.from_regex(r"[ab](/[abc]){0,2}", fullmatch=True)
 trees = st.dictionaries(paths, leaves, max_size=9).map(without_clashes)
@@ -72,11 +78,14 @@ policies = st.builds(Policy, replace_at=st.just(0.97), retire_at=st.just(0.99), 
 
 
 def surveyed(tree: Tree, pick: list[int]) -> Survey:
-    pages = pages_of(tree.values())
+    pages = pages_of(e for e in tree.values() if e.fault != SHUT)
+    pages += [Page(folder=e.path, fault=SHUT) for e in tree.values() if e.fault == SHUT]
+    pages.sort(key=lambda page: page.folder)
     numbers = iter(pick * 40)
     verdicts = [array("I", [next(numbers) for _ in page.names]) for page in pages]
     folders = {page.folder: next(numbers) for page in pages if page.is_entry}
     every = {path.rsplit("/", n)[0] for path in tree for n in range(1, path.count("/") + 1)}
+    every |= {path for path, e in tree.items() if e.kind is Kind.FOLDER}
     return Survey(
         root="/nowhere",
         findings=SortedPages(pages, verdicts, VERDICTS, folders),
@@ -94,9 +103,15 @@ def slowly(
     """(the row of every path, what is in the way, what cannot be read), a path at a time."""
     mine = {f.path: f for f in survey.findings}
     whole = {folder.path for folder in survey.folders}
-    rows, in_the_way, unreadable = {}, set(), set()
+    rows: dict[str, Row] = {}
+    in_the_way: set[str] = set()
+    unreadable: set[str] = set()
     for path in sorted({*mine, *coming, *(base or {})}):
         own, comes, was = mine.get(path), coming.get(path), (base or {}).get(path)
+        shut = {s for s, e in mine.items() if e.entry.fault == SHUT and path.startswith(f"{s}/")}
+        if shut:
+            unreadable |= shut if comes is not None else set()
+            continue
         if own is None and path in whole:
             if comes is not None and comes.kind is not Kind.FOLDER:
                 in_the_way.add(path)
@@ -147,18 +162,89 @@ def rows_of(joined: Joined) -> dict[str, int]:
 def test_the_join_by_columns_is_the_table(
     mine: Tree, coming: Tree, base: Tree | None, policy: Policy, pick: list[int]
 ) -> None:
+    is_the_table(mine, coming, base, policy, pick)
+
+
+One = Mapping[str, tuple[str, str]]
+INI, ELF, LINK, FOLDER, SHUT_ONE, UNREAD = (
+    (kind, "x") for kind in ("text ini", "elf x86_64", "link", "folder", "shut", "unread")
+)
+OTHER_INI, OTHER_LINK = ("text ini", "y"), ("link", "y")
+
+
+@pytest.mark.parametrize(
+    ("mine", "coming", "base"),
+    [
+        # Emptied by its owner, and filled by both releases.
+        ({"a": FOLDER}, {"a/b": INI}, {"a/b": INI}),
+        ({"a": FOLDER, "b": INI}, {"a": OTHER_INI}, None),
+        # A folder comes where a file lies, beside what is no file; or had been there.
+        ({"a/b": INI, "a/c": LINK}, {"a/b/a": INI}, None),
+        ({"a/b": INI, "a/c": LINK}, {"a/b": OTHER_INI}, {"a/b/a": INI}),
+        ({"a/c": LINK}, {"a/b": INI}, {"a/b/a": INI}),
+        # What was an empty folder is a full one here.
+        ({"a/b": INI}, {"c": INI}, {"a": FOLDER}),
+        ({"a/b": INI}, {"a": INI}, {"a": FOLDER}),
+        ({"a/b": INI}, {"a": FOLDER}, None),
+        # Settings and links beside what is no plain file.
+        ({"a/b": INI, "a/c": LINK}, {"a/b": OTHER_INI}, None),
+        ({"a/b": INI, "a/c": LINK}, {"a/b": OTHER_INI, "a/c": OTHER_LINK}, {"a/b": INI}),
+        ({"a/c": LINK}, {"a/c": INI}, None),
+        ({"a/c": LINK}, {"a/c": OTHER_LINK}, None),
+        ({"a/b": INI}, {"a/c": INI}, None),
+        ({"a/c": INI}, {"a/c": LINK}, None),
+        # Of what was not read nobody knows whether it is the same.
+        ({"a/b": UNREAD}, {"a/b": UNREAD}, None),
+        ({"a/b": UNREAD, "a/c": INI}, {"a/b": INI, "a/c": OTHER_INI}, {"a/b": UNREAD}),
+        # A folder that cannot be listed, and what comes there or below it.
+        ({"a": SHUT_ONE}, {"a": INI}, None),
+        ({"a": SHUT_ONE}, {"a": FOLDER}, {"a": FOLDER}),
+        ({"a": SHUT_ONE}, {"a/b": INI}, None),
+        ({"a": SHUT_ONE}, {"a/b/c": INI, "a/b/d": ELF}, None),
+        ({"a": SHUT_ONE}, {"a/b": FOLDER}, None),
+        ({"a": SHUT_ONE, "ab/c": INI}, {"ab/c": OTHER_INI, "ab/d": INI}, {"a/b": INI, "a/c": FOLDER}),
+    ],
+)
+@pytest.mark.parametrize("likely", [False, True])
+def test_what_is_rare_is_the_table_too(mine: One, coming: One, base: One | None, likely: bool) -> None:
+    policy = Policy(replace_at=0.97, retire_at=0.99, likely=likely)
+    for verdict in range(len(VERDICTS)):
+        trees = [without_clashes(one) for one in (mine, coming, base or {})]
+        is_the_table(trees[0], trees[1], None if base is None else trees[2], policy, [verdict])
+
+
+def test_only_files_that_were_read_are_told_by_their_digests() -> None:
+    def page(mode: int, digests: bytes) -> Page:
+        return Page(folder="a", names=("x",), stats=array("q", (mode, 1, 1, 1, 1)).tobytes(), digests=digests)
+
+    read = page(stat.S_IFREG | 0o644, b"\x07" * DIGEST_BYTES)
+    assert _all_files(read) and _alike(read, read)
+    for other in (
+        page(stat.S_IFLNK | 0o777, b"\x07" * DIGEST_BYTES),
+        page(stat.S_IFREG | 0o644, bytes(DIGEST_BYTES)),
+        page(stat.S_IFREG | 0o644, b""),
+    ):
+        assert not _all_files(other) and not _alike(other, other)
+        assert not _alike(other, read) and not _alike(read, other)
+
+
+def is_the_table(mine: Tree, coming: Tree, base: Tree | None, policy: Policy, pick: list[int]) -> None:
     survey = surveyed(mine, pick)
     joined = join(survey, released(coming), released(base) if base is not None else None, policy)
     rows, in_the_way, unreadable = slowly(survey, coming, base, policy)
     assert rows_of(joined) == {path: row.number for path, row in rows.items()}
-    assert set(joined.in_the_way) == in_the_way and set(joined.unreadable) == unreadable
+    stays = {row.number for row in TABLE if row.verb is Verb.KEEP}
+    assert all(stays.issuperset(filter(None, kept.reasons)) for kept in joined.kept)
+    assert sorted(joined.in_the_way) == sorted(in_the_way)
+    assert sorted(joined.unreadable) == sorted(unreadable)
     for path, row in joined.rows.items():
-        assert row.verb is not None and (row.verb is not Verb.KEEP or mine[path].kind is Kind.FOLDER)
+        own = mine.get(path)
+        assert row.verb is not Verb.KEEP or own is None or own.kind is Kind.FOLDER or own.fault == SHUT
 
 
 @given(my_trees, picks)
 def test_the_very_same_is_kept_with_its_classes(mine: Tree, pick: list[int]) -> None:
-    sound = {path: e for path, e in mine.items() if e.kind is Kind.FILE}
+    sound = {path: e for path, e in mine.items() if e.kind is Kind.FILE and e.digest}
     survey = surveyed(sound, pick)
     joined = join(survey, released(sound), None, Policy(replace_at=0.97, retire_at=0.99))
     told = {kept.page.path(at): CLASSES[n] for kept in joined.kept for at, n in enumerate(kept.classes)}

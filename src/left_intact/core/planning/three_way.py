@@ -51,7 +51,7 @@ class Joined:
     in_the_way: list[str] = field(default_factory=list)
     """Paths that are a folder here and something else in the arrival."""
     unreadable: list[str] = field(default_factory=list)
-    """Paths that cannot be read here and that the arrival ships."""
+    """Paths that cannot be read here and that the arrival ships, or ships into."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,6 +84,7 @@ class _Join:
         numbers = [CLASS_NUMBER[v.file_class] for v in findings.table]
         self.classes = bytes(numbers).ljust(256, b"\0") if len(numbers) <= 256 else b""
         self.treatments = [self._treatments(n) for n in range(len(findings.table))]
+        self.shut = [page.folder for page in findings.pages if page.fault]
         both = (*self.coming_pages.values(), *self.base_pages.values())
         self.entry_folders = frozenset(page.folder for page in both if page.is_entry)
         self.joined = Joined()
@@ -105,10 +106,19 @@ class _Join:
 
     def run(self) -> Joined:
         for folder in sorted({*self.mine_pages, *self.coming_pages, *self.base_pages}):
-            self._folder(folder)
+            if (shut := self._shut_above(folder)) is None:
+                self._folder(folder)
+            elif folder in self.coming_pages:
+                self.joined.unreadable.append(shut)
         for path in self._folder_entries():
-            self._one(path)
+            if path in self.shut or self._shut_above(path) is None:
+                self._one(path)
+        self.joined.unreadable = list(dict.fromkeys(self.joined.unreadable))
         return self.joined
+
+    def _shut_above(self, path: str) -> str | None:
+        """The folder that could not be listed and that a path is, or lies in: nobody knows what is there."""
+        return next((shut for shut in self.shut if f"{path}/".startswith(f"{shut}/")), None)
 
     # ------------------------------------------------------------ a folder
 
@@ -160,7 +170,7 @@ class _Join:
             row = _row_of(*place, Treatment.THEIRS if apart else treatments[verdict][alike])
             if row.verb is Verb.KEEP:
                 reasons[at] = row.number
-            elif row.verb is not None:
+            else:
                 rows[above + name] = row
         return bytes(reasons)
 
@@ -208,11 +218,8 @@ class _Join:
                 continue  # an empty folder is an entry and has its turn among those
             was = shipped.get(name, -1)
             known = base.entry(was) if was >= 0 else self._folder_entry(self.base_pages, path)
-            row = _row_of(
-                *situate(known, None, coming.entry(at), known=self.base is not None), Treatment.OPEN
-            )
-            if row.verb is not None:
-                self.joined.rows[path] = row
+            place = situate(known, None, coming.entry(at), known=self.base is not None)
+            self.joined.rows[path] = _row_of(*place, Treatment.OPEN)
 
     # ------------------------------------------------------------ folders that are entries
 
@@ -229,11 +236,9 @@ class _Join:
         finding = self.findings.find(path)
         if finding is not None and path not in self.findings.folders:
             return  # a file of theirs: its folder has spoken for it
-        coming = self.coming.entries.get(path)
         if finding is None and path in self.folders:
-            if coming is not None and coming.kind is not Kind.FOLDER:
-                self.joined.in_the_way.append(path)
-            return  # a folder of theirs that a release also has needs no move
+            return  # a folder of theirs needs no move, and what comes in its place was told above it
+        coming = self.coming.entries.get(path)
         base = self.base.entries.get(path) if self.base else None
         place = situate(base, finding.entry if finding else None, coming, known=self.base is not None)
         row = _row_of(*place, Treatment.THEIRS if finding is not None else Treatment.OPEN)
@@ -245,20 +250,14 @@ class _Join:
 
 def _all_files(page: Page) -> bool:
     """Whether everything in it is a regular file that was read."""
-    if page.said or NO_DIGEST in page.digests or len(page.digests) != len(page.names) * DIGEST_BYTES:
-        return False
-    return all(map(stat.S_ISREG, page.numbers[::COLUMNS]))
+    are_read = len(page.digests) == len(page.names) * DIGEST_BYTES and NO_DIGEST not in page.digests
+    return are_read and all(map(stat.S_ISREG, page.numbers[::COLUMNS]))
 
 
 def _alike(mine: Page, coming: Page) -> bool:
     """Whether two folders have the same names with the same bytes, files alone."""
-    return (
-        mine.digests == coming.digests
-        and not mine.said
-        and not coming.said
-        and mine.names == coming.names
-        and NO_DIGEST not in mine.digests
-    )
+    is_same = mine.digests == coming.digests and mine.names == coming.names
+    return is_same and _all_files(mine) and _all_files(coming)
 
 
 def _alike_in_kind(mine: str, coming: str) -> int:
@@ -269,6 +268,6 @@ def _alike_in_kind(mine: str, coming: str) -> int:
 
 
 def _alike_in(mine: Entry, coming: Entry | None) -> int:
-    if coming is None or mine.kind is not Kind.FILE or coming.kind is not Kind.FILE:
+    if coming is None or not (mine.kind is coming.kind is Kind.FILE):
         return _STRANGE
     return _alike_in_kind(mine.format, coming.format)
