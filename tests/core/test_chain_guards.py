@@ -70,6 +70,27 @@ def test_the_strongbox_may_not_lie_in_what_it_guards(tmp_path: Path) -> None:
     assert error.value.code == "strongbox-inside" and (made.root / "mocklet").read_bytes() == before
 
 
+def test_the_strongbox_may_lie_in_a_folder_that_things_go_to(tmp_path: Path) -> None:
+    """Of the install only is it known that an update may take anything in it away."""
+    made = MadeUp(tmp_path / "all", box_at=tmp_path / "all" / "beside")
+    place = str(tmp_path / "all" / "beside")
+    refuse_roots((Root(label="beside", place=place, existed=True),), made.box)
+    with pytest.raises(LeftIntactError) as error:
+        refuse_roots((Root(label="", place=place, existed=True),), made.box)
+    assert error.value.code == "strongbox-inside"
+
+
+def test_what_stays_is_watched_over_also_where_a_step_by_hand_comes_first(made: MadeUp) -> None:
+    plan = made.plan()
+    carry, hand = plan.stages[:2]
+    made.begin(replace(plan, stages=(hand, carry)))
+    plant(made.root, {"started": "yes\n"})
+    made.bench.updates.go_on(made.install)
+    assert made.bench.updates.prove(made.install).proof.lost == ()
+    (made.root / "art" / "harbour.png").unlink()
+    assert "art/harbour.png" in " ".join(map(str, made.bench.updates.prove(made.install).proof.lost))
+
+
 def test_a_run_that_is_stopped_before_it_began_changes_nothing(made: MadeUp) -> None:
     before, cancel = made.state(), CancelToken()
     cancel.cancel()
@@ -209,6 +230,19 @@ def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeU
     assert updates.prove(made.install).proof.lost == ()
     (made.root / "mocklet.ini").unlink()
     assert "mocklet.ini" in " ".join(map(str, updates.prove(made.install).proof.lost))
+
+
+def test_two_stages_in_a_row_are_proven_as_one(made: MadeUp) -> None:
+    plan = made.plan()
+    carry = plan.stages[0]
+    assert isinstance(carry, Carry)
+    later = tuple(move for move in carry.moves if move.at.path in ("mocklet.ini", "lib/core.so"))
+    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
+    made.begin(replace(plan, stages=(first, Carry(moves=later))))
+    proof = made.bench.updates.prove(made.install).proof
+    assert (proof.verdict, proof.lost) == (Verdict.INTACT, ())
+    (made.root / "art" / "harbour.png").unlink()
+    assert "art/harbour.png" in " ".join(map(str, made.bench.updates.prove(made.install).proof.lost))
 
 
 def test_a_root_that_was_made_is_known_by_itself_from_then_on(made: MadeUp) -> None:

@@ -192,6 +192,30 @@ def test_a_command_waits_until_it_was_allowed_and_then_runs_by_itself(mock: Mock
 
 
 @SCRIPTS
+def test_a_command_that_runs_at_once_may_move_the_ground_too(mock: Mock) -> None:
+    """Allowed before, it writes the settings as it closes the program: the merge is of what it wrote."""
+    text = COMMAND.replace('"caches"', '"close"\nwhen = "before"').replace("cache/built", "closed")
+    with_sheet(mock, text.replace("mocklet-caches", "mocklet-close"))
+    mock.bench.surveys.set_baseline(mock.install, str(mock.base))
+    closes = (
+        "#!/bin/sh\necho 1 > closed\n[ -e first ] || exit 0\nprintf '[video]\\nscale = 7\\n' > mocklet.ini\n"
+    )
+    plant(mock.root, {"mocklet-close": closes}, mtime=LATER)
+    (mock.root / "mocklet-close").chmod(0o755)
+    mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n"})
+    mock.arrive(release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 2\nlines = 3\n"}))
+    assert mock.update().waits
+    assert mock.bench.updates.go_on(mock.install, run="close").proof.verdict is Verdict.INTACT
+    mock.bench.updates.back.go(mock.install)
+    (mock.root / "closed").unlink(missing_ok=True)
+    plant(mock.root, {"first": "no\n"}, mtime=LATER)
+    outcome = mock.update()
+    assert not outcome.waits and outcome.proof.verdict is Verdict.INTACT
+    said = mock.read("mocklet.ini")
+    assert "scale = 7" in said and "lines = 3" in said
+
+
+@SCRIPTS
 def test_other_words_are_not_allowed_with_them(mock: Mock) -> None:
     commanded(mock)
     mock.update()

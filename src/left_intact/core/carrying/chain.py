@@ -322,7 +322,7 @@ def advance(chain: Chain, plan: Plan | None = None) -> Update:
                 return chain.again()
             continue
         whole: Plan | None = None
-        is_new = stage.kind == "later" or (plan is None and _ground_moved(chain, stage))
+        is_new = stage.kind == "later" or _ground_moved(chain, stage)
         if stage.kind == "later":
             carry = _draw_later(chain, stage)
         elif is_new:
@@ -354,11 +354,10 @@ def _ground_moved(chain: Chain, stage: StageRow) -> bool:
     All steps by hand of which anything is on record are over by now: nothing has its turn after one that is
     waited for.
     """
-    drawn = chain.journal.drawn(chain.update.id, stage.seq)
-    places = {move.at for move in drawn.moves} if drawn is not None else set()
-    return any(
-        seen.at in places for s in chain.stages() for seen in chain.journal.observed(chain.update.id, s.seq)
-    )
+    journal, update = chain.journal, chain.update.id
+    moved = {seen.at for s in chain.stages() if s.hand for seen in journal.observed(update, s.seq)}
+    drawn = journal.drawn(update, stage.seq) if moved else None
+    return drawn is not None and any(move.at in moved for move in drawn.moves)
 
 
 def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
