@@ -372,6 +372,12 @@ class KillAt:
             os.kill(os.getpid(), signal.SIGKILL)
 
 
+def while_unpacking(progress: Progress) -> None:
+    """A report that ends the process before a stage has laid anything."""
+    if progress.stage == "unpacking":
+        os.kill(os.getpid(), signal.SIGKILL)
+
+
 class Count:
     """How often something reports."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import signal
 from dataclasses import replace
 from pathlib import Path
@@ -21,10 +22,10 @@ from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, Later
+from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, in_memory, plant
-from tests.chains import MERGED, MINE, KillAt, MadeUp, in_child
+from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, in_child, while_unpacking
 
 
 @pytest.fixture
@@ -245,11 +246,59 @@ def test_two_stages_in_a_row_are_proven_as_one(made: MadeUp) -> None:
     assert "art/harbour.png" in " ".join(map(str, made.bench.updates.prove(made.install).proof.lost))
 
 
-def test_a_root_that_was_made_is_known_by_itself_from_then_on(made: MadeUp) -> None:
-    update = made.begin(made.plan(hand=False))
+@pytest.mark.parametrize("steps", [1, 2])
+def test_a_root_that_was_made_is_known_by_itself_from_then_on(made: MadeUp, steps: int) -> None:
+    """Also where a step by hand comes after it that is seen to be done at once."""
+    plant(made.root, {"started": "yes\n"})
+    plan = made.plan()
+    update = made.begin(replace(plan, stages=plan.stages[:steps]))
+    assert update.state is State.ON_TRIAL
     with Journal(made.box.journal_path) as journal:
         known = {root.label: root.identity for root in journal.update(update.id).roots}
     assert known == {label: identity_of(str(place)) for label, place in made.places.items()}
+
+
+def test_a_strongbox_that_lost_its_card_is_gone_on_with(made: MadeUp) -> None:
+    plan = made.plan(hand=False)
+    assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
+    os.unlink(os.path.join(made.box.folder, "box.json"))
+    assert made.box.card() is None
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
+
+
+@pytest.mark.parametrize("anew", [False, True])
+def test_the_card_of_a_strongbox_tells_the_install_that_is_there(made: MadeUp, anew: bool) -> None:
+    """A step took the folder away, or put another in its place; a stage follows."""
+    plan = made.plan()
+    said = replace(HAND, check=HandCheck(sign=Sign.SAID), rebinds=("",))
+    made.begin(replace(plan, stages=(plan.stages[0], said, Carry(moves=()))))
+    card = made.box.card()
+    assert card is not None
+    made.root.rename(made.folder / "away")
+    if anew:
+        shutil.copytree(made.folder / "away", made.root, symlinks=True)
+    outside = made.bench.updates.back.outside(made.install)
+    assert recovery.go_on(made.box, outside, made.install.root, done=said.id).state is State.ON_TRIAL
+    told = made.box.card()
+    assert told is not None
+    assert told.identity == (identity_of(str(made.root)) if anew else card.identity)
+
+
+def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> None:
+    plan = made.plan()
+    carry, hand = plan.stages[:2]
+    assert isinstance(carry, Carry)
+    later = tuple(move for move in carry.moves if move.at.path == "mocklet.ini")
+    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
+    made.begin(replace(plan, stages=(first, hand, Carry(moves=later))))
+    was = identity_of(str(made.saves))
+    plant(made.root, {"started": "yes\n"})
+    made.saves.rename(made.folder / "away")
+    update = made.bench.updates.go_on(made.install).update
+    assert update.state is State.ON_TRIAL
+    with Journal(made.box.journal_path) as journal:
+        assert {r.label: r.identity for r in journal.update(update.id).roots}["saves"] == was
 
 
 @pytest.mark.skipif(not os.path.isdir("/proc/self/fd"), reason="no list of what is open on this system")
@@ -290,12 +339,7 @@ def cut(made: MadeUp) -> Update:
 def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: MadeUp, forward: bool) -> None:
     """Cut off before anything was laid, taken up, and cut off once more: what lies there now is mixed."""
     before, plan = made.state(), made.plan(hand=False)
-
-    def at_the_first(progress: Progress) -> None:
-        if progress.stage == "unpacking":
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    assert in_child(lambda: made.begin(plan, report=at_the_first)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
     assert made.state() == before
     recover = made.bench.updates.recover
     killed = in_child(lambda: recover(made.install, True, report=_at_the_third))
@@ -346,12 +390,7 @@ def _while_going_back(progress: Progress) -> None:
 
 def test_what_was_cut_off_before_it_laid_anything_touches_nothing_on_the_way_back(made: MadeUp) -> None:
     plan = made.plan(hand=False)
-
-    def at_the_first(progress: Progress) -> None:
-        if progress.stage == "unpacking":
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    assert in_child(lambda: made.begin(plan, report=at_the_first)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
     (made.root / "mocklet.ini").write_text("[video]\nsmooth = changed since\n")
     (made.root / "lib/core.so").unlink()
     stands = made.state()

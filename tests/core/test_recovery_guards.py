@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from tests.builders import LINKS
-from tests.chains import HAND, MadeUp
+from tests.chains import HAND, MadeUp, in_child, while_unpacking
 
 
 @pytest.fixture
@@ -60,7 +61,11 @@ def test_a_single_stage_that_was_put_back_is_taken_up_again(made: MadeUp) -> Non
     with Journal(made.box.journal_path) as journal:
         journal.set_state(2, State.ABANDONED)
         journal.set_state(1, State.PUTTING_BACK, stage=(1, StageState.UNDONE))
-    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    recover = made.bench.updates.recover
+    assert in_child(lambda: recover(made.install, True, report=while_unpacking)) == signal.SIGKILL
+    with Journal(made.box.journal_path) as journal:
+        assert [stage.state for stage in journal.stages(1)] == [StageState.STAGING]
+    assert recover(made.install, True).state is State.ON_TRIAL
     now, then = (
         {path: said for path, said in state[""].items() if not path.endswith("/")}
         for state in (made.state(), laid)
