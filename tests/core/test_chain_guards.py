@@ -13,13 +13,13 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying import recovery
+from left_intact.core.carrying import laying, recovery
 from left_intact.core.carrying.chain import _names_in, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.plan import Question
+from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
@@ -299,6 +299,106 @@ def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> N
     assert update.state is State.ON_TRIAL
     with Journal(made.box.journal_path) as journal:
         assert {r.label: r.identity for r in journal.update(update.id).roots}["saves"] == was
+
+
+class StopAt:
+    """A report that asks to stop when some stage has come to a step of some number or path."""
+
+    def __init__(self, stage: str, *at: int | str) -> None:
+        self.stage, self.at, self.cancel = stage, at, CancelToken()
+
+    def __call__(self, progress: Progress) -> None:
+        if progress.stage == self.stage and (progress.done in self.at or progress.path in self.at):
+            self.cancel.cancel()
+
+
+def stages_of(made: MadeUp, update: int) -> list[StageState]:
+    with Journal(made.box.journal_path) as journal:
+        return [stage.state for stage in journal.stages(update)]
+
+
+def in_two(plan: Plan, *paths: str) -> Plan:
+    """A plan of one stage as one of two, the second with some of its places."""
+    carry = plan.stages[0]
+    assert isinstance(carry, Carry)
+    later = tuple(move for move in carry.moves if move.at.path in paths)
+    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
+    return replace(plan, stages=(first, replace(carry, moves=later)))
+
+
+TWO = ("mocklet.ini", "lib/core.so", "VERSION")
+
+
+def test_what_fails_in_its_second_stage_is_taken_back_whole(made: MadeUp) -> None:
+    before, stop = made.state(), StopAt("laying", *TWO)
+    with pytest.raises(LeftIntactError) as error:
+        made.begin(in_two(made.plan(hand=False), *TWO), report=stop, cancel=stop.cancel)
+    assert error.value.code == "stopped" and made.state() == before
+    assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]
+    assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
+
+
+def test_a_stage_that_was_put_back_is_not_put_back_again(made: MadeUp) -> None:
+    """Killed while the first is put back after it: what is done in its places since stays."""
+    plan, stop = in_two(made.plan(hand=False), *TWO), StopAt("laying", *TWO)
+
+    def report(progress: Progress) -> None:
+        stop(progress)
+        if progress.stage == "going back" and progress.path not in TWO:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    killed = in_child(lambda: made.begin(plan, report=report, cancel=stop.cancel))
+    assert killed == signal.SIGKILL
+    assert stages_of(made, 1) == [StageState.PUTTING_BACK, StageState.UNDONE]
+    (made.root / "mocklet.ini").write_text("[video]\nsmooth = mine since\n")
+    assert made.bench.updates.recover(made.install, False).state is State.ABANDONED
+    assert "mine since" in (made.root / "mocklet.ini").read_text()
+    assert (made.root / "lib/old/gone.so").read_bytes() == MINE["lib/old/gone.so"]
+
+
+def test_a_going_back_that_fails_in_its_second_stage_waits_to_be_tried_again(made: MadeUp) -> None:
+    before = made.state()
+    made.begin(made.plan(hand=False))
+    plan = in_two(made.bench.updates.back.draw(made.install), *TWO)
+    stop = StopAt("going back", *TWO)
+    with pytest.raises(LeftIntactError) as error:
+        made.begin(plan, report=stop, cancel=stop.cancel)
+    assert error.value.code == "stopped"
+    assert stages_of(made, 2) == [StageState.DONE, StageState.WAITING]
+    assert made.bench.updates.go_on(made.install).update.state is State.DONE
+    assert made.state()[""]["mocklet"] == before[""]["mocklet"]
+    assert stages_of(made, 2) == [StageState.DONE, StageState.DONE]
+
+
+def test_a_stage_that_was_drawn_late_and_failed_is_drawn_anew(made: MadeUp) -> None:
+    made.begin(made.plan())
+    made.start_once()
+    stop = StopAt("laying", 1)
+    outside = made.bench.updates.back.outside(made.install)
+    with pytest.raises(LeftIntactError):
+        recovery.go_on(made.box, outside, made.install.root, report=stop, cancel=stop.cancel)
+    with Journal(made.box.journal_path) as journal:
+        last = journal.stages(1)[-1]
+    assert (last.kind, last.state) == ("later", StageState.WAITING)
+    plant(made.saves, {"b044/kept.blk": b"another stub"})
+    assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
+
+
+def test_a_putting_back_that_fails_as_a_whole_is_half_done(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before, stop = made.state(), StopAt("laying", 3)
+
+    def fails(*_: Any, **__: Any) -> None:
+        raise OSError(errno.EIO, "no")
+
+    monkeypatch.setattr(laying, "put_back", fails)
+    with pytest.raises(HalfDone) as error:
+        made.begin(made.plan(hand=False), report=stop, cancel=stop.cancel)
+    assert "putting back was cut off" in error.value.says
+    monkeypatch.undo()
+    assert made.bench.updates.recover(made.install, False).state is State.ABANDONED
+    assert made.state() == before
 
 
 @pytest.mark.skipif(not os.path.isdir("/proc/self/fd"), reason="no list of what is open on this system")

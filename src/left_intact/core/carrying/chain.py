@@ -520,8 +520,7 @@ def _finish(chain: Chain) -> Update:
 
 def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     """A stage that changed nothing, or was put back: what becomes of those before it. Raises always."""
-    before = [s for s in chain.stages() if s.seq < stage and s.state in (StageState.DONE, StageState.SKIPPED)]
-    in_force = [s for s in before if s.state is StageState.DONE]
+    in_force = [s for s in chain.stages() if s.state is StageState.DONE]
     update, journal = chain.update, chain.journal
     if not in_force:
         ended = dict.fromkeys(update.undoes, State.ON_TRIAL)
@@ -548,7 +547,7 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
         )
         raise laying.as_stop(error, "this stage was put back, and the update waits") from error
     journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
-    undo_before(chain, stage)
+    undo_stages(chain)
     raise laying.as_stop(error) from error
 
 
@@ -595,16 +594,13 @@ def _half_done(run: Run, error: BaseException) -> HalfDone:
     )
 
 
-def undo_before(chain: Chain, stage: int, ending: State = State.ABANDONED) -> None:
+def undo_stages(chain: Chain, ending: State = State.ABANDONED) -> None:
     """Take back, newest first, all stages of this run that are in force."""
-    for earlier in reversed(
-        [s for s in chain.stages() if s.seq < stage and s.state is not StageState.UNDONE]
-    ):
+    for earlier in reversed(chain.stages()):
         if earlier.kind == "carry" and earlier.state in (StageState.DONE, StageState.PUTTING_BACK):
             chain.journal.set_state(
                 chain.update.id, State.PUTTING_BACK, stage=(earlier.seq, StageState.PUTTING_BACK)
             )
-            chain.again()
             with chain.run(earlier.seq) as run:
                 run.cancel, run.whole = CancelToken(), True
                 laying.put_back(

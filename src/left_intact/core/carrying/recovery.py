@@ -20,7 +20,7 @@ from left_intact.core.carrying.chain import (
     refuse_if_open,
     refuse_roots,
     stage_done,
-    undo_before,
+    undo_stages,
 )
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.journal import Journal, StageRow
@@ -171,7 +171,7 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
             )
             return
     ending = State.GONE_BACK if was_trial else State.ABANDONED
-    undo_before(chain, max((s.seq for s in chain.stages()), default=0) + 1, ending)
+    undo_stages(chain, ending)
 
 
 # ---------------------------------------------------------------- what waits
