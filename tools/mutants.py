@@ -79,6 +79,8 @@ HOMES = (
     "pins",
 )
 """What the names of the engine's own files of tests have in them: they have the first say about it."""
+LANES = (os.cpu_count() or 1) + 1
+"""Tests wait for the disk now and then."""
 MOST_TESTS, SECONDS = 80, 240
 """Tests of a first helping, and seconds after which it is ended."""
 FEW = {"LEFT_INTACT_LAWS": "few"} | os.environ
@@ -244,7 +246,7 @@ def cover() -> None:
         "concurrency = multiprocessing\nsigterm = true\n"
     )
     files = sorted(str(file) for part in TESTED_BY for file in (ROOT / "tests" / part).glob("test_*.py"))
-    lanes = os.cpu_count() or 1
+    lanes = LANES
     words = ["-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest", "-q"]
     words += ["-o", "addopts=--strict-markers", "--durations=0", "--durations-min=0", "-p", "no:xdist"]
     words += ["-p", "no:cacheprovider", "-p", "mutants"]
@@ -578,7 +580,7 @@ def sound() -> int:
     def fails(test: str) -> bool:
         return _lane(loaded=True).ends_with("", -1, [test], guards=True) != 0
 
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(LANES) as pool:
         wrong = [test for test, failed in zip(ids, pool.map(fails, ids), strict=True) if failed]
     UNSOUND.write_text(json.dumps(wrong))
     print(
@@ -638,7 +640,7 @@ def main() -> int:
         tests = [*([more] if more else []), *tests_over(mutant, known, asked.budget)]
         return any(is_caught(mutant, some, guards=asked.guards) for some in tests)
 
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(LANES) as pool:
         for mutant, caught in zip(chosen, pool.map(judged, chosen), strict=True):
             part = mutant.path.partition("/")[0]
             by_part[part] += 1

@@ -608,7 +608,6 @@ def undo_stages(chain: Chain, ending: State = State.ABANDONED) -> None:
                 )
         chain.journal.set_stage(chain.update.id, earlier.seq, StageState.UNDONE)
     chain.journal.set_state(chain.update.id, ending, ended=dict.fromkeys(chain.update.undoes, State.ON_TRIAL))
-    chain.again()
 
 
 # ---------------------------------------------------------------- steps by hand, and what is drawn later
