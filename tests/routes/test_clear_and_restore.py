@@ -8,9 +8,14 @@ from typing import Any
 
 import pytest
 
+from left_intact.core.carrying import laying
+from left_intact.core.carrying.annex import WORK
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan, Route
+from left_intact.core.model.progress import CancelToken
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandStep
 from left_intact.core.model.update import State
@@ -541,8 +546,6 @@ def test_what_was_allowed_for_one_install_passes_to_no_other(console: Console) -
 def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
     console: Console, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from left_intact.core.carrying import laying
-
     console.begin()
     plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
     with monkeypatch.context() as patched:
@@ -557,6 +560,50 @@ def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
     console.start()
     assert console.go_on().proof.verdict is Verdict.INTACT
     assert console.read("cards/c155/card.bin") == b"\x33" * 700
+
+
+def test_what_is_copied_while_it_waits_is_safe_before_it_is_said_to_be(
+    console: Console, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    order: list[str] = []
+
+    def told(of: type, name: str) -> None:
+        real = getattr(of, name)
+        monkeypatch.setattr(of, name, lambda *a: (order.append(name), real(*a))[1])
+
+    console.begin()
+    plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
+    told(Strongbox, "flush")
+    told(Journal, "add_copies")
+    assert console.go_on().waits
+    assert order.index("flush") < order.index("add_copies")
+    box = console.bench.updates.strongbox(console.install)
+    listed = box.read_list() or {}
+    assert any('"cards/9c21/card.bin"' in row for rows in listed.values() for row in rows)
+    assert not [name for name in box.place.names("") or [] if name.startswith(WORK)]
+
+
+def test_to_stop_while_more_is_copied_stops(console: Console) -> None:
+    console.begin()
+    plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
+    cancel = CancelToken()
+    cancel.cancel()
+    with pytest.raises(LeftIntactError) as error:
+        console.bench.updates.go_on(console.install, cancel=cancel)
+    assert error.value.code == "stopped"
+    assert console.go_on().waits
+
+
+def test_what_changes_while_it_is_copied_is_tried_again(
+    console: Console, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    console.begin()
+    plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
+    stop = LeftIntactError("changed-meanwhile", "it changed while it was copied")
+    with monkeypatch.context() as patched:
+        patched.setattr(laying, "stage", lambda run: (_ for _ in ()).throw(stop))
+        outcome = console.go_on()
+    assert outcome.update.waits is not None and "it changed while it was copied" in outcome.update.waits.why
 
 
 def test_a_sheet_that_was_given_for_one_plan_leads_all_of_its_stages(tmp_path: Path) -> None:

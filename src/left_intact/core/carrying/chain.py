@@ -666,7 +666,6 @@ def _copy_too(chain: Chain, stage: int, newer: tuple[Move, ...]) -> str:
         return f". What changed since is not copied yet: {laying.as_stop(error, 'it is tried again').says}"
     finally:
         annexes.clear()
-        annexes.close()
     chain.journal.add_copies(update.id, stage, steps)
     chain.box.write_list(list_rows(chain.journal, chain.box))
     return ""
