@@ -14,15 +14,17 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying import laying, recovery
-from left_intact.core.carrying.chain import _names_in, in_one_line, interrupted, refuse_roots
+from left_intact.core.carrying.chain import _consent_of, _names_in, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
+from left_intact.core.model.stages import Carry, HandCheck, Later, Move, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, in_memory, plant
 from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, in_child, while_unpacking
@@ -109,6 +111,33 @@ def test_a_root_that_is_yet_to_be_made_may_lie_below_a_link(made: MadeUp, tmp_pa
     refuse_roots((Root(label="new", place=place, existed=False),), made.box)
     with pytest.raises(LeftIntactError):
         refuse_roots((Root(label="new", place=place, existed=True),), made.box)
+
+
+def test_a_blocker_is_passed_by_its_name_where_it_may_be(made: MadeUp) -> None:
+    held = Fault(code="held", says="you held it", passable=True)
+    firm = Fault(code="firm", says="never", passable=False)
+    for faults, allowed in (((held, firm), {"held", "firm"}), ((held,), {"firm"})):
+        with pytest.raises(Refusal):
+            made.begin(replace(made.plan(hand=False), blockers=faults), allowed=frozenset(allowed))
+    plan = replace(made.plan(hand=False), blockers=(held,))
+    assert made.begin(plan, allowed=frozenset({"held"})).state is State.ON_TRIAL
+
+
+def test_what_was_agreed_to_is_what_was_shown_and_a_little_more(made: MadeUp) -> None:
+    plan = made.plan()
+    carry = plan.carries[0]
+    kept = Move(
+        at=At("", "large"),
+        verb=Verb.KEEP,
+        file_class=FileClass.CONTENT,
+        because="",
+        after=Entry(path="large", bytes=9**9),
+    )
+    consent = _consent_of(replace(carry, moves=(*carry.moves, kept)), plan.roots)
+    laid = sum(move.after.bytes for move in carry.moves if move.after and move.verb is not Verb.KEEP)
+    assert laid < consent.bytes < laid * 2 + (2 << 20)
+    assert set(consent.verbs) == {move.verb for move in (*carry.moves, kept)}
+    assert consent.roots == ("", "saves", "new") and FileClass.CONTENT in consent.classes
 
 
 # ---------------------------------------------------------------- words, and what is on record

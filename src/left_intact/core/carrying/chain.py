@@ -28,7 +28,7 @@ from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
 from left_intact.core.files.place import root_replaced
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.errors import HalfDone, Interrupted, LeftIntactError, Refusal
+from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.packing import root_to_record
 from left_intact.core.model.place import At, Root
@@ -249,13 +249,17 @@ def _names_in(plan: Plan) -> OtherNames:
 
 def refuse_if_blocked(plan: Plan, allowed: frozenset[str]) -> None:
     """Raise `Refusal` with all blockers that were not passed, `questions-open` with open questions."""
-    left = [fault for fault in plan.blockers if not (fault.passable and fault.code in allowed)]
-    if left:
+    if left := _standing(plan, allowed):
         raise Refusal(left)
     if plan.open_questions:
         raise LeftIntactError(
             "questions-open", f"{len(plan.open_questions)} questions are open", way_out="Answer them."
         )
+
+
+def _standing(plan: Plan, allowed: frozenset[str]) -> list[Fault]:
+    """The blockers of a plan that were not passed."""
+    return [fault for fault in plan.blockers if not (fault.passable and fault.code in allowed)]
 
 
 def refuse_if_open(journal: Journal) -> None:
@@ -725,9 +729,9 @@ def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | Non
     plan = chain.outside.draw_again(chain.update, answers)
     number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)
     carry = plan.carries[number] if number < len(plan.carries) else Carry(moves=())
-    allowed = set(chain.journal.inputs(chain.update.id).get("allowed", ()))
-    faults = [f.says for f in plan.blockers if not (f.passable and f.code in allowed)]
-    drawn = Drawn(carry=carry, questions=plan.questions, blockers=tuple(faults))
+    allowed = frozenset(chain.journal.inputs(chain.update.id).get("allowed", ()))
+    faults = tuple(fault.says for fault in _standing(plan, allowed))
+    drawn = Drawn(carry=carry, questions=plan.questions, blockers=faults)
     intends = f"lay {chain.update.to_version}" if chain.update.to_version else "lay what came"
     if not _is_agreed(chain, stage, drawn, intends, _consent_of(before, plan.roots)):
         return None, None
