@@ -126,13 +126,8 @@ def test_a_blocker_is_passed_by_its_name_where_it_may_be(made: MadeUp) -> None:
 def test_what_was_agreed_to_is_what_was_shown_and_a_little_more(made: MadeUp) -> None:
     plan = made.plan()
     carry = plan.carries[0]
-    kept = Move(
-        at=At("", "large"),
-        verb=Verb.KEEP,
-        file_class=FileClass.CONTENT,
-        because="",
-        after=Entry(path="large", bytes=9**9),
-    )
+    large, at = Entry(path="large", bytes=9**9), At("", "large")
+    kept = Move(at=at, verb=Verb.KEEP, file_class=FileClass.CONTENT, because="", before=large, after=large)
     consent = _consent_of(replace(carry, moves=(*carry.moves, kept)), plan.roots)
     laid = sum(move.after.bytes for move in carry.moves if move.after and move.verb is not Verb.KEEP)
     assert laid < consent.bytes < laid * 2 + (2 << 20)
