@@ -769,13 +769,11 @@ def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consen
         why, options = beyond, ("lay", "leave")
     if answers.get(step) == "leave":
         chain.journal.set_stage(chain.update.id, stage.seq, StageState.SKIPPED)
-        chain.journal.set_state(chain.update.id, _going(chain.update, State.CARRYING))
         return False
     if not why:
         if drawn.notes:
             notes = sorted({*chain.update.notes, *drawn.notes})
             chain.journal.add_to_record(chain.update.id, {"notes": notes})
-            chain.again()
         return True
     chain.journal.wait(
         chain.update.id,
