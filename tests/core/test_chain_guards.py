@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying import laying, recovery
+from left_intact.core.carrying import chain, laying, recovery
 from left_intact.core.carrying.chain import _consent_of, _names_in, in_one_line, interrupted, refuse_roots
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
@@ -325,6 +325,20 @@ def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> N
         assert {r.label: r.identity for r in journal.update(update.id).roots}["saves"] == was
 
 
+def test_what_two_steps_in_a_row_put_anew_is_known(made: MadeUp) -> None:
+    """The first by a word, the second seen to be done at once."""
+    plan = made.plan()
+    said = replace(HAND, id="put-anew", check=HandCheck(sign=Sign.SAID), rebinds=("",))
+    made.begin(replace(plan, stages=(plan.stages[0], said, replace(HAND, rebinds=("saves",)))))
+    plant(made.root, {"started": "yes\n"})
+    made.root.rename(made.folder / "away")
+    shutil.copytree(made.folder / "away", made.root, symlinks=True)
+    assert made.bench.updates.go_on(made.install, done=said.id).update.state is State.ON_TRIAL
+    with Journal(made.box.journal_path) as journal:
+        known = {root.label: root.identity for root in journal.update(1).roots}
+    assert known[""] == identity_of(str(made.root)) and known["saves"] == identity_of(str(made.saves))
+
+
 class StopAt:
     """A report that asks to stop when some stage has come to a step of some number or path."""
 
@@ -353,10 +367,21 @@ def in_two(plan: Plan, *paths: str) -> Plan:
 TWO = ("mocklet.ini", "lib/core.so", "VERSION")
 
 
-def test_what_fails_in_its_second_stage_is_taken_back_whole(made: MadeUp) -> None:
+def test_what_fails_in_its_second_stage_is_taken_back_whole(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """And is known to be taken back before the first stage is touched."""
     before, stop = made.state(), StopAt("laying", *TWO)
+    real, seen = chain.undo_stages, []
+
+    def undo(run: chain.Chain) -> None:
+        seen.append((run.again().state, stages_of(made, 1)))
+        real(run)
+
+    monkeypatch.setattr(chain, "undo_stages", undo)
     with pytest.raises(LeftIntactError) as error:
         made.begin(in_two(made.plan(hand=False), *TWO), report=stop, cancel=stop.cancel)
+    assert seen == [(State.PUTTING_BACK, [StageState.DONE, StageState.UNDONE])]
     assert error.value.code == "stopped" and made.state() == before
     assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]
     assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED

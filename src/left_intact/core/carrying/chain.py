@@ -387,12 +387,11 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
         said = {"from_version": update.from_version, "to_version": update.to_version}
         whole = _whole(carry, chain.roots, update.roots, chain.names, said, plan)
         early = chain.journal.witness_of(update.id, stage)
-        if plan is None and (early.rows or early.kept.pages):
+        if early.rows or early.kept.pages:
             whole = replace(whole, witness=_over(early, whole.witness))
         chain.journal.put_carry(update.id, stage, whole)
         chain.journal.set_state(update.id, _going(update, State.STAGING))
         chain.fresh[stage] = whole.steps
-        chain.again()
     except BaseException as error:  # noqa: BLE001 (also Ctrl-C: whatever it is, the stage has not begun)
         _failed(chain, stage, error)
 
@@ -699,7 +698,6 @@ def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
     # Nothing is torn between two stages, so a crash from here on finds a run that waits or goes on.
     stands = State.WAITING if left else _going(chain.update, State.CARRYING)
     chain.journal.set_observed(chain.update.id, stage.seq, rows, ended=(state, stands))
-    chain.again()
 
 
 def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
