@@ -325,18 +325,19 @@ def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> N
         assert {r.label: r.identity for r in journal.update(update.id).roots}["saves"] == was
 
 
-def test_what_two_steps_in_a_row_put_anew_is_known(made: MadeUp) -> None:
-    """The first by a word, the second seen to be done at once."""
+def test_what_a_step_took_away_is_known_to_be_gone_after_the_next(made: MadeUp) -> None:
+    """All are seen to be done at one look."""
     plan = made.plan()
-    said = replace(HAND, id="put-anew", check=HandCheck(sign=Sign.SAID), rebinds=("",))
-    made.begin(replace(plan, stages=(plan.stages[0], said, replace(HAND, rebinds=("saves",)))))
-    plant(made.root, {"started": "yes\n"})
+    seen = replace(HAND, check=HandCheck(sign=Sign.APPEARS, at=At("saves", "started")))
+    steps = [replace(seen, id=f"step-{label}", rebinds=(label,)) for label in ("", "saves")]
+    made.begin(replace(plan, stages=(plan.stages[0], seen, *steps)))
     made.root.rename(made.folder / "away")
-    shutil.copytree(made.folder / "away", made.root, symlinks=True)
-    assert made.bench.updates.go_on(made.install, done=said.id).update.state is State.ON_TRIAL
+    plant(made.saves, {"started": "yes\n"})
+    outside = made.bench.updates.back.outside(made.install)
+    assert recovery.go_on(made.box, outside, made.install.root).state is State.ON_TRIAL
     with Journal(made.box.journal_path) as journal:
         known = {root.label: root.identity for root in journal.update(1).roots}
-    assert known[""] == identity_of(str(made.root)) and known["saves"] == identity_of(str(made.saves))
+    assert known[""] is None and known["saves"] == identity_of(str(made.saves))
 
 
 class StopAt:

@@ -575,12 +575,14 @@ def test_what_is_copied_while_it_waits_is_safe_before_it_is_said_to_be(
     plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
     told(Strongbox, "flush")
     told(Journal, "add_copies")
+    told(Strongbox, "write_list")
+    told(Journal, "wait")
     box, outside = (
         console.bench.updates.strongbox(console.install),
         console.bench.updates.back.outside(console.install),
     )
     assert recovery.go_on(box, outside, console.install.root).waits
-    assert order.index("flush") < order.index("add_copies")
+    assert order[: order.index("wait")][-3:] == ["flush", "add_copies", "write_list"]
     listed = box.read_list() or {}
     assert any('"cards/9c21/card.bin"' in row for rows in listed.values() for row in rows)
     assert not [name for name in box.place.names("") or [] if name.startswith(WORK)]
