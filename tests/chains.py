@@ -378,6 +378,12 @@ def while_unpacking(progress: Progress) -> None:
         os.kill(os.getpid(), signal.SIGKILL)
 
 
+def at_the_third(progress: Progress) -> None:
+    """A report that ends the process when three places are laid."""
+    if progress.stage == "laying" and progress.done == 3:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+
 class Count:
     """How often something reports."""
 

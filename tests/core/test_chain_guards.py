@@ -27,7 +27,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandCheck, Later, Move, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, in_memory, plant
-from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, in_child, while_unpacking
+from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, at_the_third, in_child, while_unpacking
 
 
 @pytest.fixture
@@ -459,7 +459,7 @@ def test_what_fails_leaves_nothing_open(tmp_path: Path) -> None:
             pytest.skip("there is only one file system here")
         made = MadeUp(tmp_path / "all", Path(memory))
         plan = made.plan(hand=False)
-        assert in_child(lambda: made.begin(plan, report=_at_the_third)) == signal.SIGKILL
+        assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
         made.one.unlink()
         for ready in [path for path in made.folder.rglob("ready-*") if path.is_file()]:
             ready.unlink()
@@ -470,15 +470,10 @@ def test_what_fails_leaves_nothing_open(tmp_path: Path) -> None:
         assert not [path for path in held if path.startswith(str(made.folder / "pier" / ".left-intact"))]
 
 
-def _at_the_third(progress: Progress) -> None:
-    if progress.stage == "laying" and progress.done == 3:
-        os.kill(os.getpid(), signal.SIGKILL)
-
-
 def cut(made: MadeUp) -> Update:
     """An update that was killed while its first stage was laid."""
     plan = made.plan()
-    assert in_child(lambda: made.begin(plan, report=_at_the_third)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
     with Journal(made.box.journal_path) as journal:
         update = journal.unfinished()
     assert update is not None and update.state is State.CARRYING
@@ -492,7 +487,7 @@ def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: Mad
     assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
     assert made.state() == before
     recover = made.bench.updates.recover
-    killed = in_child(lambda: recover(made.install, True, report=_at_the_third))
+    killed = in_child(lambda: recover(made.install, True, report=at_the_third))
     assert killed == signal.SIGKILL and made.state() != before
     with Journal(made.box.journal_path) as journal:
         assert journal.update(1).state is State.CARRYING

@@ -127,6 +127,23 @@ def _trial(mock: Mock) -> dict[str, str]:
         return dict(journal.trial(1))
 
 
+@pytest.mark.parametrize("laid", [3, 6, 9, 12])
+def test_what_is_ready_is_laid_without_what_came(made: MadeUp, laid: int) -> None:
+    """Cut off while it laid, and both archives are gone since: nothing is taken from them a second time."""
+    plan = made.plan(hand=False)
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == laid:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: made.begin(plan, report=report)) == signal.SIGKILL
+    made.one.unlink()
+    made.two.unlink()
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    assert (made.root / "fresh/deep/new.so").read_bytes() == FIRST["fresh/deep/new.so"]
+    assert (made.root / "lib/core.so").read_bytes() == FIRST["lib/core.so"]
+
+
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:
     _on_trial(mock)
     mock.bench.updates.back.go(mock.install)
