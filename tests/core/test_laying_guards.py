@@ -29,7 +29,7 @@ from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
 from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
-from tests.chains import FIRST, MERGED, KillAt, MadeUp, in_child
+from tests.chains import FIRST, MERGED, KillAt, MadeUp, in_child, while_unpacking
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -142,6 +142,18 @@ def test_what_is_ready_is_laid_without_what_came(made: MadeUp, laid: int) -> Non
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
     assert (made.root / "fresh/deep/new.so").read_bytes() == FIRST["fresh/deep/new.so"]
     assert (made.root / "lib/core.so").read_bytes() == FIRST["lib/core.so"]
+
+
+def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: MadeUp) -> None:
+    plan, at = made.plan(hand=False), At("", "art/harbour.png")
+    carry, was = plan.carries[0], made.entries()[at]
+    then = replace(was, mtime_ns=was.mtime_ns + 10**9)
+    timed = Move(at=at, verb=Verb.REPLACE, file_class=FileClass.EXTRAS, because="", before=was, after=then)
+    plan = replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
+    assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
+    assert (made.root / at.path).stat().st_mtime_ns == was.mtime_ns
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    assert (made.root / at.path).stat().st_mtime_ns == then.mtime_ns
 
 
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:
