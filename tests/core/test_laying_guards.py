@@ -29,7 +29,7 @@ from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
 from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
-from tests.chains import FIRST, MERGED, KillAt, MadeUp, in_child, while_unpacking
+from tests.chains import FIRST, MERGED, KillAt, MadeUp, at_the_third, in_child, while_unpacking
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -154,6 +154,36 @@ def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: M
     assert (made.root / at.path).stat().st_mtime_ns == was.mtime_ns
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
     assert (made.root / at.path).stat().st_mtime_ns == then.mtime_ns
+
+
+def test_what_somebody_changed_since_it_was_cut_off_is_not_laid_over(made: MadeUp) -> None:
+    plan = made.plan(hand=False)
+    assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
+    (made.root / "mocklet.ini").write_text("[video]\nsmooth = mine since\n")
+    with pytest.raises(LeftIntactError) as error:
+        made.bench.updates.recover(made.install, True)
+    assert "it changed since the update was cut off" in str(error.value)
+    assert "mine since" in (made.root / "mocklet.ini").read_text()
+    made.bench.updates.recover(made.install, False)
+    assert "mine since" in (made.root / "mocklet.ini").read_text()
+
+
+def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between(made: MadeUp) -> None:
+    plan, real = made.plan(hand=False), LocalPlace.take
+
+    def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
+        if to == "lib/core.so":
+            os.kill(os.getpid(), signal.SIGKILL)
+        real(place, other, path, to, over=over)
+
+    def begin() -> None:
+        LocalPlace.exchange = lambda *_: False  # type: ignore[method-assign,assignment]
+        LocalPlace.take = take  # type: ignore[method-assign]
+        made.begin(plan)
+
+    assert in_child(begin) == signal.SIGKILL and not (made.root / "lib/core.so").exists()
+    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
+    assert (made.root / "lib/core.so").read_bytes() == FIRST["lib/core.so"]
 
 
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:
