@@ -22,7 +22,7 @@ from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
@@ -168,11 +168,16 @@ def test_what_somebody_changed_since_it_was_cut_off_is_not_laid_over(made: MadeU
     assert "mine since" in (made.root / "mocklet.ini").read_text()
 
 
-def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between(made: MadeUp) -> None:
+@pytest.mark.parametrize("where", ["lib/core.so", "was", "mocklet.ini"])
+@pytest.mark.parametrize("forward", [True, False])
+def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between(
+    made: MadeUp, where: str, forward: bool
+) -> None:
+    before = made.state()
     plan, real = made.plan(hand=False), LocalPlace.take
 
     def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
-        if to == "lib/core.so":
+        if to == where:
             os.kill(os.getpid(), signal.SIGKILL)
         real(place, other, path, to, over=over)
 
@@ -181,9 +186,51 @@ def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between
         LocalPlace.take = take  # type: ignore[method-assign]
         made.begin(plan)
 
-    assert in_child(begin) == signal.SIGKILL and not (made.root / "lib/core.so").exists()
-    assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
-    assert (made.root / "lib/core.so").read_bytes() == FIRST["lib/core.so"]
+    assert in_child(begin) == signal.SIGKILL and not (made.root / where).exists()
+    made.bench.updates.recover(made.install, forward)
+    if forward:
+        assert (made.root / where).read_bytes() == (MERGED if where.endswith("ini") else _bytes(FIRST[where]))
+    else:
+        assert made.state() == before
+
+
+def _bytes(content: Any) -> bytes:
+    return content if isinstance(content, bytes) else content.encode()
+
+
+@pytest.mark.parametrize("forward", [True, False])
+def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
+    made: MadeUp, forward: bool
+) -> None:
+    before = made.state()
+    plan, real = made.plan(hand=False), LocalPlace.take
+
+    def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
+        if to == "was":
+            os.kill(os.getpid(), signal.SIGKILL)
+        real(place, other, path, to, over=over)
+
+    def begin() -> None:
+        LocalPlace.exchange = lambda *_: False  # type: ignore[method-assign,assignment]
+        LocalPlace.take = take  # type: ignore[method-assign]
+        made.begin(plan)
+
+    assert in_child(begin) == signal.SIGKILL
+    (made.root / "was").write_text("mine since\n")
+    if forward:
+        with pytest.raises(LeftIntactError) as error:
+            made.bench.updates.recover(made.install, True)
+        assert "it changed since the update was cut off" in str(error.value)
+        assert (made.root / "was").read_text() == "mine since\n"
+    else:
+        with pytest.raises(
+            HalfDone
+        ):  # where a folder is to come back lies a file of theirs, so they are asked
+            made.bench.updates.recover(made.install, False)
+        assert (made.root / "was").read_text() == "mine since\n"
+        (made.root / "was").rename(made.folder / "mine")
+        made.bench.updates.recover(made.install, False)
+        assert made.state() == before
 
 
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:

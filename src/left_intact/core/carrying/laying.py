@@ -393,7 +393,7 @@ def _only_metadata(step: Step) -> bool:
 
 def _is_between(run: Run, step: Step) -> bool:
     """Whether two things were changing places when it was cut off: the old one is out, the new one not in."""
-    if step.before is None or step.after is None or run.roots.look(step.at) is not None:
+    if run.roots.look(step.at) is not None:
         return False
     return _changes_kind(step) or run.annex(step).look(run.aside(step)) is not None
 
