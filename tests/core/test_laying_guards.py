@@ -26,6 +26,7 @@ from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
+from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
 from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
@@ -230,6 +231,35 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
         assert (made.root / "was").read_text() == "mine since\n"
         (made.root / "was").rename(made.folder / "mine")
         made.bench.updates.recover(made.install, False)
+        assert made.state() == before
+
+
+@pytest.mark.parametrize("forward", [True, False])
+@pytest.mark.parametrize("quick", [True, False])
+@pytest.mark.parametrize("laid", [3, 14])
+def test_what_is_left_over_in_the_work_folder_stops_nothing(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch, forward: bool, quick: bool, laid: int
+) -> None:
+    """From earlier cuts, in every place where something may be put."""
+    before, plan = made.state(), made.plan(hand=False)
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == laid:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: made.begin(plan, report=report)) == signal.SIGKILL
+    work = Path(made.box.folder) / "work-1"
+    assert work.is_dir()
+    names = [f"{what}-1-{number}" for what in ("aside", "back") for number in range(1, 41)]
+    for path in (work / name for name in names):
+        if not path.exists() and not path.is_symlink():
+            path.write_text("left over\n")
+    if not quick:
+        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+    made.bench.updates.recover(made.install, forward)
+    if forward:
+        assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
+    else:
         assert made.state() == before
 
 
