@@ -236,7 +236,7 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
 
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("quick", [True, False])
-@pytest.mark.parametrize("laid", [3, 14])
+@pytest.mark.parametrize("laid", [3, 24])
 def test_what_is_left_over_in_the_work_folder_stops_nothing(
     made: MadeUp, monkeypatch: pytest.MonkeyPatch, forward: bool, quick: bool, laid: int
 ) -> None:
@@ -252,7 +252,8 @@ def test_what_is_left_over_in_the_work_folder_stops_nothing(
     assert work.is_dir()
     names = [f"{what}-1-{number}" for what in ("aside", "back") for number in range(1, 41)]
     for path in (work / name for name in names):
-        if not path.exists() and not path.is_symlink():
+        if not (path.exists() or path.is_symlink()) or not forward:
+            path.unlink(missing_ok=True)
             path.write_text("left over\n")
     if not quick:
         monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
@@ -261,6 +262,31 @@ def test_what_is_left_over_in_the_work_folder_stops_nothing(
         assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
     else:
         assert made.state() == before
+
+
+@pytest.mark.parametrize("quick", [True, False])
+@pytest.mark.parametrize("where", ["parts/part.so", "was", "mocklet.ini"])
+def test_what_appears_at_the_last_moment_stays(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch, where: str, quick: bool
+) -> None:
+    """After the place was looked at, and before anything is laid there: all is put back, and it is there."""
+    plan, appears = made.plan(hand=False), made.root / where
+    if where == "was":
+        appears /= "mine.txt"
+    shifted = laying._shift
+
+    def shift(run: Run, step: Any, seen: Entry | None) -> None:
+        if step.at.path == where:
+            plant(appears.parent, {appears.name: "mine\n"})
+        shifted(run, step, seen)
+
+    monkeypatch.setattr(laying, "_shift", shift)
+    if not quick:
+        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+    with pytest.raises(LeftIntactError):
+        made.begin(plan)
+    assert appears.read_text() == "mine\n"
+    appears.unlink()
 
 
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:

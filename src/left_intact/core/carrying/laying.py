@@ -369,18 +369,19 @@ def lay(run: Run, *, exact: bool) -> None:
     bytes_done = 0
     for number, step in enumerate(run.steps, 1):
         run.cancel.check()
+        seen = run.roots.look(step.at)
         if exact:
-            if not is_at(run, step, step.before, exact=True):
+            if not _is(run, step, seen, step.before, exact=True):
                 raise changed(run.roots.full(step.at))
-            _shift(run, step)
+            _shift(run, step, seen)
             run.laid = number
-        elif is_at(run, step, step.after, exact=False):
+        elif _is(run, step, seen, step.after, exact=False):
             if _only_metadata(step):
-                _shift(run, step)
+                _shift(run, step, seen)
         else:
-            if not is_at(run, step, step.before, exact=False) and not _is_between(run, step):
+            if not _is(run, step, seen, step.before, exact=False) and not _is_between(run, step):
                 raise changed(run.roots.full(step.at), "it changed since the update was cut off")
-            _shift(run, step)
+            _shift(run, step, seen)
         bytes_done += step.after.bytes if step.after else 0
         run.tell("going back" if run.update.undoes else "laying", number, step.path, bytes_done)
     run.roots.refuse_exchanged()
@@ -404,9 +405,9 @@ def _changes_kind(step: Step) -> bool:
     return (step.before.kind is Kind.FOLDER) is not (step.after.kind is Kind.FOLDER)
 
 
-def _shift(run: Run, step: Step) -> None:
+def _shift(run: Run, step: Step, seen: Entry | None) -> None:
     """Change one place from its state before to the one after, in one step of the file system where that
-    can be.
+    can be. `seen` is what lay there when it was found to be in its state before.
     """
     then, now = step.after, step.before
     place, path = run.roots.spot(step.at)
@@ -425,7 +426,7 @@ def _shift(run: Run, step: Step) -> None:
     elif now is None:
         place.take(run.annex(step), run.ready(step), path, over=False)
     else:
-        _swap(run, step, place, path)
+        _swap(run, step, place, path, seen)
 
 
 def _remove_folder(run: Run, step: Step, place: LocalPlace, path: str) -> None:
@@ -435,10 +436,9 @@ def _remove_folder(run: Run, step: Step, place: LocalPlace, path: str) -> None:
     place.remove_empty(path)
 
 
-def _swap(run: Run, step: Step, place: LocalPlace, path: str) -> None:
+def _swap(run: Run, step: Step, place: LocalPlace, path: str, seen: Entry | None) -> None:
     """Two things change places. What comes out must be what was looked at, else it goes in again."""
     annex, ready, aside = run.annex(step), run.ready(step), run.aside(step)
-    seen = place.look(path)
     if seen is not None and place.exchange(annex, ready, path):
         out = annex.look(ready)
         if not _is_the_very(out, seen):
@@ -469,7 +469,10 @@ def _is_the_very(out: Entry | None, seen: Entry) -> bool:
 
 def is_at(run: Run, step: Step, state: Entry | None, *, exact: bool) -> bool:
     """Whether a place is in a state. `exact` also asks for mode and time; the stamp saves reading."""
-    now = run.roots.look(step.at)
+    return _is(run, step, run.roots.look(step.at), state, exact=exact)
+
+
+def _is(run: Run, step: Step, now: Entry | None, state: Entry | None, *, exact: bool) -> bool:
     if now is None or state is None:
         return now is state
     if now.kind is not state.kind:
