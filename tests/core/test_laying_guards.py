@@ -289,6 +289,39 @@ def test_what_appears_at_the_last_moment_stays(
     appears.unlink()
 
 
+@pytest.mark.parametrize("quick", [True, False])
+def test_a_folder_that_somebody_put_something_into_does_not_give_way(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch, quick: bool
+) -> None:
+    plan = made.plan(hand=False)
+    plant(made.root, {"was/mine.txt": "mine\n"})
+    before = made.state()
+    if not quick:
+        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+    with pytest.raises(LeftIntactError) as error:
+        made.begin(plan)
+    assert "something has appeared in this folder" in str(error.value)
+    assert made.state() == before
+
+
+@pytest.mark.parametrize("where", ["lib/old/gone.so", "parts/part.so", "was", "mocklet.ini"])
+def test_a_step_that_fails_once_it_has_changed_its_place_is_put_back(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch, where: str
+) -> None:
+    before, plan, shifted = made.state(), made.plan(hand=False), laying._shift
+
+    def shift(run: Run, step: Any, seen: Entry | None) -> None:
+        shifted(run, step, seen)
+        if step.at.path == where:
+            raise OSError(errno.EIO, "no", where)
+
+    monkeypatch.setattr(laying, "_shift", shift)
+    with pytest.raises(LeftIntactError) as error:
+        made.begin(plan)
+    assert not isinstance(error.value, HalfDone)
+    assert made.state() == before
+
+
 def test_what_was_made_on_trial_keeps_mode_and_time(mock: Mock) -> None:
     _on_trial(mock)
     mock.bench.updates.back.go(mock.install)

@@ -423,8 +423,6 @@ def _shift(run: Run, step: Step, seen: Entry | None) -> None:
             run.note(step, place.apply_metadata(path, then, step.gives or step.attributes))
     elif then.kind is Kind.FOLDER and now is None:
         place.make_folder(path, then.mode or 0o755)
-    elif now is None:
-        place.take(run.annex(step), run.ready(step), path, over=False)
     else:
         _swap(run, step, place, path, seen)
 
@@ -437,7 +435,9 @@ def _remove_folder(run: Run, step: Step, place: LocalPlace, path: str) -> None:
 
 
 def _swap(run: Run, step: Step, place: LocalPlace, path: str, seen: Entry | None) -> None:
-    """Two things change places. What comes out must be what was looked at, else it goes in again."""
+    """Two things change places, or one comes where nothing is. What comes out must be what was looked at,
+    else it goes in again.
+    """
     annex, ready, aside = run.annex(step), run.ready(step), run.aside(step)
     if seen is not None and place.exchange(annex, ready, path):
         out = annex.look(ready)
