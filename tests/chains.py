@@ -378,10 +378,27 @@ def while_unpacking(progress: Progress) -> None:
         os.kill(os.getpid(), signal.SIGKILL)
 
 
-def at_the_third(progress: Progress) -> None:
-    """A report that ends the process when three places are laid."""
-    if progress.stage == "laying" and progress.done == 3:
-        os.kill(os.getpid(), signal.SIGKILL)
+class KillWhenLaid:
+    """A report that ends the process when so many places are laid."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+
+    def __call__(self, progress: Progress) -> None:
+        if progress.stage == "laying" and progress.done == self.number:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+
+at_the_third = KillWhenLaid(3)
+
+
+def apart(plan: Plan, *paths: str) -> tuple[Carry, Carry]:
+    """The first stage of a plan as two, the second with some of its places."""
+    carry = plan.stages[0]
+    assert isinstance(carry, Carry)
+    later = tuple(move for move in carry.moves if move.at.path in paths)
+    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
+    return first, replace(carry, moves=later)
 
 
 class Count:

@@ -80,7 +80,7 @@ HOMES = (
 )
 """What the names of the engine's own files of tests have in them: they have the first say about it."""
 LANES = (os.cpu_count() or 1) + 1
-"""Tests wait for the disk now and then."""
+"""Changes that are tried at a time: one more than there are cores, as tests wait for the disk."""
 MOST_TESTS, SECONDS = 80, 240
 """Tests of a first helping, and seconds after which it is ended."""
 FEW = {"LEFT_INTACT_LAWS": "few"} | os.environ

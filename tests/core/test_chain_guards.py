@@ -27,7 +27,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandCheck, Later, Move, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from tests.builders import LINKS, in_memory, plant
-from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, at_the_third, in_child, while_unpacking
+from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, apart, at_the_third, in_child, while_unpacking
 
 
 @pytest.fixture
@@ -245,11 +245,8 @@ def test_a_stage_that_cannot_be_written_down_changes_nothing(
 
 def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeUp) -> None:
     plan = made.plan()
-    carry, hand = plan.stages[:2]
-    assert isinstance(carry, Carry)
-    later = tuple(move for move in carry.moves if move.at.path == "mocklet.ini")
-    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    made.begin(replace(plan, stages=(first, hand, Carry(moves=later))))
+    first, later = apart(plan, "mocklet.ini")
+    made.begin(replace(plan, stages=(first, HAND, later)))
     updates = made.bench.updates
     updates.give_up(made.install)
     assert updates.prove(made.install).proof.lost == ()
@@ -259,11 +256,7 @@ def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeU
 
 def test_two_stages_in_a_row_are_proven_as_one(made: MadeUp) -> None:
     plan = made.plan()
-    carry = plan.stages[0]
-    assert isinstance(carry, Carry)
-    later = tuple(move for move in carry.moves if move.at.path in ("mocklet.ini", "lib/core.so"))
-    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    made.begin(replace(plan, stages=(first, Carry(moves=later))))
+    made.begin(replace(plan, stages=apart(plan, "mocklet.ini", "lib/core.so")))
     proof = made.bench.updates.prove(made.install).proof
     assert (proof.verdict, proof.lost) == (Verdict.INTACT, ())
     (made.root / "art" / "harbour.png").unlink()
@@ -311,11 +304,8 @@ def test_the_card_of_a_strongbox_tells_the_install_that_is_there(made: MadeUp, a
 
 def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> None:
     plan = made.plan()
-    carry, hand = plan.stages[:2]
-    assert isinstance(carry, Carry)
-    later = tuple(move for move in carry.moves if move.at.path == "mocklet.ini")
-    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    made.begin(replace(plan, stages=(first, hand, Carry(moves=later))))
+    first, later = apart(plan, "mocklet.ini")
+    made.begin(replace(plan, stages=(first, HAND, later)))
     was = identity_of(str(made.saves))
     plant(made.root, {"started": "yes\n"})
     made.saves.rename(made.folder / "away")
@@ -356,16 +346,12 @@ def stages_of(made: MadeUp, update: int) -> list[StageState]:
         return [stage.state for stage in journal.stages(update)]
 
 
-def in_two(plan: Plan, *paths: str) -> Plan:
-    """A plan of one stage as one of two, the second with some of its places."""
-    carry = plan.stages[0]
-    assert isinstance(carry, Carry)
-    later = tuple(move for move in carry.moves if move.at.path in paths)
-    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    return replace(plan, stages=(first, replace(carry, moves=later)))
-
-
 TWO = ("mocklet.ini", "lib/core.so", "VERSION")
+
+
+def in_two(plan: Plan) -> Plan:
+    """A plan of one stage as one of two."""
+    return replace(plan, stages=apart(plan, *TWO))
 
 
 def test_what_fails_in_its_second_stage_is_taken_back_whole(
@@ -381,7 +367,7 @@ def test_what_fails_in_its_second_stage_is_taken_back_whole(
 
     monkeypatch.setattr(chain, "undo_stages", undo)
     with pytest.raises(LeftIntactError) as error:
-        made.begin(in_two(made.plan(hand=False), *TWO), report=stop, cancel=stop.cancel)
+        made.begin(in_two(made.plan(hand=False)), report=stop, cancel=stop.cancel)
     assert seen == [(State.PUTTING_BACK, [StageState.DONE, StageState.UNDONE])]
     assert error.value.code == "stopped" and made.state() == before
     assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]
@@ -390,7 +376,7 @@ def test_what_fails_in_its_second_stage_is_taken_back_whole(
 
 def test_a_stage_that_was_put_back_is_not_put_back_again(made: MadeUp) -> None:
     """Killed while the first is put back after it: what is done in its places since stays."""
-    plan, stop = in_two(made.plan(hand=False), *TWO), StopAt("laying", *TWO)
+    plan, stop = in_two(made.plan(hand=False)), StopAt("laying", *TWO)
 
     def report(progress: Progress) -> None:
         stop(progress)
@@ -409,7 +395,7 @@ def test_a_stage_that_was_put_back_is_not_put_back_again(made: MadeUp) -> None:
 def test_a_going_back_that_fails_in_its_second_stage_waits_to_be_tried_again(made: MadeUp) -> None:
     before = made.state()
     made.begin(made.plan(hand=False))
-    plan = in_two(made.bench.updates.back.draw(made.install), *TWO)
+    plan = in_two(made.bench.updates.back.draw(made.install))
     stop = StopAt("going back", *TWO)
     with pytest.raises(LeftIntactError) as error:
         made.begin(plan, report=stop, cancel=stop.cancel)

@@ -30,7 +30,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import State
 from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
-from tests.chains import FIRST, MERGED, KillAt, MadeUp, at_the_third, in_child, while_unpacking
+from tests.chains import FIRST, MERGED, MINE, KillAt, KillWhenLaid, MadeUp, at_the_third, in_child
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -132,12 +132,7 @@ def _trial(mock: Mock) -> dict[str, str]:
 def test_what_is_ready_is_laid_without_what_came(made: MadeUp, laid: int) -> None:
     """Cut off while it laid, and both archives are gone since: nothing is taken from them a second time."""
     plan = made.plan(hand=False)
-
-    def report(progress: Progress) -> None:
-        if progress.stage == "laying" and progress.done == laid:
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    assert in_child(lambda: made.begin(plan, report=report)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=KillWhenLaid(laid))) == signal.SIGKILL
     made.one.unlink()
     made.two.unlink()
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
@@ -145,14 +140,23 @@ def test_what_is_ready_is_laid_without_what_came(made: MadeUp, laid: int) -> Non
     assert (made.root / "lib/core.so").read_bytes() == FIRST["lib/core.so"]
 
 
-def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: MadeUp) -> None:
+@pytest.mark.parametrize("since", [False, True])
+def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: MadeUp, since: bool) -> None:
+    """Where somebody wrote into it since, that is said, and nothing is made ready a second time for it."""
     plan, at = made.plan(hand=False), At("", "art/harbour.png")
     carry, was = plan.carries[0], made.entries()[at]
     then = replace(was, mtime_ns=was.mtime_ns + 10**9)
     timed = Move(at=at, verb=Verb.REPLACE, file_class=FileClass.EXTRAS, because="", before=was, after=then)
     plan = replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
-    assert in_child(lambda: made.begin(plan, report=while_unpacking)) == signal.SIGKILL
-    assert (made.root / at.path).stat().st_mtime_ns == was.mtime_ns
+    assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
+    made.one.unlink()
+    made.two.unlink()
+    if since:
+        (made.root / at.path).write_bytes(b"mine since")
+        with pytest.raises(LeftIntactError) as error:
+            made.bench.updates.recover(made.install, True)
+        assert "it changed since the update was cut off" in str(error.value)
+        return
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
     assert (made.root / at.path).stat().st_mtime_ns == then.mtime_ns
 
@@ -175,6 +179,16 @@ def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between
     made: MadeUp, where: str, forward: bool
 ) -> None:
     before = made.state()
+    cut_between(made, where)
+    made.bench.updates.recover(made.install, forward)
+    if forward:
+        assert (made.root / where).read_bytes() == (MERGED if where.endswith("ini") else _bytes(FIRST[where]))
+    else:
+        assert made.state() == before
+
+
+def cut_between(made: MadeUp, where: str) -> None:
+    """Killed where nothing can be exchanged: what lay at a place is out, and what comes is not in."""
     plan, real = made.plan(hand=False), LocalPlace.take
 
     def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
@@ -188,11 +202,6 @@ def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between
         made.begin(plan)
 
     assert in_child(begin) == signal.SIGKILL and not (made.root / where).exists()
-    made.bench.updates.recover(made.install, forward)
-    if forward:
-        assert (made.root / where).read_bytes() == (MERGED if where.endswith("ini") else _bytes(FIRST[where]))
-    else:
-        assert made.state() == before
 
 
 def _bytes(content: Any) -> bytes:
@@ -204,19 +213,7 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
     made: MadeUp, forward: bool
 ) -> None:
     before = made.state()
-    plan, real = made.plan(hand=False), LocalPlace.take
-
-    def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
-        if to == "was":
-            os.kill(os.getpid(), signal.SIGKILL)
-        real(place, other, path, to, over=over)
-
-    def begin() -> None:
-        LocalPlace.exchange = lambda *_: False  # type: ignore[method-assign,assignment]
-        LocalPlace.take = take  # type: ignore[method-assign]
-        made.begin(plan)
-
-    assert in_child(begin) == signal.SIGKILL
+    cut_between(made, "was")
     (made.root / "was").write_text("mine since\n")
     if forward:
         with pytest.raises(LeftIntactError) as error:
@@ -224,9 +221,8 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
         assert "it changed since the update was cut off" in str(error.value)
         assert (made.root / "was").read_text() == "mine since\n"
     else:
-        with pytest.raises(
-            HalfDone
-        ):  # where a folder is to come back lies a file of theirs, so they are asked
+        # Where a folder is to come back lies a file of theirs: they are told.
+        with pytest.raises(HalfDone):
             made.bench.updates.recover(made.install, False)
         assert (made.root / "was").read_text() == "mine since\n"
         (made.root / "was").rename(made.folder / "mine")
@@ -242,12 +238,7 @@ def test_what_is_left_over_in_the_work_folder_stops_nothing(
 ) -> None:
     """From earlier cuts, in every place where something may be put."""
     before, plan = made.state(), made.plan(hand=False)
-
-    def report(progress: Progress) -> None:
-        if progress.stage == "laying" and progress.done == laid:
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    assert in_child(lambda: made.begin(plan, report=report)) == signal.SIGKILL
+    assert in_child(lambda: made.begin(plan, report=KillWhenLaid(laid))) == signal.SIGKILL
     work = Path(made.box.folder) / "work-1"
     assert work.is_dir()
     names = [f"{what}-1-{number}" for what in ("aside", "back") for number in range(1, 41)]
@@ -286,7 +277,8 @@ def test_what_appears_at_the_last_moment_stays(
     with pytest.raises(LeftIntactError):
         made.begin(plan)
     assert appears.read_text() == "mine\n"
-    appears.unlink()
+    for path in {"mocklet", "lib/old/gone.so", "was/one.txt"} - {where}:
+        assert (made.root / path).read_bytes() == _bytes(MINE[path])
 
 
 @pytest.mark.parametrize("quick", [True, False])

@@ -276,7 +276,7 @@ def prepare_missing(run: Run) -> None:
     """Prepared things are renamed into place, so a missing one is laid or must be made again."""
     for step in run.steps:
         entry = step.after
-        if entry is None or (entry.kind is Kind.FOLDER and step.before is None):
+        if entry is None or (entry.kind is Kind.FOLDER and step.before is None) or _only_metadata(step):
             continue
         if is_at(run, step, entry, exact=False):
             continue
