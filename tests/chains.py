@@ -401,6 +401,15 @@ def apart(plan: Plan, *paths: str) -> tuple[Carry, Carry]:
     return first, replace(carry, moves=later)
 
 
+def with_another_time(made: MadeUp, at: At, seconds: int) -> Plan:
+    """A plan of one stage, in which a file that lies there already gets another time, and nothing else."""
+    plan, was = made.plan(hand=False), made.entries()[at]
+    then = replace(was, mtime_ns=seconds * 10**9)
+    timed = Move(at=at, verb=Verb.REPLACE, file_class=FileClass.EXTRAS, because="", before=was, after=then)
+    (carry,) = plan.carries
+    return replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
+
+
 class Count:
     """How often something reports."""
 

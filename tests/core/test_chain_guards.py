@@ -26,8 +26,19 @@ from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandCheck, Later, Move, Sign, Verb
 from left_intact.core.model.update import RunKind, StageState, State, Update
-from tests.builders import LINKS, in_memory, plant
-from tests.chains import HAND, MERGED, MINE, KillAt, MadeUp, apart, at_the_third, in_child, while_unpacking
+from tests.builders import LATER, LINKS, in_memory, plant
+from tests.chains import (
+    HAND,
+    MERGED,
+    MINE,
+    KillAt,
+    MadeUp,
+    apart,
+    at_the_third,
+    in_child,
+    while_unpacking,
+    with_another_time,
+)
 
 
 @pytest.fixture
@@ -367,7 +378,8 @@ def test_what_fails_in_its_second_stage_is_taken_back_whole(
 
     monkeypatch.setattr(chain, "undo_stages", undo)
     with pytest.raises(LeftIntactError) as error:
-        made.begin(in_two(made.plan(hand=False)), report=stop, cancel=stop.cancel)
+        timed = with_another_time(made, At("", "art/harbour.png"), LATER + 7)
+        made.begin(in_two(timed), report=stop, cancel=stop.cancel)
     assert seen == [(State.PUTTING_BACK, [StageState.DONE, StageState.UNDONE])]
     assert error.value.code == "stopped" and made.state() == before
     assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import signal
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
@@ -28,9 +29,20 @@ from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Made, Move
-from left_intact.core.model.update import State
-from tests.builders import FORKS, LATER, LINKS, OWNERS, Mock, in_memory, plant, release, zipped
-from tests.chains import FIRST, MERGED, MINE, KillAt, KillWhenLaid, MadeUp, at_the_third, in_child
+from left_intact.core.model.update import StageState, State
+from tests.builders import FORKS, LATER, LINKS, MODES, OWNERS, Mock, in_memory, plant, release, zipped
+from tests.chains import (
+    FIRST,
+    MERGED,
+    MINE,
+    KillAt,
+    KillWhenLaid,
+    MadeUp,
+    apart,
+    at_the_third,
+    in_child,
+    with_another_time,
+)
 from tests.torture import power
 from tests.torture.ground import Ground
 
@@ -143,11 +155,8 @@ def test_what_is_ready_is_laid_without_what_came(made: MadeUp, laid: int) -> Non
 @pytest.mark.parametrize("since", [False, True])
 def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: MadeUp, since: bool) -> None:
     """Where somebody wrote into it since, that is said, and nothing is made ready a second time for it."""
-    plan, at = made.plan(hand=False), At("", "art/harbour.png")
-    carry, was = plan.carries[0], made.entries()[at]
-    then = replace(was, mtime_ns=was.mtime_ns + 10**9)
-    timed = Move(at=at, verb=Verb.REPLACE, file_class=FileClass.EXTRAS, because="", before=was, after=then)
-    plan = replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
+    at, then = At("", "art/harbour.png"), LATER + 7
+    plan = with_another_time(made, at, then)
     assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
     made.one.unlink()
     made.two.unlink()
@@ -158,19 +167,20 @@ def test_a_place_that_gets_another_time_only_gets_it_from_a_recovery_too(made: M
         assert "it changed since the update was cut off" in str(error.value)
         return
     assert made.bench.updates.recover(made.install, True).state is State.ON_TRIAL
-    assert (made.root / at.path).stat().st_mtime_ns == then.mtime_ns
+    assert (made.root / at.path).stat().st_mtime == then
 
 
-def test_what_somebody_changed_since_it_was_cut_off_is_not_laid_over(made: MadeUp) -> None:
+@pytest.mark.parametrize("where", ["mocklet.ini", "turns", "memory/harbour.sav"])
+def test_what_somebody_changed_since_it_was_cut_off_is_not_laid_over(made: MadeUp, where: str) -> None:
     plan = made.plan(hand=False)
-    assert in_child(lambda: made.begin(plan, report=at_the_third)) == signal.SIGKILL
-    (made.root / "mocklet.ini").write_text("[video]\nsmooth = mine since\n")
+    assert in_child(lambda: made.begin(plan, report=KillWhenLaid(1))) == signal.SIGKILL
+    (made.root / where).write_text("mine since\n")
     with pytest.raises(LeftIntactError) as error:
         made.bench.updates.recover(made.install, True)
     assert "it changed since the update was cut off" in str(error.value)
-    assert "mine since" in (made.root / "mocklet.ini").read_text()
+    assert "mine since" in (made.root / where).read_text()
     made.bench.updates.recover(made.install, False)
-    assert "mine since" in (made.root / "mocklet.ini").read_text()
+    assert "mine since" in (made.root / where).read_text()
 
 
 @pytest.mark.parametrize("where", ["lib/core.so", "was", "mocklet.ini"])
@@ -294,6 +304,176 @@ def test_a_folder_that_somebody_put_something_into_does_not_give_way(
         made.begin(plan)
     assert "something has appeared in this folder" in str(error.value)
     assert made.state() == before
+
+
+@pytest.mark.parametrize("what", [pytest.param("mode", marks=MODES), "time"])
+def test_another_mode_or_time_on_the_way_is_a_change(made: MadeUp, what: str) -> None:
+    before, core = made.state(), made.root / "lib/core.so"
+    mode, time = core.stat().st_mode & 0o777, core.stat().st_mtime_ns
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "unpacking":
+            if what == "mode":
+                core.chmod(mode ^ 0o020)
+            else:
+                os.utime(core, ns=(time, time + 10**9))
+
+    with pytest.raises(LeftIntactError) as error:
+        made.begin(made.plan(hand=False), report=report)
+    assert error.value.path == str(core) and core.read_bytes() == MINE["lib/core.so"]
+    core.chmod(mode)
+    os.utime(core, ns=(time, time))
+    assert made.state() == before
+
+
+@pytest.mark.parametrize(
+    ("change_times", "more", "is_there"),
+    [
+        (True, {}, True),  # without reading
+        (False, {}, False),
+        (True, {"stamp": (1, 2, 4)}, False),
+        (True, {"mtime_ns": 6}, False),
+        (True, {"bytes": 8, "digest": "read"}, False),
+        (False, {"digest": "read"}, True),
+    ],
+)
+def test_a_stamp_is_believed_where_every_write_changes_it(
+    change_times: bool, more: dict[str, Any], is_there: bool
+) -> None:
+    now = Entry(path="a", kind=Kind.FILE, bytes=7, mtime_ns=5, stamp=(1, 2, 3))
+    place = SimpleNamespace(able=SimpleNamespace(change_times=change_times), digest=lambda path: "read")
+    run: Any = SimpleNamespace(roots=SimpleNamespace(place=lambda root: place, look=lambda at: now))
+    step: Any = SimpleNamespace(at=At("", "a"))
+    assert laying.is_at(run, step, replace(now, **({"digest": "said"} | more)), exact=False) is is_there
+    assert not laying._is_the_very(None, now)
+
+
+STAYS, KEPT, BESIDE = "it stays", "it is kept under its name", "it gets another name"
+
+
+def taken_back(made: MadeUp, way: str, since: Callable[[], None]) -> None:
+    """An update, and what somebody does since it laid all (but the last stage), before it is taken back.
+
+    `whole`: the first stage had come to its end, and the next one fails; `torn`: killed when all was laid;
+    `of old`: as version 0.1 went back, by the steps of the update.
+    """
+    plan, stop = made.plan(hand=False), CancelToken()
+
+    def report(progress: Progress) -> None:
+        if progress.stage == "laying" and progress.path == "mocklet.ini":
+            since()
+            stop.cancel()
+
+    if way == "whole":
+        in_two = replace(plan, stages=apart(plan, "mocklet.ini", "parts/part.so"))
+        with pytest.raises(LeftIntactError) as error:
+            made.begin(in_two, report=report, cancel=stop)
+        if isinstance(error.value, HalfDone):
+            raise error.value
+        return
+    if way == "torn":
+        assert in_child(lambda: made.begin(plan, report=when_all_is_laid)) == signal.SIGKILL
+    else:
+        made.begin(plan)
+        with Journal(made.box.journal_path) as journal:
+            journal.set_state(1, State.GOING_BACK, stage=(1, StageState.CARRYING))
+    since()
+    made.bench.updates.recover(made.install, False)
+
+
+def when_all_is_laid(progress: Progress) -> None:
+    if progress.stage == "laying" and progress.done == progress.total:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+
+@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+@pytest.mark.parametrize(
+    ("where", "mine", "end"),
+    [
+        ("fresh/deep/new.so", "fresh/deep/new.so", STAYS),  # where nothing lay
+        ("fresh/deep/new.so", "fresh/deep/new.so/mine.txt", STAYS),
+        ("lib/core.so", "lib/core.so", KEPT),  # where a file lay
+        ("lib/core.so", "lib/core.so/mine.txt", BESIDE),
+        ("lib/old/gone.so", "lib/old/gone.so", KEPT),
+        ("lib/old/gone.so", "lib/old/gone.so/mine.txt", BESIDE),
+        ("was", "was", KEPT),  # where a folder lay
+        ("index", "index", STAYS),  # what was only made safe
+    ],
+)
+def test_what_somebody_made_since_outlasts_a_taking_back(
+    made: MadeUp, where: str, mine: str, end: str, way: str
+) -> None:
+    root = made.saves if where == "index" else made.root
+    plant(made.root, {"lib/core.so (yours)": "in the way of a name\n"})
+    before = _files(made)
+
+    def since() -> None:
+        path = root / where
+        if path.is_dir():
+            shutil.rmtree(path)
+        path.unlink(missing_ok=True)
+        plant(root, {mine: "mine\n"}, mtime=LATER + 99)
+
+    taken_back(made, way, since)
+    with Journal(made.box.journal_path) as journal:
+        ((_, kept),) = journal.trial(1) or ((where, str(root / mine)),)
+    if end == BESIDE:
+        assert Path(kept) == root / f"{where} (yours{' 2' if where == 'lib/core.so' else ''})"
+        kept = f"{kept}/mine.txt"
+    elif end == KEPT or (way == "of old" and mine == "fresh/deep/new.so"):
+        assert not Path(kept).is_relative_to(made.root)
+    else:
+        assert Path(kept) == root / mine
+    assert Path(kept).read_text() == "mine\n" and Path(kept).stat().st_mtime == LATER + 99
+    lies = {Path(kept).relative_to(root).as_posix()} if Path(kept).is_relative_to(root) else set()
+    assert {path: what for path, what in _files(made).items() if path[1] not in lies} == {
+        path: what for path, what in before.items() if path[1] not in lies
+    }
+
+
+@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+def test_folders_that_somebody_removed_since_are_there_again(made: MadeUp, way: str) -> None:
+    (made.root / "was").chmod(0o750)
+    before = made.state()
+    taken_back(made, way, lambda: shutil.rmtree(made.root / "lib"))
+    assert _files(made) == _files(made, before)
+    assert made.state()[""]["was/"][0] == before[""]["was/"][0]
+
+
+@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+def test_what_is_in_a_folder_where_a_file_is_to_come_back_waits_for_its_owner(made: MadeUp, way: str) -> None:
+    before = made.state()
+    with pytest.raises(HalfDone) as error:
+        taken_back(made, way, lambda: plant(made.root, {"turns/mine.txt": "mine\n"}))
+    assert "something of yours is in this folder" in error.value.says
+    assert error.value.path == str(made.root / "turns")
+    (made.root / "turns/mine.txt").unlink()
+    made.bench.updates.recover(made.install, False)
+    assert made.state() == before
+
+
+@FORKS
+@OWNERS
+@pytest.mark.parametrize("since", [False, True])
+def test_a_file_of_two_names_has_them_again_when_what_waited_is_lost(mock: Mock, since: bool) -> None:
+    """Unless its other name has other bytes since."""
+    core, second = mock.root / "lib/libcore.so", mock.root / "lib/libalso.so"
+    os.link(core, second)
+    was = core.read_bytes()
+    mock.arrive(release("1.1"))
+    assert in_child(lambda: mock.update(report=when_all_is_laid)) == signal.SIGKILL
+    for lies in Path(mock.bench.updates.strongbox(mock.install).folder).glob("work-*/*"):
+        lies.rmdir() if lies.is_dir() and not lies.is_symlink() else lies.unlink()
+    if since:
+        second.write_bytes(b"mine")
+    mock.bench.updates.recover(mock.install, False)
+    assert core.read_bytes() == was and core.samefile(second) is not since
+
+
+def _files(made: MadeUp, state: dict[str, Any] | None = None) -> dict[tuple[str, str], Any]:
+    """All but folders with something in them."""
+    state = state or made.state()
+    return {(label, path): what for label in state for path, what in state[label].items() if path[-1] != "/"}
 
 
 @pytest.mark.parametrize("where", ["lib/old/gone.so", "parts/part.so", "was", "mocklet.ini"])

@@ -499,7 +499,7 @@ def _is(run: Run, step: Step, now: Entry | None, state: Entry | None, *, exact: 
 
 def was_begun(run: Run, step: Step) -> bool:
     """Whether a step that failed had changed its place all the same."""
-    return _is_between(run, step) or (step.after != step.before and is_at(run, step, step.after, exact=False))
+    return _is_between(run, step) or is_at(run, step, step.after, exact=False)
 
 
 def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None]) -> None:
@@ -518,7 +518,7 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
         run.tell("putting back" if run.update.undoes else "going back", number, step.path)
     for folder in sorted(folders, key=lambda f: -f.at.path.count("/") - bool(f.at.path)):
         with suppress(OSError, LeftIntactError):
-            if not folder.wanted and run.roots.look(folder.at) is not None:
+            if not folder.wanted:
                 place, path = run.roots.spot(folder.at)
                 place.set_time(path, folder.mtime_ns)
     if failed:
@@ -538,23 +538,25 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
 def _put_one_back(run: Run, step: Step) -> None:
     if step.before == step.after:
         return  # only a copy of it was taken
-    if is_at(run, step, step.before, exact=False):
-        if step.before is not None and step.before.kind is Kind.FILE:
+    now = run.roots.look(step.at)
+    if _is(run, step, now, step.before, exact=False):
+        if _only_metadata(step):
+            assert step.before is not None
             place, path = run.roots.spot(step.at)
             run.note(step, place.apply_metadata(path, step.before, step.attributes))
         return
-    now = run.roots.look(step.at)
-    if now is not None and not is_at(run, step, step.after, exact=False):
-        if step.before is None and now.kind is not Kind.FOLDER and not run.ends_a_trial:
+    if now is not None and not _is(run, step, now, step.after, exact=False):
+        if step.before is None and not run.ends_a_trial:
             return  # nothing lay there and nothing of ours does: somebody else's, and not in the way
         if not run.whole and not run.ends_a_trial and not _was_laid(run, step):
             return  # the stage never came to it, so what changed here since is the person's
         now = _out_of_the_way(run, step, now)
     place, path = run.roots.spot(step.at)
     if step.before is None:
-        if now is not None and now.kind is Kind.FOLDER:
+        assert now is not None  # else it lay as before
+        if now.kind is Kind.FOLDER:
             _remove_folder(run, step, place, path)
-        elif now is not None:
+        else:
             _clear(run.annex(step), run.aside(step))
             run.annex(step).take(place, path, run.aside(step), over=False)
         return
@@ -582,18 +584,16 @@ def _was_laid(run: Run, step: Step) -> bool:
     annex, after = run.annex(step), step.after
     if after is None:
         return annex.look(run.aside(step)) is not None
-    return after.kind is Kind.FOLDER or not _is_old_one(annex, run.ready(step), after)
+    return not _is_old_one(annex, run.ready(step), after)
 
 
 def _folder_back(run: Run, step: Step, now: Entry | None) -> None:
+    assert step.before is not None
     place, path = run.roots.spot(step.at)
-    if now is not None and now.kind is not Kind.FOLDER:
+    if now is not None:
         _clear(run.annex(step), run.aside(step))
         run.annex(step).take(place, path, run.aside(step), over=False)
-        now = None
-    if now is None:
-        assert step.before is not None
-        place.make_folder(path, step.before.mode or 0o755)
+    place.make_folder(path, step.before.mode or 0o755)
 
 
 def _old_one(run: Run, step: Step) -> str | None:
@@ -659,8 +659,8 @@ def _make_parents(run: Run, at: At) -> None:
 
 def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
     """Keep what the person made meanwhile, under its own name; what remains at the place."""
-    if now.kind is Kind.FOLDER or (now.kind is Kind.OTHER):
-        if step.before is None or step.before.kind is Kind.FOLDER:
+    if now.kind in (Kind.FOLDER, Kind.OTHER):
+        if step.before is None:
             return now
         _rename_beside(run, step)
         return None
@@ -677,8 +677,8 @@ def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
 
 
 def _rename_beside(run: Run, step: Step) -> None:
-    """A folder of the person's that lies where a file is to be put back gets another name; nothing in it is
-    touched.
+    """A folder or device of the person's that lies where something is to be put back gets another name;
+    nothing in it is touched.
     """
     place, path = run.roots.spot(step.at)
     number, name = 2, f"{path} (yours)"
