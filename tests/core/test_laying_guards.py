@@ -340,11 +340,15 @@ def test_another_mode_or_time_on_the_way_is_a_change(made: MadeUp, what: str) ->
 def test_a_stamp_is_believed_where_every_write_changes_it(
     change_times: bool, more: dict[str, Any], is_there: bool
 ) -> None:
-    now = Entry(path="a", kind=Kind.FILE, bytes=7, mtime_ns=5, stamp=(1, 2, 3))
-    place = SimpleNamespace(able=SimpleNamespace(change_times=change_times), digest=lambda path: "read")
+    now = Entry(path="a", kind=Kind.FILE, bytes=7, mode=0o644, mtime_ns=5, stamp=(1, 2, 3))
+    able = SimpleNamespace(change_times=change_times, modes=False)
+    place = SimpleNamespace(able=able, digest=lambda path: "read")
     run: Any = SimpleNamespace(roots=SimpleNamespace(place=lambda root: place, look=lambda at: now))
     step: Any = SimpleNamespace(at=At("", "a"))
-    assert laying.is_at(run, step, replace(now, **({"digest": "said"} | more)), exact=False) is is_there
+    then = replace(now, **({"digest": "said"} | more))
+    assert laying.is_at(run, step, then, exact=False) is is_there
+    # Where there are no modes, none is asked for.
+    assert laying.is_at(run, step, replace(then, mode=0o600), exact=True) is is_there
     assert not laying._is_the_very(None, now)
 
 
@@ -394,6 +398,7 @@ def when_all_is_laid(progress: Progress) -> None:
         ("fresh/deep/new.so", "fresh/deep/new.so/mine.txt", STAYS),
         ("lib/core.so", "lib/core.so", KEPT),  # where a file lay
         ("lib/core.so", "lib/core.so/mine.txt", BESIDE),
+        ("turns", "turns", KEPT),
         ("lib/old/gone.so", "lib/old/gone.so", KEPT),
         ("lib/old/gone.so", "lib/old/gone.so/mine.txt", BESIDE),
         ("was", "was", KEPT),  # where a folder lay
@@ -429,6 +434,43 @@ def test_what_somebody_made_since_outlasts_a_taking_back(
     assert {path: what for path, what in _files(made).items() if path[1] not in lies} == {
         path: what for path, what in before.items() if path[1] not in lies
     }
+
+
+def test_what_somebody_made_since_is_on_the_device_before_it_gives_way(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    said: list[str] = []
+    for owner, name in ((LocalPlace, "copy_in"), (LocalPlace, "flush"), (Journal, "note_trial")):
+        real = getattr(owner, name)
+
+        def noted(self: Any, *words: Any, real: Any = real, name: str = name) -> Any:
+            said.append(name)
+            return real(self, *words)
+
+        monkeypatch.setattr(owner, name, noted)
+
+    def since() -> None:
+        (made.root / "lib/core.so").write_bytes(b"mine")
+        said.clear()
+
+    taken_back(made, "whole", since)
+    at = said.index("note_trial")
+    assert said[at - 2 : at] == ["copy_in", "flush"]
+
+
+@pytest.mark.parametrize(
+    ("error", "code", "path"),
+    [
+        (OSError(errno.EIO, "no", "lib/core.so"), "disk", "lib/core.so"),
+        (OSError(errno.EIO, "no", 7), "disk", ""),
+        (KeyboardInterrupt(), "stopped", ""),
+        (ValueError("no"), "unexpected", ""),
+        (LeftIntactError("mine", "no", path="here"), "mine", "here"),
+    ],
+)
+def test_whatever_stops_a_stage_is_one_line(error: BaseException, code: str, path: str) -> None:
+    line = laying.as_stop(error, "all is back")
+    assert (line.code, line.path) == (code, path) and ("all is back" in line.says or line is error)
 
 
 @pytest.mark.parametrize("way", ["whole", "torn", "of old"])
@@ -762,7 +804,7 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("last", [False, True])
-@pytest.mark.parametrize("lost", ["all", "folders", "modes and times"])
+@pytest.mark.parametrize("lost", ["all", "folders", "modes and times", "bytes"])
 def test_what_waits_in_the_work_folder_may_be_lost(
     made: MadeUp, forward: bool, last: bool, lost: str
 ) -> None:
@@ -790,6 +832,8 @@ def test_what_waits_in_the_work_folder_may_be_lost(
             lies.rmdir()
         elif lost == "all":
             lies.unlink()
+        elif lost == "bytes" and not lies.is_symlink():
+            lies.write_bytes(b"?" * lies.stat().st_size)
     for number in range(1, len(moves) + 1):
         (work / f"back-1-{number}").write_bytes(b"half")
     made.bench.updates.recover(made.install, forward)

@@ -629,18 +629,18 @@ def _is_old_one(annex: LocalPlace, path: str, before: Entry) -> bool:
     if before.kind is Kind.LINK:
         return found.link == before.link
     try:
-        return found.bytes == before.bytes and annex.digest(path) == before.digest
+        return annex.digest(path) == before.digest
     except (OSError, LeftIntactError):
         return False
 
 
 def _second_name(run: Run, partner: At | None, entry: Entry, annex: LocalPlace, ready: str) -> bool:
-    """A file that had another name gets it back, where that still has the same bytes."""
-    if partner is None or not run.roots.is_there(partner.root):
+    """A file that had another name gets it back, where that still has the same bytes and can be reached."""
+    if partner is None:
         return False
     try:
         there = run.roots.place(partner.root)
-        if there.file_system != annex.file_system or there.digest(partner.path) != entry.digest:
+        if there.digest(partner.path) != entry.digest:
             return False
         annex.second_name(there, partner.path, ready)
     except (OSError, LeftIntactError):
