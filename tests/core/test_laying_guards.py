@@ -231,13 +231,11 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
         assert "it changed since the update was cut off" in str(error.value)
         assert (made.root / "was").read_text() == "mine since\n"
     else:
-        # Where a folder is to come back lies a file of theirs: they are told.
-        with pytest.raises(HalfDone):
-            made.bench.updates.recover(made.install, False)
-        assert (made.root / "was").read_text() == "mine since\n"
-        (made.root / "was").rename(made.folder / "mine")
         made.bench.updates.recover(made.install, False)
         assert made.state() == before
+        with Journal(made.box.journal_path) as journal:
+            ((path, kept),) = journal.trial(1)
+        assert path == "was" and Path(kept).read_text() == "mine since\n"
 
 
 @pytest.mark.parametrize("forward", [True, False])
@@ -402,6 +400,7 @@ def when_all_is_laid(progress: Progress) -> None:
         ("lib/old/gone.so", "lib/old/gone.so", KEPT),
         ("lib/old/gone.so", "lib/old/gone.so/mine.txt", BESIDE),
         ("was", "was", KEPT),  # where a folder lay
+        ("lib/old", "lib/old", KEPT),
         ("index", "index", STAYS),  # what was only made safe
     ],
 )

@@ -580,8 +580,13 @@ def _put_one_back(run: Run, step: Step) -> None:
 
 
 def _was_laid(run: Run, step: Step) -> bool:
-    """Whether a stage that was cut off had come to a step, told by what still waits in the annex."""
+    """Whether a stage that was cut off had come to a step, told by what still waits in the annex; for a
+    folder nothing waits, and what belongs into it needs it back.
+    """
+    assert step.before is not None  # where nothing lay, what is there now stays
     annex, after = run.annex(step), step.after
+    if step.before.kind is Kind.FOLDER:
+        return True
     if after is None:
         return annex.look(run.aside(step)) is not None
     return not _is_old_one(annex, run.ready(step), after)
