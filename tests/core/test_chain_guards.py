@@ -15,10 +15,10 @@ import pytest
 
 from left_intact.core.carrying import chain, laying, recovery
 from left_intact.core.carrying.chain import _consent_of, _names_in, in_one_line, interrupted, refuse_roots
-from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.journal import Journal, Observed
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
@@ -430,6 +430,51 @@ def test_a_stage_that_was_drawn_late_and_failed_is_drawn_anew(made: MadeUp) -> N
     assert (last.kind, last.state) == ("later", StageState.WAITING)
     plant(made.saves, {"b044/kept.blk": b"another stub"})
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
+
+
+@pytest.mark.parametrize("how", ["lay", "leave", "give up", "again"])
+@pytest.mark.parametrize("twice", [False, True])
+def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str, twice: bool) -> None:
+    """They play on for days, and are asked then: neither lost nor altered is what they did meanwhile."""
+    plan, updates = made.plan(), made.bench.updates
+    late = plan.stages[-1]
+    assert isinstance(late, Later)
+    if how != "again":  # more than was agreed to: it asks
+        late = replace(late, consent=replace(late.consent, bytes=1))
+    made.begin(replace(plan, stages=(*plan.stages[:-1], late)))
+    made.start_once()
+    outside, stop = updates.back.outside(made.install), StopAt("laying", 1)
+    for day in range(1 + twice):
+        if how == "again":
+            with pytest.raises(LeftIntactError):
+                recovery.go_on(made.box, outside, made.root.as_posix(), report=stop, cancel=stop.cancel)
+            stop = StopAt("laying", 1)
+        else:
+            assert updates.go_on(made.install).waits
+        played = {"art/harbour.png": b"repainted %d" % day, f"art/{day}.png": b"new"}
+        plant(made.root, played, mtime=LATER + 900 + day)
+    (made.root / "logs/run.log").unlink()
+    if how == "give up":
+        updates.give_up(made.install)
+    else:
+        updates.go_on(made.install, answers={} if how == "again" else {"stage-3": how})
+    proof = updates.prove(made.install).proof
+    assert (proof.lost, proof.altered, proof.appeared) == ((), (), ())
+    plant(made.root, {"art/harbour.png": b"repainted x"}, mtime=LATER + 901)
+    assert updates.prove(made.install).proof.altered == ("art/harbour.png",)
+
+
+def test_what_cannot_be_looked_into_has_not_changed() -> None:
+    def lying(*paths: str, kind: Kind = Kind.FILE) -> dict[At, tuple[Entry, FileClass]]:
+        return {At("", p): (Entry(path=p, kind=kind, digest="aa"), FileClass.SAVES) for p in paths}
+
+    was = lying("a/one", "b", "c") | lying("a", kind=Kind.FOLDER)
+    before = {at: Observed(at=at, before=entry, after=None) for at, (entry, _) in was.items()}
+    now = lying("a", "b", "d", kind=Kind.FAULT)
+    assert [(one.at.path, one.after is None) for one in chain._changed(before, now)] == [
+        ("c", True),
+        ("d", False),
+    ]
 
 
 def test_a_putting_back_that_fails_as_a_whole_is_half_done(

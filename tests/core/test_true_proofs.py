@@ -484,6 +484,7 @@ def test_mods_profiles_and_scripts_are_counted_where_they_lie() -> None:
         (ThingRule(counts="titles", file="l.json", at="g"), '{"g": 5}', ["l.json: g is no list"]),
         (ThingRule(counts="titles", file="l.json"), "{", ["l.json: it cannot be read as what it looks like"]),
         (ThingRule(counts="titles", file="l.xml", at="g"), "<a><b", ["l.xml: it is no valid XML"]),
+        (ThingRule(counts="titles", file="l.xml", name="t"), '<a><b t="x"/><c><t>y</t></c></a>', ["x", "y"]),
         (ThingRule(counts="titles", file="l.txt"), "# none\na\n\n b \n", ["a", "b"]),
         (ThingRule(counts="titles", file="gone.txt"), "", ["gone.txt cannot be read"]),
     ],
@@ -493,6 +494,9 @@ def test_lists_of_every_kind_and_what_is_none(rule: ThingRule, text: str, names:
 
 
 def test_mods_of_a_list_are_on_as_it_says() -> None:
+    listed = ThingRule(counts="mods", file="l.json", at="m", on="use")
+    text = '{"m": {"rain": {"use": true}, "fog": {"use": false}, "dusk": 1, "haze": 0}}'
+    assert counted([], [listed], l=text) == {"mods on": ["dusk", "rain"], "mods off": ["fog", "haze"]}
     rule = ThingRule(counts="mods", file="l.ini", at="mods")
     assert counted([], [rule], l="[mods]\nrain = on\nfog = off\ndusk = 1\n[other]\nx = on\n") == {
         "mods on": ["dusk", "rain"],

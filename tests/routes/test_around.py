@@ -233,11 +233,17 @@ def test_a_command_that_fails_leaves_the_step_waiting(mock: Mock) -> None:
     assert mock.bench.updates.go_on(mock.install, run="caches").waits
 
 
-@pytest.mark.parametrize("words", [["../outside"], ["/bin/sh", "-c", "true"], ["no-such-program-anywhere"]])
+@SCRIPTS
+@pytest.mark.parametrize(
+    "words",
+    [["../outside"], ["way-out"], ["./way-out"], ["/bin/sh", "-c", "true"], ["no-such-program-anywhere"]],
+)
 def test_what_lies_outside_the_install_is_no_program_of_it(mock: Mock, words: list[str]) -> None:
     from left_intact.core.proving.run_step import run_step
 
     plant(mock.folder, {"outside": "#!/bin/sh\ntouch was-run\n"})
+    (mock.folder / "outside").chmod(0o755)
+    (mock.root / "way-out").symlink_to(mock.folder / "outside")
     assert not run_step(str(mock.root), words)
     assert not (mock.root / "was-run").exists()
 

@@ -147,6 +147,18 @@ def test_what_was_used_in_the_new_build_before_the_restore_is_asked_about(consol
     assert console.read("cards/b044/card.bin") == b"\x55" * 700
 
 
+def test_a_stub_that_was_written_since_is_no_stub(console: Console) -> None:
+    console.begin()
+    console.swap()
+    console.start(STARTED | {"cards/b044/seen.dat": "0\n", "cards/b044/more.dat": "0\n"})
+    plant(console.root, {"cards/b044/card.bin": b"\x55" * 700}, mtime=PLAYED)
+    assert console.go_on().waits
+    plant(console.root, {"cards/b044/seen.dat": "mine\n"}, mtime=PLAYED)
+    assert console.go_on(answers={"used-meanwhile": "newer"}).proof.verdict is Verdict.INTACT
+    assert console.read("cards/b044/seen.dat") == b"mine\n"
+    assert not (console.root / "cards/b044/more.dat").exists()
+
+
 def test_steps_have_their_order(console: Console) -> None:
     console.begin()
     with pytest.raises(LeftIntactError) as caught:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any, NoReturn, Protocol
@@ -24,7 +24,7 @@ from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import OtherNames, refuse_bad_path, steps_of, touched_folders, witness_of
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
-from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in
+from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in, parents
 from left_intact.core.files.place import root_replaced
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
@@ -543,11 +543,8 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
         why = laying.as_stop(error, "this stage was put back").line()
         journal.begin_again(update.id, stage)
-        journal.wait(
-            update.id,
-            stage,
-            WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False),
-        )
+        waits = WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False)
+        wait_for(chain, stage, waits)
         raise laying.as_stop(error, "this stage was put back, and the update waits") from error
     journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
     undo_stages(chain)
@@ -682,10 +679,22 @@ def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
     before = {o.at: o for o in chain.journal.observed(chain.update.id, stage.seq)}
     _rebind(chain, stage.hand.rebinds)
     now = chain.outside.tree(chain.roots_now())
+    rows = _changed(before, now)
+    left = any(s.seq > stage.seq for s in chain.stages())
+    # Nothing is torn between two stages, so a crash from here on finds a run that waits or goes on.
+    stands = State.WAITING if left else _going(chain.update, State.CARRYING)
+    chain.journal.set_observed(chain.update.id, stage.seq, rows, ended=(state, stands))
+
+
+def _changed(before: Mapping[At, Observed], now: Lying) -> list[Observed]:
+    """What lies there otherwise than before; of what cannot be looked into now nothing is known."""
+    shut = {at for at, (entry, _) in now.items() if entry.kind is Kind.FAULT and at in before}
     rows = []
     for at in sorted({*before, *now}):
         was, then = before.get(at), now.get(at)
         old, new = (was.before if was else None), (then[0] if then else None)
+        if at in shut or (new is None and any(At(at.root, above) in shut for above in parents(at.path))):
+            continue
         if (
             old is None
             or new is None
@@ -694,10 +703,35 @@ def observe(chain: Chain, stage: StageRow, state: StageState) -> None:
         ):
             kind = then[1] if then else was.file_class if was else FileClass.UNSORTED
             rows.append(Observed(at=at, before=old, after=new, file_class=kind))
-    left = any(s.seq > stage.seq for s in chain.stages())
-    # Nothing is torn between two stages, so a crash from here on finds a run that waits or goes on.
-    stands = State.WAITING if left else _going(chain.update, State.CARRYING)
-    chain.journal.set_observed(chain.update.id, stage.seq, rows, ended=(state, stands))
+    return rows
+
+
+def wait_for(chain: Chain, stage: int, waits: WaitsFor) -> None:
+    """A stage that is no step by hand waits. What lies there then is on record, so that what changes while
+    it waits is known for what somebody did, who plays on for days.
+    """
+    journal, update = chain.journal, chain.update.id
+    if not journal.watched(update, stage):
+        with suppress(OSError, LeftIntactError):  # the line says what is in the way: it may be this too
+            lies = chain.outside.tree(chain.roots_now())
+            rows = [Observed(at=at, before=e, after=None, file_class=kind) for at, (e, kind) in lies.items()]
+            journal.watch(update, stage, rows)
+    journal.wait(update, stage, waits)
+
+
+def observe_wait(chain: Chain, stage: StageRow) -> None:
+    """What changed while a stage waited lies there for good, as after a step by hand."""
+    journal, update = chain.journal, chain.update
+    watched = {one.at: one for one in journal.watched(update.id, stage.seq)}
+    if not watched:
+        return
+    there = {root.label for root in update.roots if identity_of(root.place) is not None}
+    rows = {one.at: one for one in journal.observed(update.id, stage.seq)}
+    for one in _changed(watched, chain.outside.tree(chain.roots_now())):
+        if one.after is not None or one.at.root in there:
+            first = rows[one.at].before if one.at in rows else one.before
+            rows[one.at] = replace(one, before=first)
+    journal.set_observed(update.id, stage.seq, rows.values())
 
 
 def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
@@ -773,9 +807,5 @@ def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consen
             notes = sorted({*chain.update.notes, *drawn.notes})
             chain.journal.add_to_record(chain.update.id, {"notes": notes})
         return True
-    chain.journal.wait(
-        chain.update.id,
-        stage.seq,
-        WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options),
-    )
+    wait_for(chain, stage.seq, WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options))
     return False

@@ -110,7 +110,7 @@ class StageRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Observed:
-    """What a step by hand changed: neither lost nor altered."""
+    """What changed while the person was at it, or was waited for: neither lost nor altered."""
 
     at: At
     before: Entry | None
@@ -348,15 +348,9 @@ class Journal(Heads):
         ended: tuple[StageState, State] | None = None,
     ) -> None:
         """What lies there before a step by hand; with `ended` what it changed, and in the same transaction
-        where it stands.
+        where it stands. What was watched is so no more.
         """
-        said = {
-            "v": VERSION,
-            "rows": [
-                [at_to_list(o.at), entry_to_record(o.before), entry_to_record(o.after), o.file_class.value]
-                for o in observed
-            ],
-        }
+        said = {"v": VERSION, "rows": [_observed_record(one) for one in observed]}
         with self._base.transaction() as db:
             db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
             if ended is None:
@@ -373,20 +367,23 @@ class Journal(Heads):
             )
 
     def observed(self, update: int, stage: int) -> list[Observed]:
-        with self._rows(
-            "SELECT record FROM observed WHERE update_id = ? AND stage = ?", update, stage
-        ) as rows:
-            if not rows:
-                return []
-            return [
-                Observed(
-                    at=at_from_list(at),
-                    before=entry_from_record(before),
-                    after=entry_from_record(after),
-                    file_class=FileClass(kind),
-                )
-                for at, before, after, kind in unpacked(rows[0][0])["rows"]
-            ]
+        return [_observed_from(one) for one in self._observed(update, stage).get("rows", [])]
+
+    def watch(self, update: int, stage: int, lies: Iterable[Observed]) -> None:
+        """What lies there as a stage that is no step by hand begins to wait, beside what was observed."""
+        said = {"v": VERSION, "rows": []} | self._observed(update, stage)
+        said["watched"] = [_observed_record(one) for one in lies]
+        with self._base.transaction() as db:
+            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
+
+    def watched(self, update: int, stage: int) -> list[Observed]:
+        return [_observed_from(one) for one in self._observed(update, stage).get("watched", [])]
+
+    def _observed(self, update: int, stage: int) -> Record:
+        query = "SELECT record FROM observed WHERE update_id = ? AND stage = ?"
+        with self._rows(query, update, stage) as rows:
+            said: Record = unpacked(rows[0][0]) if rows else {}
+            return said
 
     # ------------------------------------------------------------ what nobody needs any more
 
@@ -452,6 +449,20 @@ def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
     if step.unproven:
         said["unproven"] = True
     return update, stage, step.seq, json.dumps(said), getattr(step.source, "content", None)
+
+
+def _observed_record(one: Observed) -> list[Any]:
+    return [at_to_list(one.at), entry_to_record(one.before), entry_to_record(one.after), one.file_class.value]
+
+
+def _observed_from(said: list[Any]) -> Observed:
+    at, before, after, kind = said
+    return Observed(
+        at=at_from_list(at),
+        before=entry_from_record(before),
+        after=entry_from_record(after),
+        file_class=FileClass(kind),
+    )
 
 
 def _step_from(row: sqlite3.Row) -> Step:

@@ -16,11 +16,13 @@ from left_intact.core.carrying.chain import (
     interrupted,
     make_safe,
     observe,
+    observe_wait,
     reached,
     refuse_if_open,
     refuse_roots,
     stage_done,
     undo_stages,
+    wait_for,
 )
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.journal import Journal, StageRow
@@ -164,11 +166,9 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
         if any(s.kind == "hand" and s.state is StageState.DONE for s in chain.stages()):
             journal.begin_again(update.id, torn.seq)
             why = "it was cut off and put back; what came before it is in force"
-            journal.wait(
-                update.id,
-                torn.seq,
-                WaitsFor(step=f"stage-{torn.seq}", asks="try this stage again", why=why, can_be_seen=False),
-            )
+            again = f"stage-{torn.seq}"
+            waits = WaitsFor(step=again, asks="try this stage again", why=why, can_be_seen=False)
+            wait_for(chain, torn.seq, waits)
             return
     ending = State.GONE_BACK if was_trial else State.ABANDONED
     undo_stages(chain, ending)
@@ -223,6 +223,7 @@ def _take_up(chain: Chain, stage: StageRow, done: str, skip: str, answers: Mappi
     if stage.hand is not None:
         _take_up_hand(chain, stage, done=bool(done), skip=bool(skip))
         return
+    observe_wait(chain, stage)
     chain.journal.set_stage(
         chain.update.id,
         stage.seq,
@@ -263,6 +264,7 @@ def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
             if stage.state is StageState.WAITING and stage.hand is not None:
                 observe(chain, stage, StageState.GIVEN_UP)
             elif stage.state in (StageState.WAITING, StageState.PLANNED):
+                observe_wait(chain, stage)
                 journal.set_stage(update.id, stage.seq, StageState.GIVEN_UP, {"waits": None})
         in_force = [s for s in chain.stages() if s.state is StageState.DONE]
         if update.kind is RunKind.BACK:

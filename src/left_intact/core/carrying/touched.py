@@ -129,22 +129,25 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
     """What an update is proven against: the witness of its first stage, and over it what each later one
     agreed to.
     """
-    stages = in_force(journal, update) or journal.stages(update)
+    every = journal.stages(update)
+    stages = in_force(journal, update) or every
     carries = [s for s in stages if s.kind == "carry"]
     if not carries:
         return Witness(rows={}, version="", to_version="", merged={})
     whole = journal.witness_of(update, carries[0].seq)
     rows, merged, moved = dict(whole.rows), dict(whole.merged), set[At]()
     own = {step.at for step in journal.steps(update, carries[0].seq) if step.before != step.after}
-    for stage in stages:
-        if stage.kind == "hand":
-            for seen in journal.observed(update, stage.seq):
-                if stage.seq < carries[0].seq and seen.at in own:
-                    continue  # what the stage agreed to came after it
-                _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
-                if seen.after is None or seen.after.kind is not Kind.FOLDER:
-                    moved.add(seen.at)
-        elif stage.seq != carries[0].seq:
+    counting = {stage.seq for stage in stages}
+    for stage in every:
+        if stage.seq not in counting and stage.state not in (StageState.SKIPPED, StageState.GIVEN_UP):
+            continue
+        for seen in journal.observed(update, stage.seq):
+            if stage.seq <= carries[0].seq and seen.at in own:
+                continue  # what the stage agreed to came after it
+            _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
+            if seen.after is None or seen.after.kind is not Kind.FOLDER:
+                moved.add(seen.at)
+        if stage.kind != "hand" and stage.seq in counting and stage.seq != carries[0].seq:
             more = journal.witness_of(update, stage.seq)
             for at, row in more.rows.items():
                 known = rows.get(at)
@@ -201,9 +204,7 @@ def _with_made_safe(journal: Journal, update: int, rows: dict[At, Witnessed]) ->
 
 
 def _observe(rows: dict[At, Witnessed], seen: Observed, file_class: FileClass | None) -> None:
-    """What a step by hand left is what is to lie there from now on. `file_class` is that of a place that
-    was kept.
-    """
+    """What somebody left there is what lies there from now on. `file_class` is that of a kept place."""
     at, after = seen.at, seen.after
     if after is not None and after.kind is Kind.FOLDER:
         return
