@@ -11,12 +11,15 @@ import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying import copies
+from left_intact.core.carrying.boxes import _candidates
 from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
 from left_intact.core.carrying.strongbox import CARD, LIST, PART, Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError, Stopped
 from left_intact.core.model.progress import CancelToken
+from left_intact.core.model.update import KnownBox
+from tests.builders import MODES
 
 
 @pytest.fixture
@@ -43,6 +46,19 @@ def test_a_folder_that_cannot_be_made_is_said(tmp_path: Path) -> None:
     with pytest.raises(LeftIntactError) as error:
         Strongbox(str(tmp_path / "boxes" / "mocklet-1")).make()
     assert error.value.code == "strongbox-unwritable"
+
+
+@MODES
+def test_a_box_is_looked_for_where_nobody_else_may_write(box: Strongbox, tmp_path: Path) -> None:
+    known, home = KnownBox(id="1", folder=box.folder, needed=False), str(tmp_path / "home")
+    (tmp_path / "root").mkdir()
+
+    def found() -> list[str]:
+        return [one.folder for one in _candidates(str(tmp_path / "root"), "mocklet", home, known)]
+
+    assert found() == [box.folder]
+    os.chmod(os.path.dirname(box.folder), 0o777)
+    assert found() == []
 
 
 def test_its_card_is_written_only_where_it_says_something_new(box: Strongbox, tmp_path: Path) -> None:

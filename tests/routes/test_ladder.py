@@ -194,6 +194,21 @@ def test_what_an_update_takes_away_stays_where_it_is_the_persons(tmp_path: Path)
     assert (rally.root / "liveries/blue heron.png").exists()
 
 
+def test_what_two_rungs_take_away_goes_once_and_what_one_laid_goes_too(tmp_path: Path) -> None:
+    gone = 'removes = ["data/old-menu.pak", "data/tracks.pak"]\n'
+    steps = {
+        "rally-1.05.zip": step("1.05", "1.04", engine("1.05") | {"data/brief.pak": b"5" * 90}, more=gone),
+        "rally-1.06.zip": step("1.06", "1.05", engine("1.06"), more=gone.replace("tracks", "brief")),
+    }
+    rally = Rally(tmp_path, steps)
+    before, plan = rally.state(), rally.plan()
+    away = [[m.path for m in c.moves if m.verb is Verb.RETIRE] for c in plan.carries]
+    assert away == [["data/old-menu.pak", "data/tracks.pak"], ["data/brief.pak"]]
+    assert rally.update().proof.verdict is Verdict.INTACT
+    rally.bench.updates.back.go(rally.install)
+    assert rally.state() == before
+
+
 def test_settings_that_two_rungs_change_are_merged_twice_and_yours_stand(rally: Rally) -> None:
     plan = rally.plan()
     lines = {line.key: line.decided for line in plan.merges["rally.ini"].lines if line.decided != "same"}
