@@ -516,6 +516,13 @@ def test_the_annex_is_where_the_file_system_is_the_right_one(
         made.close()
 
 
+def test_where_a_folder_lies_is_known_or_it_is_not_there(tmp_path: Path) -> None:
+    roots = (Root(label="", place=str(tmp_path)), Root(label="gone", place=str(tmp_path / "gone")))
+    with Roots(roots) as open_ones:
+        assert open_ones.device(At("", "")) == os.stat(tmp_path).st_dev
+        assert open_ones.device(At("gone", "x")) is None and open_ones.device(At("", "no")) is None
+
+
 # ---------------------------------------------------------------- proving
 
 

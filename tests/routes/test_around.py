@@ -246,6 +246,7 @@ def test_what_lies_outside_the_install_is_no_program_of_it(mock: Mock, words: li
     (mock.root / "way-out").symlink_to(mock.folder / "outside")
     assert not run_step(str(mock.root), words)
     assert not (mock.root / "was-run").exists()
+    assert run_step(str(mock.root), ["sh", "-c", "exit 0"])  # a bare name may be one of the system's
 
 
 def test_a_step_without_a_command_cannot_be_run(coming: Mock) -> None:

@@ -285,11 +285,14 @@ def test_after_days_of_play_newer_saves_outlive_the_way_back(console: Console) -
     assert any(Path(one).read_bytes() == b"\x11" * 700 for one in took)
 
 
-def test_what_is_to_stay_stays_through_the_removal_on_the_way_back(console: Console) -> None:
+@pytest.mark.parametrize("answer", ["stay", "beside"])
+def test_what_is_to_stay_stays_through_the_removal_on_the_way_back(console: Console, answer: str) -> None:
     console.whole()
-    plant(console.root, {"states/salt-road.state": b"MST1" + b"\x66" * 400}, mtime=PLAYED)
-    console.go_back(answers={"used-since": "stay"})
-    assert console.read("states/salt-road.state") == b"MST1" + b"\x66" * 400
+    played = b"MST1" + b"\x66" * 400
+    plant(console.root, {"states/salt-road.state": played}, mtime=PLAYED)
+    console.go_back(answers={"used-since": answer})
+    was = MINE["states/salt-road.state"]
+    assert console.read("states/salt-road.state") == (played if answer == "stay" else was)
 
 
 @pytest.mark.parametrize("done", [0, 1, 2, 3])
