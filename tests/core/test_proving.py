@@ -90,6 +90,7 @@ def test_what_the_proof_sees(updated: Mock, case: str) -> None:
     assert proof.verdict is verdict and _check(proof, name) is state
     if verdict is Verdict.BROKEN and name == "yours":
         assert proof.lost + proof.altered == ("saves/mill.sav",)
+    assert (proof.altered == ("mocklet.ini",)) is (name == "merged")
 
 
 def test_a_version_that_is_not_the_arriving_one_is_noticed(updated: Mock) -> None:

@@ -411,6 +411,10 @@ def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
     assert not seen(Sign.SETTING_HAS, At("", "nothing.ini"), "a", "b") and not seen(
         Sign.VERSION_READS, At("gone", ""), value="1"
     )
+    plant(root, {"torn.json": '{"a": ', "lamp.json": '{"a": {"b": 1}}'})
+    assert seen(Sign.SETTING_HAS, At("", "lamp.json"), "a.b", "1")
+    assert not seen(Sign.SETTING_HAS, At("", "torn.json"), "a", "1")
+    assert not seen(Sign.SETTING_HAS, At("", "lib/libcore.so"), "a", "1")
     assert not seen(Sign.SAID)
 
 
