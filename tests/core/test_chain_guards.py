@@ -7,6 +7,7 @@ import os
 import shutil
 import signal
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -32,6 +33,7 @@ from tests.chains import (
     MERGED,
     MINE,
     KillAt,
+    KillWhenLaid,
     MadeUp,
     apart,
     at_the_third,
@@ -432,23 +434,32 @@ def test_a_stage_that_was_drawn_late_and_failed_is_drawn_anew(made: MadeUp) -> N
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
 
 
-@pytest.mark.parametrize("how", ["lay", "leave", "give up", "again"])
+def asking(made: MadeUp) -> Plan:
+    """A plan whose late stage does more than was agreed to: it asks."""
+    plan = made.plan()
+    late = plan.stages[-1]
+    assert isinstance(late, Later)
+    late = replace(late, consent=replace(late.consent, bytes=1))
+    return replace(plan, stages=(*plan.stages[:-1], late))
+
+
+@pytest.mark.parametrize("how", ["lay", "leave", "give up", "failed", "cut off"])
 @pytest.mark.parametrize("twice", [False, True])
 def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str, twice: bool) -> None:
     """They play on for days, and are asked then: neither lost nor altered is what they did meanwhile."""
-    plan, updates = made.plan(), made.bench.updates
-    late = plan.stages[-1]
-    assert isinstance(late, Later)
-    if how != "again":  # more than was agreed to: it asks
-        late = replace(late, consent=replace(late.consent, bytes=1))
-    made.begin(replace(plan, stages=(*plan.stages[:-1], late)))
+    updates = made.bench.updates
+    made.begin(made.plan() if how in ("failed", "cut off") else asking(made))
     made.start_once()
-    outside, stop = updates.back.outside(made.install), StopAt("laying", 1)
+    outside = updates.back.outside(made.install)
     for day in range(1 + twice):
-        if how == "again":
-            with pytest.raises(LeftIntactError):
-                recovery.go_on(made.box, outside, made.root.as_posix(), report=stop, cancel=stop.cancel)
+        if how == "failed":
             stop = StopAt("laying", 1)
+            with pytest.raises(LeftIntactError):
+                recovery.go_on(made.box, outside, str(made.root), report=stop, cancel=stop.cancel)
+        elif how == "cut off":
+            going = partial(recovery.go_on, made.box, outside, str(made.root), report=KillWhenLaid(1))
+            assert in_child(going) == signal.SIGKILL
+            assert updates.recover(made.install, False).state is State.WAITING
         else:
             assert updates.go_on(made.install).waits
         played = {"art/harbour.png": b"repainted %d" % day, f"art/{day}.png": b"new"}
@@ -457,23 +468,49 @@ def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str
     if how == "give up":
         updates.give_up(made.install)
     else:
-        updates.go_on(made.install, answers={} if how == "again" else {"stage-3": how})
+        updates.go_on(made.install, answers={"stage-3": how} if how in ("lay", "leave") else {})
     proof = updates.prove(made.install).proof
     assert (proof.lost, proof.altered, proof.appeared) == ((), (), ())
     plant(made.root, {"art/harbour.png": b"repainted x"}, mtime=LATER + 901)
     assert updates.prove(made.install).proof.altered == ("art/harbour.png",)
 
 
-def test_what_cannot_be_looked_into_has_not_changed() -> None:
-    def lying(*paths: str, kind: Kind = Kind.FILE) -> dict[At, tuple[Entry, FileClass]]:
-        return {At("", p): (Entry(path=p, kind=kind, digest="aa"), FileClass.SAVES) for p in paths}
+@pytest.mark.parametrize("what", ["a root is away", "nothing was watched"])
+def test_what_is_not_known_to_be_theirs_is_said(made: MadeUp, what: str) -> None:
+    made.begin(asking(made))
+    made.start_once()
+    updates = made.bench.updates
+    assert updates.go_on(made.install).waits
+    if what == "a root is away":
+        made.saves.rename(made.folder / "away")
+        updates.give_up(made.install)
+        (made.folder / "away").rename(made.saves)
+    else:  # as a journal of before has it
+        with Journal(made.box.journal_path) as journal:
+            journal.set_observed(1, 3, ())
+        plant(made.root, {"art/harbour.png": b"repainted"}, mtime=LATER + 900)
+        updates.give_up(made.install)
+    proof = updates.prove(made.install).proof
+    altered = () if what == "a root is away" else ("art/harbour.png",)
+    assert (proof.lost, proof.altered, proof.appeared) == ((), altered, ())
 
-    was = lying("a/one", "b", "c") | lying("a", kind=Kind.FOLDER)
+
+def test_what_cannot_be_looked_into_has_not_changed() -> None:
+    def lying(*paths: str, **more: Any) -> dict[At, tuple[Entry, FileClass]]:
+        entry = Entry(path="", digest="aa", **more)
+        return {At("", path): (replace(entry, path=path), FileClass.SAVES) for path in paths}
+
+    was = lying("a/one", "b", "c", "same", "other", "touched", "mode") | lying("a", kind=Kind.FOLDER)
     before = {at: Observed(at=at, before=entry, after=None) for at, (entry, _) in was.items()}
-    now = lying("a", "b", "d", kind=Kind.FAULT)
+    now = lying("a", "b", "d", kind=Kind.FAULT) | lying("same") | lying("touched", mtime_ns=5)
+    now |= lying("mode", mode=0o600)
+    now[At("", "other")] = (Entry(path="other", digest="bb"), FileClass.SAVES)
     assert [(one.at.path, one.after is None) for one in chain._changed(before, now)] == [
         ("c", True),
         ("d", False),
+        ("mode", False),
+        ("other", False),
+        ("touched", False),
     ]
 
 

@@ -693,7 +693,7 @@ def _changed(before: Mapping[At, Observed], now: Lying) -> list[Observed]:
     for at in sorted({*before, *now}):
         was, then = before.get(at), now.get(at)
         old, new = (was.before if was else None), (then[0] if then else None)
-        if at in shut or (new is None and any(At(at.root, above) in shut for above in parents(at.path))):
+        if at in shut or (then is None and any(At(at.root, above) in shut for above in parents(at.path))):
             continue
         if (
             old is None
@@ -711,11 +711,10 @@ def wait_for(chain: Chain, stage: int, waits: WaitsFor) -> None:
     it waits is known for what somebody did, who plays on for days.
     """
     journal, update = chain.journal, chain.update.id
-    if not journal.watched(update, stage):
-        with suppress(OSError, LeftIntactError):  # the line says what is in the way: it may be this too
-            lies = chain.outside.tree(chain.roots_now())
-            rows = [Observed(at=at, before=e, after=None, file_class=kind) for at, (e, kind) in lies.items()]
-            journal.watch(update, stage, rows)
+    with suppress(OSError, LeftIntactError):  # the line says what is in the way: it may be this too
+        lies = chain.outside.tree(chain.roots_now())
+        rows = [Observed(at=at, before=e, after=None, file_class=kind) for at, (e, kind) in lies.items()]
+        journal.watch(update, stage, rows)
     journal.wait(update, stage, waits)
 
 
@@ -728,7 +727,7 @@ def observe_wait(chain: Chain, stage: StageRow) -> None:
     there = {root.label for root in update.roots if identity_of(root.place) is not None}
     rows = {one.at: one for one in journal.observed(update.id, stage.seq)}
     for one in _changed(watched, chain.outside.tree(chain.roots_now())):
-        if one.after is not None or one.at.root in there:
+        if one.at.root in there:
             first = rows[one.at].before if one.at in rows else one.before
             rows[one.at] = replace(one, before=first)
     journal.set_observed(update.id, stage.seq, rows.values())
