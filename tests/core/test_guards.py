@@ -6,6 +6,7 @@ import errno
 import os
 import signal
 import stat
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -280,7 +281,10 @@ def test_the_room_of_a_plan_to_the_byte() -> None:
         ("the strongbox", 100 + (4 << 20), 20),
         ("the install", 300 + (4 << 20), 10),
     ]
-    assert room_for(moves[1:], Circumstances(free=10)).needed == 0
+    moves += [replace(moves[0], at=At("saves", "a"))]
+    three = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (2, 20)}))
+    assert [(r.place, r.needed) for r in three.rooms][1] == ("the install and saves", 600 + (4 << 20))
+    assert room_for(moves[1:2], Circumstances(free=10)).needed == 0
 
 
 # ---------------------------------------------------------------- places

@@ -17,6 +17,7 @@ import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying import laying
+from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.strongbox import Strongbox
@@ -439,7 +440,8 @@ def test_what_somebody_made_since_is_on_the_device_before_it_gives_way(
     made: MadeUp, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     said: list[str] = []
-    for owner, name in ((LocalPlace, "copy_in"), (LocalPlace, "flush"), (Journal, "note_trial")):
+    watched = ((LocalPlace, "copy_in"), (LocalPlace, "flush"), (Journal, "note_trial"), (Annexes, "clear"))
+    for owner, name in watched:
         real = getattr(owner, name)
 
         def noted(self: Any, *words: Any, real: Any = real, name: str = name) -> Any:
@@ -455,6 +457,8 @@ def test_what_somebody_made_since_is_on_the_device_before_it_gives_way(
     taken_back(made, "whole", since)
     at = said.index("note_trial")
     assert said[at - 2 : at] == ["copy_in", "flush"]
+    # And so is what was put back, before what waited is let go of.
+    assert "flush" in said[at : said.index("clear", at)]
 
 
 @pytest.mark.parametrize(

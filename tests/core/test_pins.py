@@ -516,6 +516,26 @@ def test_the_annex_is_where_the_file_system_is_the_right_one(
         made.close()
 
 
+def test_where_nothing_can_be_prepared_that_is_said(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.carrying import annex
+
+    box = mock.bench.updates.strongbox(mock.install)
+    box.make()
+    monkeypatch.setattr(Roots, "file_system", lambda self, label: 77)
+    with Roots((Root(label="", place=str(mock.root)),)) as roots, pytest.raises(LeftIntactError) as stop:
+        annex.Annexes(box, roots, 1).of("")
+    assert (stop.value.code, stop.value.path) == ("no-annex", str(mock.root))
+
+
+def test_of_the_program_nothing_is_copied_before_a_removal() -> None:
+    from left_intact.core.planning.saving import draw_saving
+
+    kinds = (FileClass.PROGRAM, FileClass.SAVES, FileClass.CACHE)
+    tree = {At("", kind.value): (file_at(kind.value), kind) for kind in kinds}
+    situation: Any = SimpleNamespace(tree=tree, told={"leave": "cache"}, answers={})
+    assert [move.path for move in draw_saving(situation).carry.moves] == ["saves"]
+
+
 def test_where_a_folder_lies_is_known_or_it_is_not_there(tmp_path: Path) -> None:
     roots = (Root(label="", place=str(tmp_path)), Root(label="gone", place=str(tmp_path / "gone")))
     with Roots(roots) as open_ones:

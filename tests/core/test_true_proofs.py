@@ -481,6 +481,16 @@ def test_mods_profiles_and_scripts_are_counted_where_they_lie() -> None:
             '{"g": [1]}',
             ["l.json: there is no g.h in it"],
         ),
+        (
+            ThingRule(counts="titles", file="l.json", at="g.h"),
+            '{"g": "gh"}',
+            ["l.json: there is no g.h in it"],
+        ),
+        (
+            ThingRule(counts="titles", file="l.json", at="g", name="t"),
+            '{"g": {"a": {"t": "x"}, "b": {}}}',
+            ["b", "x"],
+        ),
         (ThingRule(counts="titles", file="l.json", at="g"), '{"g": 5}', ["l.json: g is no list"]),
         (ThingRule(counts="titles", file="l.json"), "{", ["l.json: it cannot be read as what it looks like"]),
         (ThingRule(counts="titles", file="l.xml", at="g"), "<a><b", ["l.xml: it is no valid XML"]),

@@ -403,6 +403,7 @@ def test_a_device_that_only_a_bridge_reaches_is_copied_by_hand_and_checked_here(
     (here / "cards/7f3a/card.bin").unlink()  # fetched badly
     assert console.go_on(done="copy-out").waits
     assert console.step() == "copy-lacks"
+    assert console.go_on(answers={"copy-lacks": "again"}).waits and console.step() == "copy-lacks"
     fetch(here)
     console.go_on()
     assert console.step() == "remove"

@@ -66,6 +66,7 @@ def test_one_that_comes_after_any_older_one_is_taken_alone() -> None:
     up = climb(packages(("1.04", "1.05"), ("1.05", "1.06"), ("", "1.06")), "1.04")
     assert [(one.after, one.to) for one in up.steps] == [("", "1.06")]
     assert states(up.rungs)["1.05"] is RungState.UNNEEDED
+    assert climb(packages(("", "1.02"), ("1.04", "1.05")), "1.04").reachable == ("1.05",)
 
 
 def test_versions_are_ordered_as_versions_not_as_words() -> None:

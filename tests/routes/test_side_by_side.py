@@ -16,7 +16,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
-from tests.builders import LINKS, MODES, plant, verbs
+from tests.builders import LATER, LINKS, MODES, plant, verbs
 from tests.routes.beside import MINE, STUBS, Pier
 
 
@@ -372,6 +372,7 @@ def test_a_root_that_a_person_calls_old_is_no_folder_that_was_left_behind(pier: 
 
 def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
     pier.update()
+    plant(pier.old, {"lib/libcore.so": b"patched by hand"}, mtime=LATER)
     on_trial = pier.state()
     install = pier.bench.shelf.find("Mocklet")
     assert pier.bench.updates.old_folder(install) == str(pier.old)
@@ -384,7 +385,7 @@ def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
     assert done.freed > 0 and not pier.old.exists() and pier.root == str(pier.new)
     held = pier.bench.keeping.look(install)
     places = {place for h in held.held if h.yours for place in h.places}
-    assert {"let go:/saves/mill.sav", "let go:/games/mill.cart"} <= places
+    assert {"let go:/saves/mill.sav", "let go:/games/mill.cart", "let go:/lib/libcore.so"} <= places
     assert not pier.bench.updates.old_folder(install)
 
 
@@ -414,17 +415,18 @@ def test_what_is_not_gone_whole_settles_nothing(pier: Pier, monkeypatch: pytest.
     assert stop.value.code == "not-freed" and {u.state for u in updates.history(install)} == {State.ON_TRIAL}
 
 
-def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pier) -> None:
+@pytest.mark.parametrize("path", ["saves/mill.sav", "lib/libcore.so"])
+def test_what_was_used_in_the_old_folder_since_is_not_let_go_of_unsaid(pier: Pier, path: str) -> None:
     import os
     import time
 
     pier.update()
     install = pier.bench.shelf.find("Mocklet")
-    (pier.old / "saves/mill.sav").write_bytes(b"played in the old one")
-    os.utime(pier.old / "saves/mill.sav", (time.time() + 900, time.time() + 900))
+    (pier.old / path).write_bytes(b"played in the old one")
+    os.utime(pier.old / path, (time.time() + 900, time.time() + 900))
     with pytest.raises(LeftIntactError) as stop:
         pier.bench.updates.free_old(install)
-    assert "saves/mill.sav" in str(stop.value) and pier.old.exists()
+    assert path in str(stop.value) and pier.old.exists()
     pier.bench.updates.free_old(install, all_the_same=True)
     assert not pier.old.exists()
 
