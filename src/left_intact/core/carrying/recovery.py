@@ -135,8 +135,6 @@ def _finish_stage(chain: Chain, torn: StageRow) -> None:
             else:
                 laying.prepare_missing(run)
         except (LeftIntactError, OSError) as error:
-            if isinstance(error, LeftIntactError) and error.code == "stopped":
-                raise
             raise LeftIntactError(
                 "cannot-go-forward",
                 f"the update cannot be completed: {error}",
