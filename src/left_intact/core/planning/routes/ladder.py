@@ -364,7 +364,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
     for name in package.removes:
         path = f"{package.into}/{name}" if package.into else name
         last, finding = sketch.laid.get(path), sketch.inputs.survey.findings.find(path)
-        if path in entries or (last is not None and last.after is None):
+        if path in entries:
             continue
         before = last.after if last is not None else finding.entry if finding is not None else None
         if before is None or before.kind is Kind.FOLDER:
