@@ -17,6 +17,7 @@ from __future__ import annotations
 import argparse
 import ast
 import gc
+import hashlib
 import importlib
 import importlib.abc
 import importlib.util
@@ -281,8 +282,14 @@ def cover() -> None:
         }
         lines[str(Path(file).relative_to(SOURCE))] = by_line
     breadth = Counter(name for of_file in lines.values() for names in of_file.values() for name in names)
-    MAP.write_text(json.dumps({"seconds": seconds, "lines": lines, "breadth": breadth}))
+    sources = {path: _said_by(path) for path in lines}
+    MAP.write_text(json.dumps({"seconds": seconds, "lines": lines, "breadth": breadth, "sources": sources}))
     print("\n".join(one.splitlines()[-1] for one in told))
+
+
+def _said_by(path: str) -> str:
+    """What tells whether a source was changed since the map was made."""
+    return hashlib.sha256((SOURCE / path).read_bytes()).hexdigest()
 
 
 def pytest_runtest_logstart(nodeid: str) -> None:
@@ -633,6 +640,10 @@ def main() -> int:
         )
         cover()
     known = json.loads(MAP.read_text())
+    since = {m.path for m in chosen if known.get("sources", {}).get(m.path) != _said_by(m.path)}
+    if since and asked.budget:
+        print(f"the map is older than {', '.join(sorted(since))}: make it anew (cover)", file=sys.stderr)
+        return 2
     began, missed, by_part = time.monotonic(), [], Counter()
     caught_of: Counter[str] = Counter()
 
