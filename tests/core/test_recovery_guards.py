@@ -10,8 +10,10 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.journal import Journal
-from left_intact.core.carrying.recovery import housekeeping
+from left_intact.core.carrying.recovery import housekeeping, rebound
+from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import Root
 from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from tests.builders import LINKS
@@ -37,6 +39,23 @@ def test_a_going_back_is_not_even_drawn_where_a_root_became_a_link(made: MadeUp)
     with pytest.raises(LeftIntactError) as error:
         made.bench.updates.back.draw(made.install)
     assert error.value.code == "root-replaced" and error.value.path == str(made.saves)
+
+
+def test_a_run_that_waits_was_not_cut_off(made: MadeUp) -> None:
+    made.begin(made.plan())
+    lies, there = made.state(), stands(made)
+    for forward in (True, False, None):
+        with pytest.raises(LeftIntactError) as error:
+            made.bench.updates.recover(made.install, forward)
+        assert error.value.code == "nothing-to-recover"
+    assert (made.state(), stands(made)) == (lies, there)
+
+
+def test_a_root_is_known_by_what_lies_at_its_place_now(tmp_path: Path) -> None:
+    known = Root(label="", place=str(tmp_path / "before"), identity=(1, 2))
+    assert rebound(known, str(tmp_path)).identity == identity_of(str(tmp_path))
+    gone = rebound(known, str(tmp_path / "gone"))
+    assert (gone.identity, gone.place) == ((1, 2), str(tmp_path / "gone"))
 
 
 def test_between_two_stages_a_root_that_a_step_took_away_is_not_waited_for(made: MadeUp) -> None:
