@@ -410,6 +410,15 @@ def with_another_time(made: MadeUp, at: At, seconds: int) -> Plan:
     return replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
 
 
+def asking(made: MadeUp) -> Plan:
+    """A plan whose late stage does more than was agreed to: it asks."""
+    plan = made.plan()
+    late = plan.stages[-1]
+    assert isinstance(late, Later)
+    late = replace(late, consent=replace(late.consent, bytes=1))
+    return replace(plan, stages=(*plan.stages[:-1], late))
+
+
 class Count:
     """How often something reports."""
 

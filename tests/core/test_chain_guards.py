@@ -36,6 +36,7 @@ from tests.chains import (
     KillWhenLaid,
     MadeUp,
     apart,
+    asking,
     at_the_third,
     in_child,
     while_unpacking,
@@ -434,15 +435,6 @@ def test_a_stage_that_was_drawn_late_and_failed_is_drawn_anew(made: MadeUp) -> N
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
 
 
-def asking(made: MadeUp) -> Plan:
-    """A plan whose late stage does more than was agreed to: it asks."""
-    plan = made.plan()
-    late = plan.stages[-1]
-    assert isinstance(late, Later)
-    late = replace(late, consent=replace(late.consent, bytes=1))
-    return replace(plan, stages=(*plan.stages[:-1], late))
-
-
 @pytest.mark.parametrize("how", ["lay", "leave", "give up", "failed", "cut off"])
 @pytest.mark.parametrize("twice", [False, True])
 def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str, twice: bool) -> None:
@@ -465,6 +457,8 @@ def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str
         played = {"art/harbour.png": b"repainted %d" % day, f"art/{day}.png": b"new"}
         plant(made.root, played, mtime=LATER + 900 + day)
     (made.root / "logs/run.log").unlink()
+    if how in ("failed", "cut off"):  # it is drawn anew, on what lies there
+        plant(made.saves, {"b044/kept.blk": b"another stub"})
     if how == "give up":
         updates.give_up(made.install)
     else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 from dataclasses import replace
 from pathlib import Path
@@ -9,15 +10,17 @@ from typing import Any
 
 import pytest
 
+from left_intact.core.carrying import recovery
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import housekeeping, rebound
 from left_intact.core.files.identity import identity_of
-from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
+from left_intact.core.model.progress import Progress
 from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
-from tests.builders import LINKS
-from tests.chains import HAND, MadeUp, in_child, while_unpacking
+from tests.builders import FORKS, LINKS
+from tests.chains import HAND, MadeUp, asking, in_child, while_unpacking
 
 
 @pytest.fixture
@@ -49,6 +52,43 @@ def test_a_run_that_waits_was_not_cut_off(made: MadeUp) -> None:
             made.bench.updates.recover(made.install, forward)
         assert error.value.code == "nothing-to-recover"
     assert (made.state(), stands(made)) == (lies, there)
+
+
+@FORKS
+def test_a_going_back_that_was_just_taken_back_may_be_ended_all_the_same(
+    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Cut off right after its stage was put back: it was called done with nothing moved."""
+    before, updates = made.state(), made.bench.updates
+    made.begin(made.plan(hand=False))
+
+    def killed(progress: Progress) -> None:
+        if progress.stage == "going back" and progress.done == 2:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    assert in_child(lambda: updates.back.go(made.install, killed)) == signal.SIGKILL
+
+    def cut(*_: Any) -> None:
+        raise LeftIntactError("cut", "cut off here")
+
+    monkeypatch.setattr(recovery, "undo_stages", cut)
+    with pytest.raises(LeftIntactError, match="cut off here"):
+        updates.recover(made.install, True)
+    monkeypatch.undo()
+    updates.recover(made.install, False)
+    assert made.state() == before
+
+
+def test_an_answer_to_another_question_is_no_answer(made: MadeUp) -> None:
+    made.begin(asking(made))
+    made.start_once()
+    updates = made.bench.updates
+    assert updates.go_on(made.install).waits
+    lies = made.state()
+    for answers in ({"stage-9": "lay"}, {"stage-3": "what"}):
+        with pytest.raises(Misuse) as error:
+            updates.go_on(made.install, answers=answers)
+        assert error.value.code == "unknown-answer" and made.state() == lies
 
 
 def test_a_root_is_known_by_what_lies_at_its_place_now(tmp_path: Path) -> None:

@@ -121,10 +121,9 @@ def _onward(update: Update, torn: StageRow | None, forward: bool | None) -> bool
 
 
 def _take_up_undone(chain: Chain) -> None:
-    """Stages of an update that was being taken back whole, when it was cut off, have their turn again."""
-    if chain.update.state is State.PUTTING_BACK:
-        for stage in (s for s in chain.stages() if s.state is StageState.UNDONE):
-            chain.journal.begin_again(chain.update.id, stage.seq)
+    """Stages that were taken back already, when it was cut off, have their turn again."""
+    for stage in (s for s in chain.stages() if s.state is StageState.UNDONE):
+        chain.journal.begin_again(chain.update.id, stage.seq)
 
 
 def _finish_stage(chain: Chain, torn: StageRow) -> None:
