@@ -19,7 +19,7 @@ from left_intact.core.model.place import Root
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
-from tests.builders import FORKS, LINKS
+from tests.builders import FORKS, LATER, LINKS, Mock, plant, release
 from tests.chains import HAND, MadeUp, asking, in_child, while_unpacking
 
 
@@ -89,6 +89,21 @@ def test_an_answer_to_another_question_is_no_answer(made: MadeUp) -> None:
         with pytest.raises(Misuse) as error:
             updates.go_on(made.install, answers=answers)
         assert error.value.code == "unknown-answer" and made.state() == lies
+
+
+def test_of_an_update_before_the_last_that_was_settled_only_what_is_held_is_on_record(mock: Mock) -> None:
+    for version in ("1.1", "1.2"):
+        arriving = release(version)
+        arriving["mocklet.ini"] = f"{arriving['mocklet.ini']}deep = {version[-1]}\n"
+        mine = mock.read("mocklet.ini").replace("smooth = on", "smooth = off")
+        plant(mock.root, {"mocklet.ini": mine}, mtime=LATER)
+        mock.arrive(arriving, f"mocklet-{version}")
+        mock.update()
+        mock.bench.updates.settle(mock.install)
+    box = mock.bench.updates.strongbox(mock.install)
+    with Journal(box.journal_path) as journal:
+        first, last = ({step.at.path for step in journal.steps(number)} for number in (1, 2))
+    assert "mocklet" in last and "mocklet" not in first and "mocklet.ini" in first
 
 
 def test_a_root_is_known_by_what_lies_at_its_place_now(tmp_path: Path) -> None:
