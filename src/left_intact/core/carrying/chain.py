@@ -542,9 +542,7 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
         raise _kept_what_is_done(error, len(in_force), update) from error
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
         why = laying.as_stop(error, "this stage was put back").line()
-        journal.begin_again(update.id, stage)
-        waits = WaitsFor(step=f"stage-{stage}", asks="try this stage again", why=why, can_be_seen=False)
-        wait_for(chain, stage, waits)
+        wait_to_try_again(chain, stage, why)
         raise laying.as_stop(error, "this stage was put back, and the update waits") from error
     journal.set_state(update.id, State.PUTTING_BACK, stage=(stage, StageState.UNDONE))
     undo_stages(chain)
@@ -711,11 +709,18 @@ def wait_for(chain: Chain, stage: int, waits: WaitsFor) -> None:
     it waits is known for what somebody did, who plays on for days.
     """
     journal, update = chain.journal, chain.update.id
+    journal.wait(update, stage, waits)  # first: to read all takes a while, in which it may be cut off
     with suppress(OSError, LeftIntactError):  # the line says what is in the way: it may be this too
         lies = chain.outside.tree(chain.roots_now())
         rows = [Observed(at=at, before=e, after=None, file_class=kind) for at, (e, kind) in lies.items()]
         journal.watch(update, stage, rows)
-    journal.wait(update, stage, waits)
+
+
+def wait_to_try_again(chain: Chain, stage: int, why: str) -> None:
+    """A stage that was put back waits for its turn anew."""
+    chain.journal.begin_again(chain.update.id, stage)
+    asks = "try this stage again"
+    wait_for(chain, stage, WaitsFor(step=f"stage-{stage}", asks=asks, why=why, can_be_seen=False))
 
 
 def observe_wait(chain: Chain, stage: StageRow) -> None:

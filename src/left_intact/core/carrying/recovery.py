@@ -22,7 +22,7 @@ from left_intact.core.carrying.chain import (
     refuse_roots,
     stage_done,
     undo_stages,
-    wait_for,
+    wait_to_try_again,
 )
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.journal import Journal, StageRow
@@ -35,7 +35,7 @@ from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.stages import Sign
-from left_intact.core.model.update import TORN, RunKind, Settled, StageState, State, Update, WaitsFor
+from left_intact.core.model.update import TORN, RunKind, Settled, StageState, State, Update
 
 
 @contextmanager
@@ -161,11 +161,8 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
                 laying.put_back(run, journal.folders(update.id, torn.seq), ending=run.annexes.clear)
         journal.set_stage(update.id, torn.seq, StageState.UNDONE)
         if any(s.kind == "hand" and s.state is StageState.DONE for s in chain.stages()):
-            journal.begin_again(update.id, torn.seq)
             why = "it was cut off and put back; what came before it is in force"
-            again = f"stage-{torn.seq}"
-            waits = WaitsFor(step=again, asks="try this stage again", why=why, can_be_seen=False)
-            wait_for(chain, torn.seq, waits)
+            wait_to_try_again(chain, torn.seq, why)
             return
     ending = State.GONE_BACK if was_trial else State.ABANDONED
     undo_stages(chain, ending)
