@@ -16,6 +16,7 @@ from left_intact.core.files import walk
 from left_intact.demo.build import build_demo
 from left_intact.demo.room import Room
 from tests.builders import Mock
+from tests.chains import MadeUp
 
 settings.register_profile(
     "ours",
@@ -114,3 +115,8 @@ def pier(pier_as_built: Room) -> Room:
 @pytest.fixture
 def mock(tmp_path: Path) -> Mock:
     return Mock(tmp_path)
+
+
+@pytest.fixture
+def made(tmp_path: Path) -> MadeUp:
+    return MadeUp(tmp_path / "all")

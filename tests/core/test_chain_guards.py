@@ -44,11 +44,6 @@ from tests.chains import (
 )
 
 
-@pytest.fixture
-def made(tmp_path: Path) -> MadeUp:
-    return MadeUp(tmp_path / "all")
-
-
 def test_a_plan_with_a_blocker_is_not_carried_out(made: MadeUp) -> None:
     before = made.state()
     fault = Fault(code="held", says="you held it", passable=True)

@@ -26,11 +26,6 @@ from tests.builders import LATER, LINKS, PIPES, Mock, plant, release
 from tests.chains import MadeUp, in_child
 
 
-@pytest.fixture
-def made(tmp_path: Path) -> MadeUp:
-    return MadeUp(tmp_path / "all")
-
-
 def read_as(text: str) -> Reading:
     return Reading(text=text, source="VERSION", weight=50)
 

@@ -47,12 +47,6 @@ from tests.chains import (
 from tests.torture import power
 from tests.torture.ground import Ground
 
-
-@pytest.fixture
-def made(tmp_path: Path) -> MadeUp:
-    return MadeUp(tmp_path / "all")
-
-
 # ---------------------------------------------------------------- flushing
 
 

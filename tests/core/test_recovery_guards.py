@@ -23,11 +23,6 @@ from tests.builders import FORKS, LATER, LINKS, Mock, plant, release
 from tests.chains import HAND, MadeUp, asking, in_child, while_unpacking
 
 
-@pytest.fixture
-def made(tmp_path: Path) -> MadeUp:
-    return MadeUp(tmp_path / "all")
-
-
 def stands(made: MadeUp) -> tuple[State, list[StageState]]:
     with Journal(made.box.journal_path) as journal:
         return journal.update(1).state, [stage.state for stage in journal.stages(1)]
