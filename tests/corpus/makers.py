@@ -5,66 +5,39 @@ from __future__ import annotations
 import json
 import random
 import struct
-import zlib
+from collections.abc import Iterable
 
 from left_intact.demo.binaries import elf, pe, png
-
-TITLES = (
-    "Harbour Lights",
-    "Mill Race",
-    "Tin Whistle",
-    "Copper Kettle",
-    "Lamplighter",
-    "Night Ferry",
-    "Salt and Slate",
-    "The Long Groyne",
-    "Paper Boats",
-    "Quarry Cart",
-    "Seven Bells",
-    "Widow Reef",
-    "Marram",
-    "Cinder Path",
-    "Toll House",
-    "Gull Parade",
-    "Low Water",
-    "Weathercock",
-    "Ropewalk",
-    "Pennant Run",
-    "Sluice Gate",
-    "Brass Band Panic",
-    "Tidewrack",
-    "Over the Weir",
-    "Candle Street",
-    "Fog Signal",
-    "Kelp Farm",
-    "Pilot Cutter",
-    "The Winch",
-    "Storm Cone",
-)
 
 
 class Maker:
     """Contents by kind; every call gives another one."""
 
     def __init__(self, seed: str) -> None:
-        self.rng = random.Random(seed)
+        self.rng = random.Random(f"contents {seed}")
 
     def noise(self, size: int) -> bytes:
         return self.rng.randbytes(size)
 
-    def code(self, says: str = "part") -> bytes:
-        return elf(says, self.noise(self.rng.randint(900, 6000)))
+    def code(self, *names: str) -> bytes:
+        """Machine code that names some files."""
+        return elf("part", self._naming(names))
 
-    def windows_code(self, says: str = "part") -> bytes:
-        return pe(says, self.noise(self.rng.randint(900, 6000)))
+    def windows_code(self, *names: str) -> bytes:
+        return pe("part", self._naming(names))
 
-    def mac_code(self) -> bytes:
-        return struct.pack("<IIIIIII", 0xFEEDFACF, 0x0100000C, 0, 2, 0, 0, 0) + self.noise(
-            self.rng.randint(900, 6000)
-        )
+    def mac_code(self, *names: str) -> bytes:
+        head = struct.pack("<IIIIIII", 0xFEEDFACF, 0x0100000C, 0, 2, 0, 0, 0)
+        return head + self._naming(names)
 
-    def script(self, says: str = "run") -> bytes:
-        return f"#!/bin/sh\n# {says} {self.rng.random()}\nexec true\n".encode()
+    def _naming(self, names: Iterable[str]) -> bytes:
+        said = b"".join(name.encode() + b"\0" for name in names)
+        return said + self.noise(self.rng.randint(900, 6000))
+
+    def script(self, *names: str) -> bytes:
+        """A script that loads some files."""
+        loads = "".join(f'load "{name}"\n' for name in names)
+        return f"#!/bin/sh\n# part {self.rng.random()}\n{loads}exec true\n".encode()
 
     def picture(self) -> bytes:
         return png(self.rng.randint(8, 40), self.rng.randint(8, 30), self.rng)
@@ -92,60 +65,76 @@ class Maker:
         )
         return head + data
 
-    def memory(self, size: int = 8192) -> bytes:
-        """Battery memory: a power of two, mostly blank, with some progress in it."""
-        data = bytearray(b"\xff" * size)
+    def memory(self, size: int) -> bytes:
+        """Memory that a battery keeps: mostly blank, with some progress in it."""
+        data = bytearray(self.rng.choice((b"\0", b"\xff")) * size)
         for _ in range(6):
-            at = self.rng.randrange(size - 32)
+            at = self.rng.randrange(max(1, size - 32))
             data[at : at + 24] = self.noise(24)
-        return bytes(data)
+        return bytes(data[:size])
 
-    def full_memory(self, size: int = 2048) -> bytes:
-        return self.noise(size)
+    def marked(self, lead: bytes, size: int) -> bytes:
+        """Bytes of a format that only one program has, with a lead that all of its kind bear."""
+        return lead + self.noise(size - len(lead))
 
-    def save(self, magic: bytes = b"SVG1") -> bytes:
-        """What a title writes on its own: small, of any size."""
-        return magic + self.noise(self.rng.randint(60, 2500))
-
-    def state(self, magic: bytes = b"SNAP", size: int = 9000) -> bytes:
-        return magic + zlib.compress(self.noise(size // 3)) + self.noise(size - size // 3)
-
-    def even_state(self, magic: bytes = b"SNAP", size: int = 9000) -> bytes:
-        return magic + self.noise(size - len(magic))
-
-    def media(self, size: int | None = None) -> bytes:
-        """A disc, a tape, a cartridge: large and without a header that anybody knows."""
-        return self.noise(size or self.rng.randint(14_000, 60_000))
-
-    def even_media(self, kilobytes: int = 32) -> bytes:
-        return self.noise(kilobytes * 1024)
+    def packed(self, size: int) -> bytes:
+        """Something compressed. Source of the leads: RFC 1952 and RFC 8878."""
+        return self.rng.choice((b"\x1f\x8b\x08\0", b"\x28\xb5\x2f\xfd")) + self.noise(size)
 
     def blob(self) -> bytes:
         return self.noise(self.rng.randint(300, 2400))
 
-    def ini(self, *sections: str, **values: object) -> bytes:
-        lines = []
-        for section in sections or ("video", "sound", "input"):
-            lines += [
-                f"[{section}]",
-                f"enabled = {self.rng.choice(('true', 'false'))}",
-                f"level = {self.rng.randint(1, 99)}",
-                "",
-            ]
-        if values:
-            lines += ["[paths]", *(f"{key} = {value}" for key, value in values.items())]
-        return "\n".join(lines).encode()
+    # ------------------------------------------------------------ texts of settings, by format
 
-    def keys(self, **values: object) -> bytes:
-        rows = {**{f"option_{n}": self.rng.randint(0, 50) for n in range(6)}, **values}
-        return "".join(f'{key} = "{value}"\n' for key, value in rows.items()).encode()
+    def settings(self, file_format: str, values: dict[str, object], group: str = "main") -> bytes:
+        """Settings in a format: `ini`, `key value`, `json`, `xml`, `toml`, `yaml`, `commands`, `database`,
+        `bytes`.
+        """
+        if file_format == "database":
+            return self.database()
+        if file_format == "bytes":
+            return self.noise(self.rng.randint(60, 400))
+        if file_format == "json":
+            return json.dumps({group: values}, indent=self.rng.choice((1, 2, 4))).encode()
+        rows = {
+            "ini": [f"[{group}]", *(f"{k} = {v}" for k, v in values.items())],
+            "key value": [f'{k} = "{v}"' for k, v in values.items()],
+            "toml": [f"[{group}]", *(f"{k} = {json.dumps(v)}" for k, v in values.items())],
+            "yaml": [f"{group}:", *(f"  {k}: {v}" for k, v in values.items())],
+            "commands": [f'set {k} "{v}"' for k, v in values.items()],
+            "xml": [
+                "<?xml version='1.0'?>",
+                f"<{group}>",
+                *(f"  <{k}>{v}</{k}>" for k, v in values.items()),
+                f"</{group}>",
+            ],
+        }[file_format]
+        return ("\n".join(rows) + "\n").encode()
 
-    def json(self, **values: object) -> bytes:
-        return json.dumps({"version": 1, "scale": self.rng.randint(1, 5), **values}, indent=1).encode()
+    def values(self, keys: Iterable[str]) -> dict[str, object]:
+        """Values for some keys."""
+        rng = self.rng
+        return {
+            key: rng.choice((rng.randint(0, 200), rng.random() < 0.5, rng.choice(("low", "middle", "high"))))
+            for key in keys
+        }
 
-    def xml(self, root: str = "list") -> bytes:
-        rows = "".join(f"<item n='{n}'>{self.rng.random():.4f}</item>\n" for n in range(6))
-        return f"<?xml version='1.0'?>\n<{root}>\n{rows}</{root}>\n".encode()
+    def rows(self, names: Iterable[str], file_format: str) -> bytes:
+        """A list of names: one a line, or as JSON or XML."""
+        names = list(names)
+        if file_format == "json":
+            return json.dumps([{"name": name, "at": n} for n, name in enumerate(names)], indent=1).encode()
+        if file_format == "xml":
+            return ("<list>\n" + "".join(f"  <name>{name}</name>\n" for name in names) + "</list>\n").encode()
+        return "".join(f"{name}\n" for name in names).encode()
+
+    def source(self) -> bytes:
+        """A module of source code."""
+        return f"-- part {self.rng.random()}\nlocal part = {{}}\nreturn part\n".encode()
+
+    def film(self) -> bytes:
+        """The beginning of a film. Source: ISO/IEC 14496-12."""
+        return b"\0\0\0\x18ftypisom" + self.noise(self.rng.randint(2000, 9000))
 
     def page(self, title: str = "Guide") -> bytes:
         return f"<!doctype html>\n<title>{title}</title>\n<p>{self.rng.random()}</p>\n".encode()
@@ -161,23 +150,19 @@ class Maker:
     def log(self) -> bytes:
         return "".join(f"{n:05} started part {self.rng.randint(1, 90)}\n" for n in range(12)).encode()
 
-    def archive(self) -> bytes:
-        return b"PK\x03\x04" + self.noise(self.rng.randint(2000, 9000))
-
-    def packed(self) -> bytes:
-        return b"\x28\xb5\x2f\xfd" + self.noise(self.rng.randint(400, 3000))
+    def archive(self, size: int = 0) -> bytes:
+        """What begins as a zip does. Source: its published format, section 4.3.7."""
+        return b"PK\x03\x04" + self.noise(size or self.rng.randint(2000, 9000))
 
     def database(self) -> bytes:
-        return b"SQLite format 3\0" + self.noise(4080)
+        """A database. Source of its lead: the SQLite file format."""
+        return b"SQLite format 3\0" + self.noise(self.rng.choice((4080, 8176, 12272)))
 
     def font(self) -> bytes:
         return b"\0\1\0\0\0" + self.noise(1500)
 
     def shader(self) -> bytes:
         return f"// pass {self.rng.random()}\nvoid main() {{ colour = texture(source, at); }}\n".encode()
-
-    def patch(self) -> bytes:
-        return b"PATCH" + self.noise(self.rng.randint(80, 900)) + b"EOF"
 
     def digest_name(self, length: int = 16) -> str:
         return f"{self.rng.getrandbits(length * 4):0{length}x}"

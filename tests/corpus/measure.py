@@ -1,26 +1,28 @@
-"""How well the corpus is sorted: shares, destructive errors, calibration.
-
-    python -m tests.corpus.measure > tests/corpus/sorted.txt
-
-writes down how every program is sorted now, so that a change of the evidence is seen as one.
-"""
+"""How well the corpus is sorted: shares, destructive errors, calibration."""
 
 from __future__ import annotations
 
-import tempfile
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from array import array
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from left_intact.core.arrival.look import look_into
-from left_intact.core.files.tree import read_tree
+from left_intact.core.files.roots import read_roots
+from left_intact.core.files.tree import Tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.read import survey_tree
-from tests.corpus.specimen import Specimen
+from left_intact.core.survey.weights import weights
+from tests.corpus.specimen import BUILT, DAY, Specimen
 
-WAYS = ("with baseline", "without", "without names")
+P = FileClass.PROGRAM
+WAYS = ("with baseline", "as packed", "times silent", "without names")
+"""With the release it came from; without it, with the times it has; without it, all of one time; and without
+what names say.
+"""
 
 
 @dataclass
@@ -29,26 +31,28 @@ class Score:
 
     entries: int = 0
     right: int = 0
+    """Called what they are."""
+    owned: int = 0
+    """Treated as whose they are: what is unsorted is treated as the person's."""
     unsorted: int = 0
-    wrong: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
+    wrong: list[tuple[str, str, Finding]] = field(default_factory=list)
     """(program and path, what it truly is, what was found)."""
-    left: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
+    left: list[tuple[str, str, Finding]] = field(default_factory=list)
     """The same of what stayed unsorted."""
-    destructive: list[tuple[str, FileClass, Finding]] = field(default_factory=list)
-    """Something of the person's called the program's."""
+    destructive: list[tuple[str, str, Finding]] = field(default_factory=list)
+    """Something of the person's called the program's, or patched and called so surely."""
     sure: list[tuple[float, bool]] = field(default_factory=list)
     """(certainty, whether the class with most evidence was right) of every entry."""
 
     def add(self, other: Score) -> None:
         self.entries += other.entries
         self.right += other.right
+        self.owned += other.owned
         self.unsorted += other.unsorted
-        for mine, theirs in (
-            (self.wrong, other.wrong),
-            (self.destructive, other.destructive),
-            (self.sure, other.sure),
-        ):
-            mine.extend(theirs)  # type: ignore[arg-type]
+        self.wrong += other.wrong
+        self.left += other.left
+        self.destructive += other.destructive
+        self.sure += other.sure
 
     def share(self, count: int) -> float:
         return count / self.entries if self.entries else 0.0
@@ -58,44 +62,56 @@ def score_of(specimen: Specimen, findings: Iterable[Finding]) -> Score:
     """Compare findings with the truth."""
     score = Score()
     for finding in findings:
-        truth = specimen.truth[finding.path]
+        truth, called = specimen.truth[finding.path], finding.file_class
+        row = (f"{specimen.name}/{finding.path}", " or ".join(sorted(truth)) or "patched", finding)
+        if finding.path in specimen.patched:
+            if called is P and finding.certainty >= weights().replace:
+                score.destructive.append(row)
+            continue
         score.entries += 1
-        score.sure.append((finding.certainty, finding.leaning is truth))
-        if finding.file_class is truth:
-            score.right += 1
-        elif finding.file_class is FileClass.UNSORTED:
+        score.sure.append((finding.certainty, finding.leaning in truth))
+        score.right += called in truth
+        score.owned += called in truth or (P in truth) is (called is P)
+        if called is P and P not in truth:
+            score.destructive.append(row)
+        if called in truth:
+            continue
+        if called is FileClass.UNSORTED:
             score.unsorted += 1
-            score.left.append((f"{specimen.name}/{finding.path}", truth, finding))
+            score.left.append(row)
         else:
-            score.wrong.append((f"{specimen.name}/{finding.path}", truth, finding))
-        if finding.file_class is FileClass.PROGRAM and truth is not FileClass.PROGRAM:
-            score.destructive.append((f"{specimen.name}/{finding.path}", truth, finding))
+            score.wrong.append(row)
     return score
 
 
-def measure(specimen: Specimen, folder: Path) -> dict[str, Score]:
+def measure(specimen: Specimen, folder: Path, ways: Sequence[str] = WAYS) -> dict[str, Score]:
     """The score of one program in each of the ways."""
     install, release = specimen.lay(folder)
-    tree = read_tree(str(install))
-    base = look_into(str(release), installed=list(specimen.truth), name=specimen.name).release
-    ways = {
-        "with baseline": SurveyInputs(baseline=base),
-        "without": SurveyInputs(),
-        "without names": SurveyInputs(names=False),
+    roots = specimen.lay_apart(folder)
+    tree = read_roots(str(install), roots)
+    base = look_into(str(release), installed=specimen.files, name=specimen.name).release
+    inputs = {
+        "with baseline": (tree, SurveyInputs(baseline=base)),
+        "as packed": (tree, SurveyInputs()),
+        "times silent": (_silent(tree), SurveyInputs()),
+        "without names": (tree, SurveyInputs(names=False)),
     }
     return {
-        way: score_of(specimen, survey_tree(tree, known, name=specimen.name).findings)
-        for way, known in ways.items()
+        way: score_of(specimen, survey_tree(laid, known, name=specimen.name, roots=roots).findings)
+        for way, (laid, known) in inputs.items()
+        if way in ways
     }
 
 
-def in_short(specimen: Specimen, scores: Mapping[str, Score]) -> list[str]:
-    """A line for each way: how its entries were sorted, and how sure that is in all."""
-    return [
-        f"{specimen.name:14} {way:14} {score.entries:5} entries {score.right:5} right {len(score.wrong):4} "
-        f"wrong {score.unsorted:4} unsorted  certainty {sum(c for c, _ in score.sure):11.4f}"
-        for way, score in scores.items()
-    ]
+def _silent(tree: Tree) -> Tree:
+    """The same tree as it is after a copy that kept no times."""
+
+    def silenced(page: Page) -> Page:
+        numbers = array("q", page.numbers)
+        numbers[2::COLUMNS] = array("q", [(BUILT + 500 * DAY) * 10**9] * len(page.names))
+        return replace(page, stats=numbers.tobytes())
+
+    return Tree(root=tree.root, pages=tuple(map(silenced, tree.pages)))
 
 
 def reliability(
@@ -109,16 +125,3 @@ def reliability(
         (edge, sum(c for c, _ in rows) / len(rows), sum(r for _, r in rows) / len(rows), len(rows))
         for edge, rows in sorted(bins.items())
     ]
-
-
-def main() -> None:
-    from tests.corpus.programs import PROGRAMS
-
-    for build in PROGRAMS:
-        specimen = build()
-        with tempfile.TemporaryDirectory() as folder:
-            print("\n".join(in_short(specimen, measure(specimen, Path(folder)))))
-
-
-if __name__ == "__main__":
-    main()

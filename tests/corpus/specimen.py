@@ -4,108 +4,115 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Collection
 from pathlib import Path
 
+from left_intact.core.files.roots import labelled
 from left_intact.core.model.classes import FileClass
 from left_intact.demo.planting import Bed
-from tests.corpus.makers import TITLES, Maker
+from tests.corpus.makers import Maker
 
 DAY = 86400
 BUILT = 1_720_000_000
 """When the releases of the corpus were built, in seconds since 1970."""
 C = FileClass
+APART = "apart"
+"""The label of the root beside the first, where a program has one."""
 
 
 class Specimen:
     """A made-up program as somebody has it, with the truth about every file.
 
-    `dates` says what became of the times of the release: `kept` as the packer left them,
-    `unpacked` all at the moment of unpacking, `sources` scattered before the build, or `flat`,
-    when the whole install was copied without its times.
+    `times` says what became of the times of the release: `kept` as the packer left them, `unpacked` all at
+    the moment of unpacking, `sources` scattered before the build, or `parts`, with a second moment for what
+    was built apart.
     """
 
-    def __init__(self, name: str, *, dates: str = "kept", held_out: bool = False) -> None:
-        self.name, self.dates, self.held_out = name, dates, held_out
+    def __init__(self, name: str, *, times: str = "kept", held_out: bool = False) -> None:
+        self.name, self.times, self.held_out = name, times, held_out
+        self.role = ""
         self.make = Maker(name)
-        self.bed, self.shipped = Bed(), Bed()
-        self.truth: dict[str, FileClass] = {}
+        self.bed, self.shipped, self.apart = Bed(), Bed(), Bed()
+        self.truth: dict[str, frozenset[FileClass]] = {}
+        """By path: what may be said of a file. One class, but where two are both true."""
+        self.patched: set[str] = set()
+        """Shipped files, no settings, that the person changed: anything but surely as shipped."""
+        self.decisions: list[tuple[str, str]] = []
         self._clock = BUILT + 40 * DAY
-        self.titles = list(TITLES)
-        self.make.rng.shuffle(self.titles)
 
     # ------------------------------------------------------------ the release
 
-    def ship(self, path: str, content: bytes, *, mode: int = 0o644) -> None:
+    def ship(self, path: str, content: bytes) -> None:
         """A file of the release, as it was shipped."""
         code = content[:4] in (b"\x7fELF", b"\xcf\xfa\xed\xfe") or content[:2] in (b"#!", b"MZ")
-        when = self._release_time(code=code)
         runs = code and content[:2] != b"MZ"
-        self._plant(path, content, when, 0o755 if runs else mode, C.PROGRAM)
-        self.shipped.put(path, content, when)
+        mode, when = 0o755 if runs else 0o644, self._release_time(code=code)
+        self._plant(path, content, when, C.PROGRAM, mode)
+        self.shipped.put(path, content, when, mode)
 
-    def ships(self, pattern: str, names: Iterable[str], maker: Callable[[], bytes]) -> None:
-        for name in names:
-            self.ship(pattern.format(name), maker())
+    def change(self, path: str, content: bytes, *kinds: FileClass) -> None:
+        """Something shipped that the person, or a run, changed since; of no class where it is patched."""
+        self.bed.put(path, content, self._later(), self.bed.plants[path].mode)
+        self.truth[path] = frozenset(kinds)
+        if not kinds:
+            self.patched.add(path)
 
-    def ship_and_change(
-        self, path: str, shipped: bytes, changed: bytes, kind: FileClass = C.SETTINGS
-    ) -> None:
-        """A file of the release that the person, or a run, changed since."""
-        self.shipped.put(path, shipped, self._release_time())
-        self._plant(path, changed, self._later(), 0o644, kind)
+    def lose(self, path: str) -> None:
+        """Something shipped that the person deleted."""
+        del self.bed.plants[path], self.truth[path]
 
-    def ship_list(self, path: str = "SHA256SUMS") -> None:
+    def ship_list(self, path: str) -> None:
         """The release's own list of its files, as checksum tools write it."""
-        rows = [
-            f"{hashlib.sha256(p.content).hexdigest()}  {name}\n"
-            for name, p in sorted(self.shipped.plants.items())
-        ]
+        rows = (
+            f"{hashlib.sha256(plant.content).hexdigest()}  {name}\n"
+            for name, plant in sorted(self.shipped.plants.items())
+        )
         self.ship(path, "".join(rows).encode())
 
     # ------------------------------------------------------------ what came after
 
-    def have(self, path: str, content: bytes, kind: FileClass, *, when: int | None = None) -> None:
-        """A file that the release never shipped."""
-        self._plant(path, content, when or self._later(), 0o644, kind)
-
-    def haves(self, pattern: str, names: Iterable[str], maker: Callable[[], bytes], kind: FileClass) -> None:
-        for name in names:
-            self.have(pattern.format(name), maker(), kind)
-
-    def brought(
-        self,
-        pattern: str,
-        names: Iterable[str],
-        maker: Callable[[], bytes],
-        kind: FileClass,
-        days: int = -200,
+    def have(
+        self, path: str, content: bytes, kind: FileClass | Collection[FileClass], *, when: int | None = None
     ) -> None:
-        """Files of one date, as things have that were unpacked from somewhere else."""
-        when = BUILT + days * DAY + self.make.rng.randint(0, 5000)
-        for name in names:
-            self.have(pattern.format(name), maker(), kind, when=when + self.make.rng.randint(0, 3))
+        """A file that the release never shipped; below `APART` it lies in the root beside the first."""
+        self._plant(path, content, when or self._later(), kind, 0o644)
 
-    def some(self, count: int, start: int = 0) -> list[str]:
-        return self.titles[start : start + count]
+    def brought_at(self, days: int) -> int:
+        """A moment so many days before the build."""
+        return BUILT - days * DAY + self.make.rng.randint(0, 5000)
 
     # ------------------------------------------------------------ times and planting
 
     def _release_time(self, *, code: bool = False) -> int:
         rng = self.make.rng
-        # What is compiled is of the build's moment, but for libraries taken from elsewhere.
-        if self.dates == "sources" and not (code and rng.random() < 0.8):
+        # What is compiled is of the build's moment, but for libraries taken from elsewhere; of the sources
+        # half are as they were fetched to be built, half were worked on at some time.
+        if self.times == "sources" and not (code and rng.random() < 0.8):
+            if rng.random() < 0.5:
+                return BUILT - 400 * DAY + rng.randint(0, 20)
             return BUILT - rng.randint(0, 900) * DAY - rng.randint(0, 80_000)
-        return BUILT + (30 * DAY if self.dates == "unpacked" else 0) + rng.randint(0, 40)
+        if self.times == "parts" and rng.random() < 0.3:
+            return BUILT - 90 * DAY + rng.randint(0, 40)
+        return BUILT + (30 * DAY if self.times == "unpacked" else 0) + rng.randint(0, 40)
 
     def _later(self) -> int:
         self._clock += self.make.rng.randint(3600, 4 * DAY)
         return self._clock
 
-    def _plant(self, path: str, content: bytes, when: int, mode: int, kind: FileClass) -> None:
-        assert path not in self.truth, path
-        self.bed.put(path, content, BUILT + 500 * DAY if self.dates == "flat" else when, mode)
-        self.truth[path] = kind
+    def _plant(
+        self, path: str, content: bytes, when: int, kind: FileClass | Collection[FileClass], mode: int
+    ) -> None:
+        bed, inside = self.bed, path
+        if path.startswith(f"{APART}:/"):
+            bed, inside = self.apart, path.removeprefix(f"{APART}:/")
+        assert inside and not inside.startswith("/") and path not in self.truth, path
+        bed.put(inside, content, when, mode)
+        self.truth[path] = frozenset((kind,) if isinstance(kind, FileClass) else kind)
+
+    @property
+    def files(self) -> list[str]:
+        """The paths of what lies in the first root."""
+        return list(self.bed.plants)
 
     def lay(self, folder: Path) -> tuple[Path, Path]:
         """(install, the release it came from), both as folders."""
@@ -115,3 +122,22 @@ class Specimen:
         self.bed.lay(str(install))
         self.shipped.lay(str(release))
         return install, release
+
+    def lay_apart(self, folder: Path) -> tuple[tuple[str, str], ...]:
+        """(label, folder) of the root beside the first; empty for none."""
+        if not self.apart.plants:
+            return ()
+        place = folder / f"{self.name}-apart"
+        self.apart.lay(str(place))
+        return ((APART, str(place)),)
+
+
+def folders_of(specimen: Specimen) -> set[str]:
+    """All folder paths of a specimen, in both roots, without the label."""
+    found = set()
+    for path in specimen.truth:
+        folder = path.removeprefix(labelled(APART, "") + "/").rpartition("/")[0]
+        while folder:
+            found.add(folder)
+            folder = folder.rpartition("/")[0]
+    return found

@@ -113,7 +113,8 @@ def _names(rows: list[dict[str, Any]], *, normalised: bool = True) -> dict[str, 
             row.get("reason", ""),
         )
         for row in reversed(rows)
-        for name in row["names"]
+        for group in row["words"]
+        for name in group["names"]
     }
 
 
