@@ -58,7 +58,7 @@ def main() -> int:
     print(
         "\nowner: treated as whose they are, what is unsorted as the person's. class: called what they are."
     )
-    print("bad: destructive errors, something of the person's called program. They must be 0.\n")
+    print("bad: destructive errors, something of the person's called program. They must be 0 but without names.\n")
     for way in WAYS[:3]:
         print(f"reliability, {way}: certainty against share right")
         for edge, mean, right, count in reliability(groups["all"][way].sure, EDGES):
@@ -69,7 +69,7 @@ def main() -> int:
         target = sys.argv[sys.argv.index("--figure") + 1]
         draw_reliability({way: reliability(groups["all"][way].sure, EDGES) for way in WAYS}, target)
         print(target)
-    return 1 if any(groups["all"][way].destructive for way in WAYS) else 0
+    return 1 if any(groups["all"][way].destructive for way in WAYS[:3]) else 0
 
 
 def tell_decisions(specimens: list[Specimen]) -> None:

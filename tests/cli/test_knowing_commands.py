@@ -14,7 +14,7 @@ from left_intact.core.keepsheet.format import json_schema
 from left_intact.core.keepsheet.sheet import parse_sheet
 from tests.builders import LATER, SCRIPTS, Mock, plant, release, zipped
 from tests.cli.test_commands import Line
-from tests.corpus.programs import mudlark
+from tests.lived_in import emulator
 
 
 @pytest.fixture
@@ -109,12 +109,12 @@ def test_roots(line: Line, tmp_path: Path) -> None:
 
 
 def test_finding(line: Line, tmp_path: Path) -> None:
-    mudlark().bed.lay(str(tmp_path / "disk" / ".deep" / "mudlark-0.9"))
+    plant(tmp_path / "disk" / ".deep" / "kelvane-0.9", emulator("kelvane"))
     out, _ = line("find", str(tmp_path / "disk"))
-    assert "Mudlark 0.9: probably an emulator" in out and "saves/ is named for saves" in out
-    assert line.json("find", str(tmp_path / "disk"), "--take")["taken"] == ["Mudlark"]
+    assert "Kelvane 0.9: probably an emulator" in out and "saves/ is named for saves" in out
+    assert line.json("find", str(tmp_path / "disk"), "--take")["taken"] == ["Kelvane"]
     assert "on the shelf" in line("find", str(tmp_path / "disk"))[0]
-    assert "nothing in" in line("find", str(tmp_path / "disk" / ".deep" / "mudlark-0.9" / "saves"))[0]
+    assert "nothing in" in line("find", str(tmp_path / "disk" / ".deep" / "kelvane-0.9" / "saves"))[0]
     assert "there is no folder" in line("find", str(tmp_path / "none"), code=3)[1]
 
 

@@ -20,7 +20,7 @@ from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.watch import compare, look
 from tests.builders import LATER, SCRIPTS, STAMPS, Mock, plant, program, release, zipped
-from tests.corpus.programs import fender, hawser, kittiwake, mudlark, pilotage, wrack
+from tests.lived_in import bundle, emulator, front_end, launcher, modding_tool
 
 C = FileClass
 WHOLE = """
@@ -375,15 +375,15 @@ def test_nothing_apart_is_ever_retired(mock: Mock, tmp_path: Path) -> None:
 def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> None:
     disk = tmp_path / "disk"
     places = {
-        ".prefixes/1044/drive_c/tools/Wrack 2.1": (wrack(), "modding tool"),
-        ".hidden/mudlark-0.9": (mudlark(), "emulator"),
-        "apps/kittiwake": (kittiwake(), "front end"),
-        "opt/hawser": (hawser(), "emulator"),
-        "apps/fender": (fender(), "launcher"),
-        "Programs/pil": (pilotage(), "launcher"),
+        ".drives/1044/inside/tools/Dorrin 2.1": (modding_tool("dorrin"), "modding tool"),
+        ".hidden/kelvane-0.9": (emulator("kelvane"), "emulator"),
+        "apps/lumbrel": (front_end("lumbrel"), "front end"),
+        "apps/fossiter": (launcher("fossiter"), "launcher"),
+        "Programs/pil": (bundle("Pillory"), "launcher"),
     }
-    for place, (specimen, _) in places.items():
-        specimen.bed.lay(str(disk / place))
+    for place, (tree, _) in places.items():
+        plant(disk / place, tree)
+    plant(disk / ".drives/1044/inside/people/ada", {"Documents/a.txt": "x", "AppData/b.ini": "a = 1\n"})
     plant(disk / "photos/2024", {f"holiday {n}.jpg": b"\xff\xd8\xff\xe0" for n in range(9)})
     plant(disk / "work/site", {"index.html": "<p>", "build.sh": "#!/bin/sh\n", "src/a.py": "x = 1\n"})
     found = mock.bench.shelf.find_installs(str(disk))
@@ -392,10 +392,10 @@ def test_installs_are_found_wherever_they_hide(tmp_path: Path, mock: Mock) -> No
     }
     assert all(c.why and c.score >= 4 and not c.known for c in found)
     by_name = {c.name: c for c in found}
-    assert by_name["Mudlark"].version == "0.9" and by_name["Wrack"].version == "2.1"
-    install = mock.bench.shelf.take_up(by_name["Mudlark"])
+    assert by_name["Kelvane"].version == "0.9" and by_name["Dorrin"].version == "2.1"
+    install = mock.bench.shelf.take_up(by_name["Kelvane"])
     assert install.role == "emulator" and mock.bench.surveys.survey(install).totals()[C.SAVES].files
-    assert [c.name for c in mock.bench.shelf.find_installs(str(disk)) if c.known] == ["Mudlark"]
+    assert [c.name for c in mock.bench.shelf.find_installs(str(disk)) if c.known] == ["Kelvane"]
     with pytest.raises(LeftIntactError):
         mock.bench.shelf.find_installs(str(tmp_path / "none"))
 
@@ -405,8 +405,8 @@ def test_a_home_with_scripts_of_its_own_is_looked_through(tmp_path: Path, mock: 
     home = tmp_path / "ada"
     plant(home, {"bin/backup.sh": "#!/bin/sh\n", ".bashrc": "ls\n", "notes.ini": "[a]\nb = 1\n"})
     plant(home / "Documents", {"letter.odt": "x"})
-    kittiwake().bed.lay(str(home / "Apps/kittiwake"))
-    hawser().bed.lay(str(home / "Apps/kittiwake/emulators/hawser"))
+    plant(home / "Apps/lumbrel", front_end("lumbrel"))
+    plant(home / "Apps/lumbrel/players/kelvane", emulator("kelvane"))
     pages = {f"pages/p{n}.html": "<p>x" for n in range(20)}
     plant(home / "opt/pier", {**pages, "LICENSE": "free\n", "saves/one.sav": "x", "user.cfg": "a = 1\n"})
     plant(home / "opt/kit", {f"usr/lib/kit/m{n}.py": "x = 1\n" for n in range(20)})
@@ -416,8 +416,8 @@ def test_a_home_with_scripts_of_its_own_is_looked_through(tmp_path: Path, mock: 
     plant(home / "work/own", {**start, ".git/HEAD": "x", "saves/a.sav": "x"})
     found = mock.bench.shelf.find_installs(str(home))
     assert {Path(c.path).relative_to(home).as_posix() for c in found} == {
-        "Apps/kittiwake",
-        "Apps/kittiwake/emulators/hawser",
+        "Apps/lumbrel",
+        "Apps/lumbrel/players/kelvane",
         "opt/pier",
         "opt/kit",
     }

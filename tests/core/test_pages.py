@@ -138,9 +138,9 @@ def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
 
 def test_sorting_with_helpers_gives_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from left_intact.core.survey import classify
-    from tests.corpus.programs import mudlark
+    from tests.corpus.draw import TUNING, draw
 
-    install, _ = mudlark().lay(tmp_path)
+    install, _ = draw(TUNING[0]).lay(tmp_path)
     tree = read_tree(str(install))
     alone = sort_out(tree.pages, SurveyInputs())
     monkeypatch.setattr(classify, "_ALONE", 1)

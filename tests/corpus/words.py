@@ -75,6 +75,19 @@ def common_words() -> frozenset[str]:
     return frozenset(found)
 
 
+@cache
+def common_short_forms() -> frozenset[str]:
+    """What the words of the trade in the lexicon become when they are shortened."""
+    things = (thing for thing in lexicon().values() if isinstance(thing, dict))
+    letters = ["".join(c for c in word if c.isalnum()).lower() for thing in things for word in thing["trade"]]
+    return frozenset(short for word in letters for short in (word[:3], word[:4], without_vowels(word)))
+
+
+def without_vowels(word: str) -> str:
+    """The first letter and the consonants after it, four in all."""
+    return (word[0] + "".join(c for c in word[1:] if c not in "aeiou"))[:4]
+
+
 class Words:
     """The words of one program: its language, its habits of spelling, and what it makes up."""
 
@@ -127,10 +140,10 @@ class Words:
         return f"{noun} {self.rng.choice(words['suffixes'])}" if shape == 1 else noun
 
     def _shortened(self, word: str) -> str:
-        letters = word.replace(" ", "")
+        letters = "".join(c for c in word if c.isalnum())
         if self.rng.random() < 0.5:
             return letters[: self.rng.choice((3, 4))]
-        return (letters[0] + "".join(c for c in letters[1:] if c not in "aeiou"))[:4]
+        return without_vowels(letters)
 
     def _spelt(self, text: str) -> str:
         words = text.split()

@@ -24,7 +24,7 @@ from left_intact.tui.screens.survey import LENSES, EntryRow, SurveyScreen
 from left_intact.tui.widgets.lines import Lines
 from tests.builders import LATER, Mock, plant, release, zipped
 from tests.corpus.makers import Maker
-from tests.corpus.programs import mudlark
+from tests.lived_in import emulator
 from tests.tui.test_screens import press, running, settled, stage, words
 
 C = FileClass
@@ -200,7 +200,7 @@ async def test_the_figure_is_written_twice(waiting: Mock) -> None:
 
 
 async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp_path: Path) -> None:
-    mudlark().bed.lay(str(tmp_path / "disk" / ".deep" / "mudlark-0.9"))
+    plant(tmp_path / "disk" / ".deep" / "kelvane-0.9", emulator("kelvane"))
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "f")
         assert isinstance(app.screen, FindDialog)
@@ -208,7 +208,7 @@ async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp
         await press(app, pilot, "enter")
         assert isinstance(app.screen, ChooseDialog) and "probably emulator" in words(app)
         await press(app, pilot, "space", "enter")
-        assert isinstance(app.screen, ShelfScreen) and "Mudlark" in words(app)
+        assert isinstance(app.screen, ShelfScreen) and "Kelvane" in words(app)
 
 
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])

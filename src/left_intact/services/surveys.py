@@ -581,7 +581,8 @@ class Surveys(Service):
         it.
         """
         from left_intact.core.files.roots import roots_reader
-        from left_intact.core.survey.elsewhere import other_roots, prefix_of, program_names, usual_places
+        from left_intact.core.survey.drives import users_beside
+        from left_intact.core.survey.elsewhere import other_roots, program_names, usual_places
         from left_intact.core.survey.references import read_references
         from left_intact.core.survey.standing import Standing
 
@@ -589,10 +590,8 @@ class Surveys(Service):
         pages = self.library.seen(install)
         read = roots_reader(install.root, self.library.roots(install))
         references = read_references(install.root, pages, read, Standing(pages).is_foreign)
-        prefix = prefix_of(install.root)
-        places = usual_places(
-            home or os.path.expanduser("~"), {} if home else os.environ, prefixes=[prefix] if prefix else []
-        )
+        person = home or os.path.expanduser("~")
+        places = usual_places(person, {} if home else os.environ, users=users_beside(install.root, person))
         known = [place for _, place in self.library.roots(install)]
         others = [other.root for other in self.library.installs()]
         names = program_names(pages, install.name) | {os.path.basename(install.root)}

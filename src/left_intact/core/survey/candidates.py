@@ -13,45 +13,25 @@ from left_intact.core.model.found import Candidate
 from left_intact.core.model.version import name_without_version, version_in_name
 from left_intact.core.survey.names import folder_evidence, name_evidence
 from left_intact.core.survey.spelling import normalised_name
-from left_intact.core.survey.weights import weights
+from left_intact.core.survey.vocabulary import either, words
+from left_intact.core.survey.weights import ADDED, weights
 
 P = FileClass.PROGRAM
 _PERSONS = (FileClass.SETTINGS, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
-_DOCUMENTS = (
-    "readme",
-    "license",
-    "licence",
-    "copying",
-    "changelog",
-    "changes",
-    "whatsnew",
-    "version",
-    "news",
-)
-_MANIFESTS = ("package.json", "composer.json", "pkg-info", "application.ini", "manifest.json")
-_CODE_ENDING = re.compile(r"(?i)\.(exe|appimage|x86_64|sh|py|jar|bin|run|app)$")
+_CODE_ENDING = re.compile(rf"(?i)\.({either('program-ending')})$")
 _LIBRARY = re.compile(r"(?i)\.(dll|so(\.\d+)*|dylib)$")
+_PICTURE = re.compile(r"(?i)\.(png|jpe?g|webp)$")
+_LIST = re.compile(r"(?i)(\.(json|xml|txt|list|m3u|csv|ya?ml|toml)|^[^.]+)$")
+_SEVERAL, _FOLDERS = 2, 60
+_RECORDS = tuple(sorted(words("record-of-a-package")))
 ENOUGH = 4.0
 _LOOK_AT, _HEAD = 12, 128
-_LAID_OUT = frozenset(("bin", "lib", "lib64", "share", "libexec", "usr", "etc", "opt", "sbin"))
-"""Folders that packages of systems lay their files in."""
 _PERSONS_OWN = -2.0
 _CODE_LEAST, _CODE_SHARE = 10, 0.25
 """So much code below a folder, and of all files there, is a release's though nothing in it starts it."""
 _KEPT = (FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS)
-_BUILD_FILES = frozenset(
-    (
-        "makefile",
-        "cmakelists.txt",
-        "setup.py",
-        "pyproject.toml",
-        "cargo.toml",
-        "pom.xml",
-        "go.mod",
-        ".gitignore",
-    )
-)
-_PROJECT = frozenset((".git", ".hg", ".svn", ".bzr"))
+_READ, _LISTS, _NAMED = 128 << 10, 24, 0.5
+"""Bytes that are read of a list, how many are read, and how much of what lies in a folder one must name."""
 
 
 @dataclass(slots=True)
@@ -65,6 +45,12 @@ class Seen:
     """Files in it and below."""
     code: int = 0
     """Of those that look as releases ship them."""
+    is_home: bool = False
+    """Whether it holds what a person's home does."""
+    users: bool = False
+    """Whether homes lie in it."""
+    is_drive: bool = False
+    """Whether a folder of users lies in it."""
 
 
 def list_folder(path: str) -> Seen | None:
@@ -93,7 +79,7 @@ def looks_like_code(name: str) -> bool:
 
 def judge(folder: Seen, known: frozenset[str]) -> Candidate | None:
     """A candidate, where enough speaks for it: something of a release, and something of a person's."""
-    if not _PROJECT.isdisjoint(folder.folders):
+    if not words("work-tree").isdisjoint(folder.folders):
         return None  # a work tree of somebody's own
     programs = programs_of(folder)
     found = [*_of_release(folder, programs), *_of_person(folder, programs)]
@@ -130,13 +116,15 @@ def _is_release(folder: Seen) -> bool:
     """
     if folder.code < max(_CODE_LEAST, _CODE_SHARE * folder.below):
         return False
-    records = any(name.endswith((".dist-info", ".egg-info")) for name in folder.folders)
+    records = any(name.endswith(_RECORDS) for name in folder.folders)
     return _is_laid_out(folder) or records or bool(_manifests(folder)) or bool(_documents(folder))
 
 
 def _is_being_made(folder: Seen) -> bool:
     """Whether a folder is one that somebody builds something in: settings alone show no life there."""
-    return "node_modules" in folder.folders or any(f.lower() in _BUILD_FILES for f in folder.files)
+    return bool(words("dependencies").intersection(folder.folders)) or any(
+        f.lower() in words("build-file") for f in folder.files
+    )
 
 
 def _is_kept(name: str) -> bool:
@@ -149,7 +137,7 @@ def _is_kept(name: str) -> bool:
 
 def _is_laid_out(folder: Seen) -> bool:
     names = {name.lower() for name in folder.folders}
-    return len(names & _LAID_OUT) >= 2 or "usr" in names
+    return len(names & words("laid-out")) >= 2 or not names.isdisjoint(words("system-root"))
 
 
 def _of_release(folder: Seen, programs: list[str]) -> Iterator[_Found]:
@@ -172,7 +160,7 @@ def _of_release(folder: Seen, programs: list[str]) -> Iterator[_Found]:
     ]
     if shipped:
         yield 0.7, f"{shipped[0]}/ is where releases put things", False
-    records = [n for n in folder.folders if n.endswith((".dist-info", ".egg-info"))]
+    records = [n for n in folder.folders if n.endswith(_RECORDS)]
     if records:
         yield 1.0, f"{records[0]}/ is the record of a package", False
 
@@ -201,11 +189,11 @@ def _of_person(folder: Seen, programs: list[str]) -> Iterator[_Found]:
 
 
 def _documents(folder: Seen) -> list[str]:
-    return [f for f in folder.files if normalised_name(f.rsplit(".", 1)[0]) in _DOCUMENTS]
+    return [f for f in folder.files if normalised_name(f.rsplit(".", 1)[0]) in words("document")]
 
 
 def _manifests(folder: Seen) -> list[str]:
-    return [f for f in folder.files if f.lower() in _MANIFESTS]
+    return [f for f in folder.files if f.lower() in words("manifest")]
 
 
 def classes_of(name: str) -> Iterator[FileClass]:
@@ -237,10 +225,10 @@ def _is_script(path: str) -> bool:
     return _head_of(path)[:2] == b"#!"
 
 
-def _head_of(path: str) -> bytes:
+def _head_of(path: str, size: int = _HEAD) -> bytes:
     try:
         with open(path, "rb") as file:
-            return file.read(_HEAD)
+            return file.read(size)
     except OSError:
         return b""
 
@@ -256,20 +244,45 @@ def guess_role(root: str) -> str:
 
 
 def role_of(folder: Seen, owned: dict[FileClass, str]) -> str:
-    """What it probably is, by the siblings that the program keeps."""
-    names = {normalised_name(n) for n in folder.folders}
-    if names & {"mods", "lineups", "profiles"} and FileClass.CONTENT not in owned:
+    """What it probably is, by what it holds. A front end has a list that names the libraries lying here, or
+    the pictures where nothing is played in it; a modding tool has folders in which people put what they add,
+    and nothing to play.
+    """
+    if _has_a_list(folder, _LIBRARY):
+        return "front end"
+    if {FileClass.SAVES, FileClass.STATES}.isdisjoint(owned) and _has_a_list(folder, _PICTURE):
+        return "front end"
+    plays = {FileClass.SAVES, FileClass.STATES, FileClass.CONTENT}
+    if FileClass.EXTRAS in owned and plays.isdisjoint(owned) and _is_added_to(folder.path, owned):
         return "modding tool"
-    if names & {"cores", "core"} and names & {"playlists", "lists", "thumbnails", "pictures", "assets"}:
-        return "front end"
-    if names & {"themes", "collections", "looks"} and names & {
-        "lists",
-        "pictures",
-        "collections",
-        "media",
-        "themes",
-    }:
-        return "front end"
-    if FileClass.SAVES in owned or FileClass.STATES in owned or FileClass.CONTENT in owned:
-        return "emulator"
-    return "launcher"
+    return "launcher" if plays.isdisjoint(owned) else "emulator"
+
+
+def _is_added_to(path: str, owned: dict[FileClass, str]) -> bool:
+    """Return True if a folder named for what people add holds several things of several files each."""
+    name = owned[FileClass.EXTRAS]
+    if not any(e.says.endswith(ADDED) for e in folder_evidence(name)):
+        return False
+    inside = list_folder(os.path.join(path, name))
+    return inside is not None and len(inside.folders) >= _SEVERAL
+
+
+def _has_a_list(folder: Seen, of_kind: re.Pattern[str]) -> bool:
+    """Return True if a list here names most of the files of a kind that lie in one folder."""
+    near = [
+        folder,
+        *(one for name in folder.folders if (one := list_folder(os.path.join(folder.path, name)))),
+    ]
+    deeper = [
+        one for at in near[1:] for name in at.folders if (one := list_folder(os.path.join(at.path, name)))
+    ]
+    folders = near + deeper[:_FOLDERS]
+    kinds = ([name for name in at.files if of_kind.search(name)] for at in folders)
+    named = [[os.path.splitext(name)[0].encode() for name in kind] for kind in kinds if len(kind) >= _SEVERAL]
+    if not named:
+        return False
+    lists = [os.path.join(at.path, name) for at in folders for name in at.files if _LIST.search(name)]
+    texts = [text for path in lists[:_LISTS] if (text := _head_of(path, _READ))]
+    return any(
+        sum(stem in text for stem in stems) >= _NAMED * len(stems) for stems in named for text in texts
+    )

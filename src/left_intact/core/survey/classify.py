@@ -25,7 +25,7 @@ from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.company import ALONE, Company
 from left_intact.core.survey.inputs import SurveyInputs
-from left_intact.core.survey.names import split_name
+from left_intact.core.survey.names import nearest_name, split_name
 from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
@@ -35,6 +35,8 @@ from left_intact.core.survey.times import UNTOUCHED, read_times
 from left_intact.core.survey.weights import PICTURES, weights
 
 P, S = FileClass.PROGRAM, FileClass.SETTINGS
+_KEPT = frozenset((S, FileClass.SAVES, FileClass.STATES, FileClass.CONTENT, FileClass.EXTRAS))
+"""The classes of what people keep."""
 _SURE = 0.9
 _SECOND = 10**9
 _MODES_SAY_NOTHING = 0.9
@@ -252,6 +254,7 @@ class _Sorting:
             own = tuple(
                 e for e in own if e.speaks_for is not P or e.weight < 0
             )  # the ending of code says what its header said
+        of_folder = _yielding(of_folder, (*own, *header))
         if file_format in SHAPED and any(e.says.endswith(PICTURES) for e in of_folder):
             says = "no picture, though it lies where pictures should"
             extra += (said("structure", says, FileClass.EXTRAS, weights().spoken["no-picture"]),)
@@ -291,9 +294,14 @@ class _Sorting:
         says = reference.says(place)
         if reference.file_class is P:
             return (*found, said("reference", says, P, spoken["reference-program"]))
+        nearer = nearest_name(folder) if place != folder else None
+        other = (
+            nearer is not None and nearer[0].startswith(f"{place}/") and nearer[1] is not reference.file_class
+        )
+        weight = spoken["reference"] * (spoken["outer-folder"] if other else 1)
         return (
             *found,
-            said("reference", says, reference.file_class, spoken["reference"]),
+            said("reference", says, reference.file_class, weight),
             said("reference", says, P, spoken["reference-not-program"]),
         )
 
@@ -353,11 +361,11 @@ class _Sorting:
     # ------------------------------------------------------------ what its siblings adds
 
     def _titles(self, verdicts: list[array[int]]) -> Titles:
-        table, stems = self.table, []
+        table, names = self.table, []
         playable = [v.file_class is FileClass.CONTENT and v.certainty >= _SURE for v in table]
         for page, found in zip(self.pages, verdicts, strict=True):
-            stems += [split_name(page.names[at])[0] for at, verdict in enumerate(found) if playable[verdict]]
-        return Titles(stems)
+            names += [split_name(page.names[at]) for at, verdict in enumerate(found) if playable[verdict]]
+        return Titles(names)
 
     def _is_weak(self, verdict: Verdict) -> bool:
         return verdict.file_class is FileClass.UNSORTED or verdict.certainty < weights().replace
@@ -384,8 +392,12 @@ class _Sorting:
         numbers = page.numbers
         alike = alike_in(page, weak)
         beside = self._beside(page, found) if len(found) > 1 else {}
+        nearer = nearest_name(page.folder)
         by_verdict = {
-            verdict: siblings.evidence(page.folder, self._own(table[verdict])) for verdict in is_weak
+            verdict: _heeded(
+                siblings.evidence(page.folder, self._own(table[verdict])), table[verdict].why, nearer
+            )
+            for verdict in is_weak
         }
         if not alike and not beside and not titles and not copies and not any(by_verdict.values()):
             return
@@ -399,13 +411,14 @@ class _Sorting:
                 and at not in page.said
             ):
                 if at in alike:
-                    more += alike[at]
+                    more += _heeded(alike[at], table[now].why)
                 if beside:
                     more += self._named_after(page, at, beside)
-                if titles and table[now].leaning is not FileClass.CONTENT:
-                    more += titles.evidence(
+                if titles:
+                    of_title = titles.evidence(
                         page.names[at], page.formats[at] if page.formats else "", numbers[at * COLUMNS + 1]
                     )
+                    more += _heeded(of_title, table[now].why)
                 if more:
                     key = (now, more)
                     again = done.get(key)
@@ -440,6 +453,8 @@ class _Sorting:
             or is_binary_program(file_format)
         ):
             return ()
+        if near[0] is FileClass.CONTENT and ending != split_name(near[1])[1]:
+            return ()  # beside what is played lie its saves, settings and pictures, under its name
         if (
             file_format not in PICTURE_FORMATS
             and ending in weights().suffix
@@ -497,6 +512,39 @@ class _Sorting:
 def speaking_size(size: int) -> bool:
     """Whether a size alone may say something of unknown bytes."""
     return not size & (size - 1) or size > LARGE
+
+
+def _yielding(of_folder: Why, own: Why) -> Why:
+    """What a folder says, less of it where the ending of something in it says better what that is: a save
+    beside what it belongs to is no content.
+    """
+    named = [e for e in own if e.speaks_for in _KEPT and e.weight >= weights().spoken["ending-tells"]]
+    if not named:
+        return of_folder
+    share, kinds = weights().spoken["folder-yields"], {e.speaks_for for e in named}
+    return tuple(
+        said(e.source, e.says, e.speaks_for, e.weight * share)
+        if e.speaks_for in _KEPT and e.speaks_for not in kinds and e.weight > 0
+        else e
+        for e in of_folder
+    )
+
+
+def _heeded(more: Why, why: Why, nearer: tuple[str, FileClass] | None = None) -> Why:
+    """What others say of something, without what its own name gives the lie to: an ending that tells, or,
+    where the others lie above, the name of the folder `nearer` to it.
+    """
+    least = weights().spoken["ending-tells"]
+    own = {
+        e.speaks_for
+        for e in why
+        if e.source == "name" and e.says.startswith("ends in") and e.weight >= least and e.speaks_for in _KEPT
+    }
+    if own:
+        return tuple(e for e in more if e.speaks_for in own or e.speaks_for is P)
+    if nearer is not None:
+        return tuple(e for e in more if " in and below " not in e.says or e.speaks_for in (nearer[1], P))
+    return more
 
 
 def _is_own_of_its_kind(knows: Why, looks: Why) -> bool:

@@ -1,7 +1,8 @@
 """Where else things of an install lie: folders that its settings name, and the usual places.
 
-The usual places are those of the open XDG Base Directory specification and the folders for
-documents and program data that the common systems have, also inside prefixes.
+The usual places are those of the open XDG Base Directory specification and the folders for documents and
+program data that the common systems have, also those of users on a drive that was made for another system's
+programs.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from collections.abc import Iterable, Mapping
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.found import OtherRoot
 from left_intact.core.model.pages import Page
+from left_intact.core.survey import vocabulary
 from left_intact.core.survey.self_description import References
 from left_intact.core.survey.spelling import normalised_name
 
@@ -28,29 +30,24 @@ _MOST_FILES = 200_000
 
 
 def usual_places(
-    home: str, environment: Mapping[str, str], *, prefixes: Iterable[str] = ()
+    home: str, environment: Mapping[str, str], *, users: Iterable[str] = ()
 ) -> list[tuple[str, str]]:
-    """(label, folder) of every place in which programs keep folders of their own name."""
+    """(label, folder) of every place in which programs keep folders of their own name. `users` are the
+    folders of users on a foreign drive that the install lies on.
+    """
+    known = list(vocabulary.usual_places())
     found = [
-        ("settings", environment.get("XDG_CONFIG_HOME") or os.path.join(home, ".config")),
-        ("own", environment.get("XDG_DATA_HOME") or os.path.join(home, ".local/share")),
-        ("states", environment.get("XDG_STATE_HOME") or os.path.join(home, ".local/state")),
-        ("cache", environment.get("XDG_CACHE_HOME") or os.path.join(home, ".cache")),
-        ("own", environment.get("XDG_DOCUMENTS_DIR") or os.path.join(home, "Documents")),
-        ("saves", os.path.join(home, "Documents", "My Games")),
-        ("saves", os.path.join(home, "Saved Games")),
-        ("own", os.path.join(home, "AppData", "Roaming")),
-        ("cache", os.path.join(home, "AppData", "Local")),
-        ("own", os.path.join(home, "Library", "Application Support")),
-        ("own", home),
+        (
+            place.label,
+            (place.variable and environment.get(place.variable))
+            or os.path.join(home, *place.path.split("/")),
+        )
+        for place in known
+        if place.path
     ]
-    for prefix in prefixes:
-        users = os.path.join(prefix, "drive_c", "users")
-        for user in _folders(users):
-            found += [
-                ("own", os.path.join(user, *parts))
-                for parts in (("Documents",), ("AppData", "Roaming"), ("Saved Games",))
-            ]
+    found += [(place.label, home) for place in known if not place.path]
+    for user in users:
+        found += [(place.label, os.path.join(user, *place.path.split("/"))) for place in known if place.user]
     return found
 
 
@@ -104,12 +101,6 @@ def program_names(pages: Iterable[Page], install: str) -> set[str]:
                 and not name.lower().endswith((".dll", ".so", ".dylib"))
             }
     return names
-
-
-def prefix_of(root: str) -> str:
-    """The prefix that an install lies in: the folder above `drive_c`; empty where there is none."""
-    parts = root.split(os.sep)
-    return os.sep.join(parts[: parts.index("drive_c")]) if "drive_c" in parts else ""
 
 
 def _is_home(place: str, home: str) -> bool:

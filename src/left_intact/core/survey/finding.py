@@ -1,60 +1,28 @@
 """Finding installs on a disk: what looks like one, what it probably is, and why.
 
-Hidden folders and numbered prefixes are looked into like any other. No link is followed, no
+Hidden folders and drives made for other systems are looked into like any other. No link is followed, no
 file is opened but the first bytes of what may be the program itself.
 """
 
 from __future__ import annotations
 
 import os
-import unicodedata
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from datetime import datetime
+from functools import cache
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.found import Candidate
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.version import name_without_version, version_in_name
 from left_intact.core.survey.candidates import Seen, classes_of, judge, list_folder, programs_of
+from left_intact.core.survey.drives import is_home
 from left_intact.core.survey.names import folder_evidence
 from left_intact.core.survey.spelling import normalised_name
+from left_intact.core.survey.vocabulary import words
 
 _DEPTH = 14
-_SKIP = frozenset(
-    normalised_name(name)
-    for name in (
-        "proc",
-        "sys",
-        "dev",
-        "run",
-        "lost+found",
-        ".git",
-        "node_modules",
-        "__pycache__",
-        ".left-intact",
-        "site-packages",
-        "windows",
-        "system32",
-        "syswow64",
-        "winsxs",
-        "$Recycle.Bin",
-        "System Volume Information",
-        "etc",
-        "boot",
-    )
-)
-_HOMES = frozenset(
-    name.casefold()
-    for name in (
-        *("Desktop", "Documents", "Downloads", "Schreibtisch", "Dokumente", "Bureau", "Téléchargements"),
-        *("Escritorio", "Documentos", "Descargas", "Scrivania", "Documenti", "Scaricati"),
-        *("デスクトップ", "ドキュメント", "ダウンロード", "Рабочий стол", "Документы", "Загрузки"),  # noqa: RUF001
-        *(".config", ".cache", ".local", ".bashrc", ".profile", "AppData", "NTUSER.DAT"),
-        *("drive_c", "dosdevices"),
-    )
-)
-_HOME_LEAST = 2
 _NESTED = 5.0
 """What an install holds must look more like an install than what stands by itself."""
 _COMPARED = 400
@@ -108,14 +76,18 @@ class _Search:
             self.report(Progress(stage="finding", done=self.seen, path=path))
         inside: list[Candidate] = []
         for name in folder.folders if depth < _DEPTH else ():
-            if normalised_name(name) in _SKIP:
+            if normalised_name(name) in _not_looked_into():
                 continue
             one, found = self._look(os.path.join(path, name), depth + 1)
             if one is not None:
                 folder.below += one.below
                 folder.code += one.code
+                folder.users |= one.is_home
+                folder.is_drive |= one.users
             inside += found
-        candidate = None if _is_home(folder) else judge(folder, self.known)
+        folder.is_home = is_home((*folder.folders, *folder.files))
+        theirs = folder.is_home or ((folder.users or folder.is_drive) and not programs_of(folder))
+        candidate = None if theirs else judge(folder, self.known)
         if candidate is None and self.tops and _holds(folder, self.tops):
             candidate = _unlike(folder, self.known)
         if candidate is None:
@@ -126,9 +98,9 @@ class _Search:
         return folder, [candidate, *nested]
 
 
-def _is_home(folder: Seen) -> bool:
-    names = {unicodedata.normalize("NFC", name).casefold() for name in (*folder.folders, *folder.files)}
-    return len(names & _HOMES) >= _HOME_LEAST
+@cache
+def _not_looked_into() -> frozenset[str]:
+    return frozenset(map(normalised_name, words("not-looked-into")))
 
 
 def _is_shelf(folder: Seen, inside: Sequence[Candidate]) -> bool:

@@ -12,46 +12,26 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.survey.said import said
 from left_intact.core.survey.spelling import normalised_name, words_of
+from left_intact.core.survey.vocabulary import either, words
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 P = FileClass.PROGRAM
 _LIBRARY = re.compile(r"\.so(\.\d+)+$")
 _COUNTED = re.compile(r"^(\.[a-z]{2,}?)[\-_]?\d{1,3}$")
-_COPY = (
-    "copy|kopie|copie|copia|cópia|kopi|kopia|kopya|kópia|kopija|másolat|копия|копія|コピー|副本|複本|복사본"
-)
+_COPY, _KEPT_AS = either("copy"), either("copy-ending")
 _COPIED = re.compile(
-    rf"(?i)(?:\.(?:bak|old|orig|backup|sik|copy|prev)\d*|(?<=.)~|[ ._-]*\((?:{_COPY}|\d+)\)|"
+    rf"(?i)(?:\.(?:{_KEPT_AS})\d*|(?<=.)~|[ ._-]*\((?:{_COPY}|\d+)\)|"
     rf"[ _][-–—][ _](?:{_COPY})(?:[ _]?\(\d+\))?| (?:のコピー|的副本|의 복사본)(?: ?\d+)?|"
     rf" (?:{_COPY})(?: \d+)?)$"
 )
 _COPY_OF = re.compile(
-    rf"(?i)^(?:(?:{_COPY})(?: \(?\d+\)?)?[ _](?:of|von|van|de|di|av|af|z)[ _]|(?:コピー|副本) ?[～~-] ?)(?=.)"
+    rf"(?i)^(?:(?:{_COPY})(?: \(?\d+\)?)?[ _](?:{either('copy-of')})[ _]|(?:コピー|副本) ?[～~-] ?)(?=.)"
 )
 _WRAPPED = re.compile(r"(?i)\.(?:save|\d{1,3})$")
 _HASHED = re.compile(r"(?i)^[0-9a-f]{8,64}(?:[-_.][0-9a-f]{2,64})*$")
 _JOINED_LEAST, _PART_LEAST = 6, 3
 _SHORT_LEAST, _SHORT_MOST, _SHORT_KNOWN = 3, 4, 2
 """Letters of what may be short for something, and how many words it must be short for."""
-_WHOSE = frozenset(
-    (
-        "my",
-        "mine",
-        "own",
-        "user",
-        "game",
-        "games",
-        "title",
-        "per",
-        "quick",
-        "auto",
-        "shader",
-        "pipeline",
-        "all",
-    )
-)
-_OF = frozenset(("on", "of", "for", "about", "zu", "von", "de", "du", "sur", "sobre", "di", "per"))
-"""Words after which comes what a thing is about: notes on settings are notes."""
 
 
 def looks_hashed(name: str) -> bool:
@@ -67,7 +47,7 @@ def known_word(word: str) -> Weighed | None:
 
 
 def _joined(word: str) -> Weighed | None:
-    """`gamesettings` is settings: the last of two joined words says what it is, the first is of any table
+    """`tapesettings` is settings: the last of two joined words says what it is, the first is of any table
     or says whose.
     """
     w = weights()
@@ -76,7 +56,8 @@ def _joined(word: str) -> Weighed | None:
     for at in range(_PART_LEAST, len(word) - _PART_LEAST + 1):
         first, last = word[:at], word[at:]
         row = w.folder.get(last) or w.folder.get(last.removesuffix("s"))
-        if row is None or row[0] is P or not (first in _WHOSE or first in w.folder or first in w.stem):
+        is_known = first in words("whose") or first in w.folder or first in w.stem
+        if row is None or row[0] is P or not is_known:
             continue
         other = w.folder.get(first)
         if row[0] is FileClass.SAVES and other is not None and other[0] is FileClass.STATES:
@@ -113,15 +94,17 @@ def _known_folder(part: str) -> Weighed | None:
     w = weights()
     if known := known_word(normalised_name(part)):
         return known
-    words = words_of(part)
-    if len(words) < 2:
-        stripped = words[0] if words else ""
+    parts = words_of(part)
+    if parts and parts[0] in words("ordered-by"):
+        return None  # how things are grouped, not what they are
+    if len(parts) < 2:
+        stripped = parts[0] if parts else ""
         return w.folder.get(stripped) if stripped and stripped != normalised_name(part) else None
-    pairs = ["".join(pair) for pair in itertools.pairwise(words)]
-    for word in (*reversed(pairs), *reversed(words)):
+    pairs = ["".join(pair) for pair in itertools.pairwise(parts)]
+    for word in (*reversed(pairs), *reversed(parts)):
         row = w.folder.get(word)
         if row is not None and row[0] is not P:
-            last = word in (pairs[-1], words[-1], words[0] if len(words) == 1 else "")
+            last = word in (pairs[-1], parts[-1], parts[0] if len(parts) == 1 else "")
             return row[0], row[1] * w.spoken["part-of-name" if last else "before-in-name"], row[2]
     return None
 
@@ -134,6 +117,14 @@ def known_folders(folder: str) -> tuple[tuple[str, str, Weighed], ...]:
         if (row := _known_folder(parts[at - 1])) is not None:
             found.append((parts[at - 1], "/".join(parts[:at]), row))
     return tuple(found)
+
+
+@lru_cache(maxsize=16384)
+def nearest_name(folder: str) -> tuple[str, FileClass] | None:
+    """(folder, class) of the nearest folder that is named outright for something of the person's."""
+    least = weights().spoken["subtree-least"]
+    rows = known_folders(folder)
+    return next(((at, kind) for _, at, (kind, weight, _) in rows if kind is not P and weight >= least), None)
 
 
 @lru_cache(maxsize=16384)
@@ -270,10 +261,10 @@ def _known_word(stem: str) -> str:
     if trimmed in w.stem:
         return trimmed
     if len(whole) > len(trimmed) or not stem.isalnum() or not stem.islower():
-        words = words_of(stem)
-        if 1 < len(words) <= 5:
-            singles = (words[0], words[-1]) if _OF.intersection(words) else (words[-1], words[0])
-            for word in ("".join(words[-2:]), "".join(words[:2]), *singles):
+        parts = words_of(stem)
+        if 1 < len(parts) <= 5:
+            singles = (parts[0], parts[-1]) if words("about").intersection(parts) else (parts[-1], parts[0])
+            for word in ("".join(parts[-2:]), "".join(parts[:2]), *singles):
                 if word in w.stem:
                     return "-" + word
     return ""

@@ -1,4 +1,4 @@
-"""What the program's own settings say of folders: `savefile_dir = saves` is strong evidence about `saves/`.
+"""What the program's own settings say of folders: `folder for saves = kept` is strong evidence about `kept/`.
 
 Also finds the folders outside the install that settings name: other roots of it.
 """
@@ -17,6 +17,7 @@ from left_intact.core.settings.formats.registry import NAMES
 from left_intact.core.survey.names import known_word
 from left_intact.core.survey.self_description import Reference, References
 from left_intact.core.survey.spelling import normalised_name, words_of
+from left_intact.core.survey.vocabulary import either, words
 from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
@@ -28,18 +29,7 @@ _LINE = re.compile(
 _XML = re.compile(
     r"""<(\w[\w.-]*)(?:\s[^<>]*)?>([^<>\n]{1,400})</|\b(\w[\w.-]*)=["']([^"'<>\n]{1,400})["']"""
 )
-_WORDS_FOR_PLACES = """
-dir dirs directory directories path paths folder folders location locations root base default last current
-file files
-ordner verzeichnis pfad dossier dossiers repertoire chemin carpeta carpetas ruta directorio cartella
-percorso pasta
-use enable the of to in for game emulator main general
-"""
-_PLACE_WORDS = frozenset(_WORDS_FOR_PLACES.split())
-_NO_PLACES = frozenset(("true", "false", "none", "auto", "default"))
-_PLACE_ENDING = re.compile(
-    r"(?i)(dir|path|folder|directory|location|ordner|pfad|dossier|carpeta|cartella)s?\d*$"
-)
+_PLACE_ENDING = re.compile(rf"(?i)({either('place-ending')})s?\d*$")
 
 
 def read_references(
@@ -114,9 +104,9 @@ def about_key(key: str) -> Weighed | None:
     """What a key of a settings file is about: `SaveStatePath` is about states, `window width` about
     nothing.
     """
-    words = words_of(key.rpartition("/")[2].rpartition(".")[2] or key)
-    about = [w for w in words if w not in _PLACE_WORDS]
-    if not about and len(words) > 0:
+    parts = words_of(key.rpartition("/")[2].rpartition(".")[2] or key)
+    about = [w for w in parts if w not in words("place")]
+    if not about and len(parts) > 0:
         return None
     trimmed = [_PLACE_ENDING.sub("", w) or w for w in about]
     pairs = ["".join(p) for p in itertools.pairwise(trimmed)]
@@ -128,13 +118,9 @@ def about_key(key: str) -> Weighed | None:
 
 
 def _may_be_path(value: str, key: str) -> bool:
-    if (
-        len(value) < 2
-        or value.startswith(("http:", "https:", "#"))
-        or value.lower() in ("true", "false", "none", "auto", "default")
-    ):
+    if len(value) < 2 or value.startswith(("http:", "https:", "#")) or value.lower() in words("no-place"):
         return False
-    has_word = any(_PLACE_ENDING.search(w) or w in _PLACE_WORDS for w in words_of(key))
+    has_word = any(_PLACE_ENDING.search(w) or w in words("place") for w in words_of(key))
     return "/" in value or "\\" in value or has_word
 
 

@@ -140,10 +140,12 @@ def alike_in(page: Page, weak: Iterable[int]) -> dict[int, tuple[Evidence, ...]]
 class Titles:
     """The names of what is played: other things of the person's bear them too."""
 
-    def __init__(self, stems: Iterable[str]) -> None:
-        self._stems = frozenset(
-            s for s in (title_of(stem) for stem in stems) if len(s) >= _TITLE_LEAST and not s.isdigit()
-        )
+    def __init__(self, names: Iterable[tuple[str, str]]) -> None:
+        """`names` are stems and endings of what is played."""
+        names = list(names)
+        stems = (title_of(stem) for stem, _ in names)
+        self._stems = frozenset(s for s in stems if len(s) >= _TITLE_LEAST and not s.isdigit())
+        self._endings = frozenset(ending for _, ending in names)
 
     def __len__(self) -> int:
         return len(self._stems)
@@ -151,8 +153,8 @@ class Titles:
     def evidence(self, name: str, file_format: str, size: int) -> tuple[Evidence, ...]:
         if not self._stems:
             return ()
-        stem = split_name(name)[0]
-        if title_of(stem) not in self._stems:
+        stem, ending = split_name(name)
+        if ending in self._endings or title_of(stem) not in self._stems:
             return ()
         return _titled(_kind_of(file_format, size))
 

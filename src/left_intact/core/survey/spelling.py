@@ -20,7 +20,7 @@ def normalised_name(name: str) -> str:
 
 
 def words_of(name: str) -> list[str]:
-    """The words of a name in lower case: `GameSettings_old` is game, settings, old."""
+    """The words of a name in lower case: `TapeSettings_old` is tape, settings, old."""
     if not name.isascii():
         name = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
     return [w.casefold() for w in _WORDS.findall(_HUMP.sub(" ", name))]
