@@ -24,7 +24,7 @@ def main() -> None:
             root = os.path.join(folder, "many", f"brindlemere-{number}")
             os.makedirs(root)
             with open(os.path.join(root, "VERSION"), "w", encoding="utf-8") as file:
-                file.write("4.6.1\n")
+                file.write("4.4.2\n")
             install = bench.surveys.library.register(root)
             bench.surveys.survey(install)
             bench.outlets.follow(
@@ -51,7 +51,7 @@ def _with_some_that_hang(bench: Workbench, served: str, folder: str) -> None:
         root = os.path.join(folder, "more", f"brindlemere-{number}")
         os.makedirs(root)
         with open(os.path.join(root, "VERSION"), "w", encoding="utf-8") as file:
-            file.write("4.6.1\n")
+            file.write("4.4.2\n")
         bench.outlets.follow(bench.surveys.library.register(root), f"{hanging.url}/feed/{number}.xml")
     began, others = time.perf_counter(), [0.0]
 

@@ -54,7 +54,7 @@ def leaning(evidence: tuple[Evidence, ...]) -> FileClass:
         ("saves", C.SAVES),
         ("Save States", C.STATES),
         ("SAVE_DATA", C.SAVES),
-        ("GameSettings", C.SETTINGS),
+        ("TapeSettings", C.SETTINGS),
         ("Spielstände", C.SAVES),
         ("Einstellungen/Tasten", C.SETTINGS),
         ("sauvegardes", C.SAVES),
@@ -75,8 +75,8 @@ def leaning(evidence: tuple[Evidence, ...]) -> FileClass:
         ("bin", P),
         ("resources/icons", P),
         ("resources/themes/plain", P),
-        ("profile/Cache/Data", C.CACHE),
-        ("Roms/Osprey/Imgs", C.CONTENT),
+        ("profile/Cached/Pages", C.CACHE),
+        ("Tapes/Osprey/Icons", C.CONTENT),
     ],
 )
 def test_folders_speak_in_many_tongues(folder: str, kind: FileClass) -> None:
@@ -123,7 +123,7 @@ def test_spelling_does_not_count() -> None:
         == "savestates"
     )
     assert normalised_name("Spielstände") == "spielstande" and normalised_name("ＳＡＶＥ") == "save"
-    assert words_of("GameSettings_old2") == ["game", "settings", "old"] and words_of("HTMLHelp") == [
+    assert words_of("TapeSettings_old2") == ["tape", "settings", "old"] and words_of("HTMLHelp") == [
         "html",
         "help",
     ]
@@ -314,7 +314,7 @@ def test_lists_of_mods_and_games_are_not_the_releases(tmp_path: Path) -> None:
     [
         ("saves_directory", C.SAVES),
         ("StatesPath", C.STATES),
-        ("rom_dirs", C.CONTENT),
+        ("folders of tapes", C.CONTENT),
         ("paths.screenshots", C.EXTRAS),
         ("MemoryCardFolder", C.SAVES),
         ("Spielstände_Ordner", C.SAVES),
@@ -421,10 +421,10 @@ def test_pictures_of_states_and_copies_of_saves(tmp_path: Path) -> None:
 
 
 def test_titles_are_known_by_their_names() -> None:
-    titles = Titles(["Harbour Lights (disc 1)", "Mill Race"])
-    assert title_of("Harbour Lights (state 2)") == title_of("harbour_lights") == "harbourlights"
-    assert {e.speaks_for for e in titles.evidence("Mill Race.png", "png", 99) if e.weight > 0} == {C.EXTRAS}
-    assert {e.speaks_for for e in titles.evidence("mill-race.bin", "bytes", 8192) if e.weight > 0} == {
+    titles = Titles([("Sorrel Causeway (disc 1)", ".tape"), ("Vellor Race", "")])
+    assert title_of("Sorrel Causeway (state 2)") == title_of("sorrel_causeway") == "sorrelcauseway"
+    assert {e.speaks_for for e in titles.evidence("Vellor Race.png", "png", 99) if e.weight > 0} == {C.EXTRAS}
+    assert {e.speaks_for for e in titles.evidence("vellor-race.bin", "bytes", 8192) if e.weight > 0} == {
         C.SAVES
     }
     assert titles.evidence("unknown.png", "png", 9) == () and Titles([]).evidence("x", "png", 1) == ()

@@ -135,7 +135,11 @@ def test_a_key_that_was_renamed_is_written_in_its_place(
 def test_a_line_of_comment_is_no_pair() -> None:
     from left_intact.core.settings.formats.lines import _pair
 
-    assert _pair("# beam = 40") is None and _pair("  ; beam = 40") is None and _pair("beam = 40") is not None
+    assert (
+        _pair("# loudness = 40") is None
+        and _pair("  ; loudness = 40") is None
+        and _pair("loudness = 40") is not None
+    )
 
 
 def test_a_name_twice_in_an_object_is_found_beside_comments_too() -> None:

@@ -114,13 +114,13 @@ def test_questions_one_a_conflict_and_few(mock: Mock) -> None:
 
 
 def test_the_same_conflict_in_many_files_is_one_question(mock: Mock) -> None:
-    tuned = {f"tuned/g{n}.ini": "[video]\nrate = 1\n" for n in range(12)}
+    tuned = {f"settings/g{n}.ini": "[video]\nrate = 1\n" for n in range(12)}
     for root in (mock.base, mock.root):
         from tests.builders import plant
 
         plant(root, dict(tuned))
-    mock.edit({f"tuned/g{n}.ini": f"[video]\nrate = {n + 5}\n" for n in range(12)})
-    mock.arrive(release("1.1", **{f"tuned__g{n}.ini": "[video]\nrate = 2\n" for n in range(12)}))
+    mock.edit({f"settings/g{n}.ini": f"[video]\nrate = {n + 5}\n" for n in range(12)})
+    mock.arrive(release("1.1", **{f"settings__g{n}.ini": "[video]\nrate = 2\n" for n in range(12)}))
     plan = mock.plan()
     assert len(plan.questions) == 1 and len(plan.questions[0].paths) == 12
 

@@ -34,7 +34,7 @@ def install(tmp_path: Path) -> Path:
     root = plant(tmp_path / "mocklet", release("1.0"))
     more = {
         "config/pads.cfg": "a = 1\n",
-        "memcards/card1.mcd": b"\x05" * 131072,
+        "memory cards/left.card": b"\x05" * 24000,
         "logs/run.log": "hello\n",
         "mods/night/texture.png": b"\x89PNG\r\n\x1a\n1234",
         "mystery": b"\x91\x92\x93" * 7,
@@ -50,7 +50,7 @@ EXPECTED = {
     "states/harbour.state": C.STATES,
     "games/harbour.cart": C.CONTENT,
     "config/pads.cfg": C.SETTINGS,
-    "memcards/card1.mcd": C.SAVES,
+    "memory cards/left.card": C.SAVES,
     "logs/run.log": C.CACHE,
     "mods/night/texture.png": C.EXTRAS,
     "mystery": C.UNSORTED,

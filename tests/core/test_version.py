@@ -11,11 +11,11 @@ from left_intact.core.model.version import Version, name_without_version, versio
 ORDERED = [
     ["0.5", "0.41", "0.42"],
     ["3.14", "3.14b", "3.14c", "3.15"],
-    ["5.9.9", "5.9.10"],
+    ["5.9.8", "5.9.11"],
     ["1.7 preview 2", "1.7 preview 12", "1.7", "1.7.1"],
-    ["4.7.0-alpha", "4.7.0-beta", "4.7.0-beta2", "4.7.0-rc1", "4.7.0", "4.7.0-hotfix1"],
+    ["4.6.0-alpha", "4.6.0-beta", "4.6.0-beta2", "4.6.0-rc1", "4.6.0", "4.6.0-hotfix1"],
     ["2.3a1", "2.3b2", "2.3", "2.3b", "2.3d"],
-    ["4.7.0", "4.7.0-12-gabcdef1", "4.7.0-40-g1234567", "4.7.1"],
+    ["4.6.0", "4.6.0-12-gabcdef1", "4.6.0-40-g1234567", "4.6.1"],
     ["2025-12-31", "2026-01-01", "20260102", "2026.11.03"],
     ["r114", "r121", "build 1200"],
 ]
@@ -31,7 +31,7 @@ def test_ordered(line: list[str]) -> None:
 
 
 @pytest.mark.parametrize(
-    ("one", "other"), [("v1.2", "1.2.0"), ("4.7", "4.7.0"), ("r114", "114"), ("2026-01-02", "20260102")]
+    ("one", "other"), [("v1.2", "1.2.0"), ("4.6", "4.6.0"), ("r114", "114"), ("2026-01-02", "20260102")]
 )
 def test_equal(one: str, other: str) -> None:
     a, b = Version.parse(one), Version.parse(other)
@@ -54,7 +54,7 @@ def test_no_version(text: str) -> None:
 @pytest.mark.parametrize(
     ("name", "version", "bare"),
     [
-        ("mocklet-4.7.0-linux-x86_64.tar.gz", "4.7.0", "mocklet"),
+        ("mocklet-4.6.0-linux-x86_64.tar.gz", "4.6.0", "mocklet"),
         ("Tarnlight_0.42", "0.42", "tarnlight"),
         ("quillon station 2.3d", "2.3d", "quillon station"),
         ("loomlight-r121", "r121", "loomlight"),

@@ -21,16 +21,16 @@ MINE: Tree = {
     "states/harbour.state": b"MST1" + b"\x03" * 900,
     "games/harbour.cart": b"\x04" * 4096,
     "games/mill.cart": b"\x05" * 4096,
-    "tuned/harbour.conf": "beam = 55\n",
-    "tuned/mill.conf": "beam = 61\n",
+    "settings/harbour.conf": "loudness = 55\n",
+    "settings/mill.conf": "loudness = 61\n",
     "art/harbour.png": b"\x89PNG\r\n\x1a\n" + b"\x06" * 300,
     "cache/shapes.cache": b"\x07" * 200,
     "notes on harbour.txt": "the key is under the boat\n",
 }
 STUBS: Tree = {
     "mocklet.ini": "[video]\nsmooth = on\nscale = 2\nlines = 3\n\n[sound]\nrate = 48000\n",
-    "tuned/harbour.conf": "beam = 40\n",
-    "tuned/mill.conf": "beam = 40\n",
+    "settings/harbour.conf": "loudness = 40\n",
+    "settings/mill.conf": "loudness = 40\n",
     "saves/harbour.sav": b"\x00" * 512,
 }
 """What a first start wrote."""

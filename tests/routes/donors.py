@@ -20,7 +20,7 @@ def trainer(build: int) -> Tree:
         "lang/de.xml": f"<lang build='{build}'/>\n",
         "lang/fr.xml": f"<lang build='{build}' of='fr'/>\n",
     }
-    for name in ("warp", "weft", "heddle", "shuttle", "beam"):
+    for name in ("warp", "weft", "heddle", "shuttle", "reed"):
         tree[f"lib/lib{name}.so"] = elf(f"loomer r{build} {name}", name.encode() * 50)
     return tree
 

@@ -70,8 +70,8 @@ class Console:
     def __init__(self, folder: Path, sheet: str = SHEET) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder, self.device = folder, Handheld(str(folder / "handheld"))
-        self.old = package(folder / "gullnade-5.0m.zip", "5.0m", "reed")
-        self.new = package(folder / "gullnade-5.0p.zip", "5.0p", "heron")
+        self.old = package(folder / "gullnade-5.1.zip", "5.1", "reed")
+        self.new = package(folder / "gullnade-5.4.zip", "5.4", "heron")
         self.device.lay(str(self.old))
         self.root = Path(self.device.place("Gullnade"))
         plant(self.root, MINE, mtime=LATER)

@@ -12,7 +12,7 @@ from left_intact.workbench import Draft, Outcome, Workbench
 from tests.builders import BUILT, LATER, Content, Tree, plant, program
 
 ARM = 183
-OPTIONS = "# how the lamp is drawn\nbeam = 40\nglow = on\n"
+OPTIONS = "# how it sounds\nloudness = 40\nlamps = on\n"
 
 
 def core(name: str, version: str, machine: int = 62) -> bytes:
@@ -26,15 +26,15 @@ def core_for_windows(name: str, version: str) -> bytes:
 HOUSE: Tree = {
     "lamphouse": program("2.4"),
     "VERSION": "2.4\n",
-    "cores/otter_core.so": core("otter", "1.3.1"),
-    "cores/plover_core.so": core("plover", "0.9"),
-    "cores/reed-8_core.so": core("reed-8", "3.0"),
-    "cores/reed-9_core.so": core("reed-9", "3.0"),
+    "cores/otter-machine.so": core("otter", "1.3.1"),
+    "cores/plover-machine.so": core("plover", "0.9"),
+    "cores/reed-8-machine.so": core("reed-8", "3.0"),
+    "cores/reed-9-machine.so": core("reed-9", "3.0"),
     "lib/liblamp.so": core("lamp", "2.4"),
     "docs/guide.html": "<!doctype html>\n<p>guide</p>\n",
 }
 MINE: Tree = {
-    "options/otter_core.cfg": "beam = 55\nglow = off\n",
+    "options/otter-machine.cfg": "loudness = 55\nlamps = off\n",
     "saves/harbour.sav": b"\x01" * 700,
     "lists/pier.list": "harbour\nmill\n",
     "lamphouse.cfg": "core = otter\n",

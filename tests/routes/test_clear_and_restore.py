@@ -91,7 +91,7 @@ def test_started_anew_at_each_wait_it_comes_to_its_end_intact(console: Console) 
     console.start()
     outcome = console.go_on()
     assert outcome.proof.verdict is Verdict.INTACT
-    assert (outcome.proof.version_before, outcome.proof.version_after) == ("5.0m", "5.0p")
+    assert (outcome.proof.version_before, outcome.proof.version_after) == ("5.1", "5.4")
     assert outcome.proof.kept.files == 6
     program = next(line for line in outcome.proof.ledger if line.file_class is FileClass.PROGRAM)
     assert (program.equal, program.agreed) == (0, 4)  # another release, laid by hand
@@ -206,11 +206,11 @@ def test_an_older_one_is_the_target_where_it_is_wanted_and_held_afterwards(conso
     bench.shelf.set_waiting(console.install, newer)
     plan = console.plan()
     assert "refuse" in hands(plan)
-    assert any("5.1 is on offer" in fault.says for fault in plan.warnings)
+    assert any("5.6 is on offer" in fault.says for fault in plan.warnings)
     assert console.whole().waits and console.step() == "refuse"
     assert console.go_on(done="refuse").proof.verdict is Verdict.INTACT
     hold = console.bench.outlets.library.hold(console.install)
-    assert hold is not None and hold.beyond == "5.0p"
+    assert hold is not None and hold.beyond == "5.4"
 
 
 def test_roots_elsewhere_are_saved_and_restored_too(console: Console) -> None:
@@ -228,7 +228,7 @@ def test_roots_elsewhere_are_saved_and_restored_too(console: Console) -> None:
 
 
 def test_a_changed_program_file_is_kept_but_not_laid_over_the_new_one(console: Console) -> None:
-    plant(console.root, {"lib/core.so": elf("gullnade 5.0m core", b"patched " * 50)}, mtime=LATER)
+    plant(console.root, {"lib/core.so": elf("gullnade 5.1 core", b"patched " * 50)}, mtime=LATER)
     outcome = console.whole()
     assert outcome.proof.verdict is Verdict.INTACT
     assert b"patched" not in console.read("lib/core.so")

@@ -45,8 +45,8 @@ def beside(folder: Path) -> Evening:
 
 def part(folder: Path) -> Evening:
     house = House(folder)
-    house.comes("otter_core-1.3.2.so", core("otter", "1.3.2"))
-    house.comes("plover_core-1.0.so", core("plover", "1.0"))
+    house.comes("otter-machine-1.3.2.so", core("otter", "1.3.2"))
+    house.comes("plover-machine-1.0.so", core("plover", "1.0"))
     return house, lambda: {"it": house.state()}, lambda **more: house.update(house.downloads, **more)
 
 
@@ -164,7 +164,7 @@ def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_b
     """
     with in_memory() as folder:
         console = Console(Path(folder))
-        ours = program("5.0p") | program("5.0m")
+        ours = program("5.4") | program("5.1")
         mine = _clean({p: c for p, c in theirs.items() if not _meets(p, ours | MINE)})
         plant(console.root, mine, mtime=LATER + 60)
         console.bench.surveys.survey(console.install)
@@ -264,7 +264,9 @@ names = st.sampled_from(
         "{}-v1.9-x64.so",
     ]
 )
-parts = st.dictionaries(st.sampled_from(["otter_core", "plover_core", "heron_core", "liblamp"]), names)
+parts = st.dictionaries(
+    st.sampled_from(["otter-machine", "plover-machine", "heron-machine", "liblamp"]), names
+)
 
 
 @given(came=parts, mine=trees)
@@ -279,13 +281,13 @@ def test_of_parts_only_those_named_change_and_back_is_byte_for_byte(came: dict[s
         draft = house.bench.updates.draft(house.install, str(house.downloads), route="single-part")
         plan = draft.plan({q.id: q.default for q in draft.plan().questions})
         if plan.blockers:
-            assert not set(came) - {"heron_core"}
+            assert not set(came) - {"heron-machine"}
             return
         assert house.bench.updates.update(plan, house.install).proof.verdict is Verdict.INTACT
         after = house.state()
         assert {p for p, said in after.items() if said[0] == "file" and before.get(p) != said} <= {
-            "cores/otter_core.so",
-            "cores/plover_core.so",
+            "cores/otter-machine.so",
+            "cores/plover-machine.so",
             "lib/liblamp.so",
         }
         assert set(after) == set(before)

@@ -65,7 +65,7 @@ def test_a_stub_never_wins_over_what_is_yours(pier: Pier) -> None:
     assert not plan.questions
     outcome = pier.bench.updates.update(plan, pier.install)
     assert outcome.proof.verdict is Verdict.INTACT and not outcome.proof.appeared
-    assert (pier.new / "tuned/harbour.conf").read_text() == "beam = 55\n"
+    assert (pier.new / "settings/harbour.conf").read_text() == "loudness = 55\n"
     assert (pier.new / "saves/harbour.sav").read_bytes() == MINE["saves/harbour.sav"]
     assert "smooth = off" in (pier.new / "mocklet.ini").read_text()
     pier.bench.updates.back.go(pier.install)
@@ -78,25 +78,25 @@ def test_the_folder_itself_may_be_what_came(pier: Pier) -> None:
     plan = pier.plan(arrival=pier.new)
     assert plan.route is Route.SIDE_BY_SIDE and plan.root == str(pier.new) and not plan.blockers
     assert pier.bench.updates.update(plan, pier.install).proof.verdict is Verdict.INTACT
-    assert (pier.new / "tuned/mill.conf").read_text() == "beam = 61\n"
+    assert (pier.new / "settings/mill.conf").read_text() == "loudness = 61\n"
     record = pier.bench.updates.on_record(pier.bench.shelf.find("Mocklet"))
-    assert record is not None and "tuned/mill.conf" not in record.entries
+    assert record is not None and "settings/mill.conf" not in record.entries
     pier.bench.updates.back.go(pier.install)
     assert pier.state() == before
 
 
 def test_settings_of_both_sides_are_one(pier: Pier) -> None:
-    pier.started({**STUBS, "tuned/harbour.conf": "beam = 40\nhalo = wide\n"})
+    pier.started({**STUBS, "settings/harbour.conf": "loudness = 40\necho = wide\n"})
     pier.update()
-    text = (pier.new / "tuned/harbour.conf").read_text()
-    assert "beam = 55" in text and "halo = wide" in text
+    text = (pier.new / "settings/harbour.conf").read_text()
+    assert "loudness = 55" in text and "echo = wide" in text
 
 
 def test_what_was_used_in_both_folders_is_asked_and_nothing_is_lost(pier: Pier) -> None:
     pier.started()
-    pier.played({"saves/mill.sav": b"\x77" * 512, "tuned/mill.conf": "beam = 99\n"})
+    pier.played({"saves/mill.sav": b"\x77" * 512, "settings/mill.conf": "loudness = 99\n"})
     (question,) = pier.draft().plan().questions
-    assert question.paths == ("saves/mill.sav", "tuned/mill.conf")
+    assert question.paths == ("saves/mill.sav", "settings/mill.conf")
     before = pier.state()
     pier.update({question.id: "new"})
     assert (pier.new / "saves/mill.sav").read_bytes() == b"\x77" * 512
@@ -153,13 +153,15 @@ def test_what_was_left_behind_is_found_as_no_other_install(pier: Pier) -> None:
 
 def test_what_the_new_layout_keeps_elsewhere_goes_there(tmp_path: Path) -> None:
     pier = Pier(tmp_path)
-    pier.started({"profile/tuned/harbour.conf": "beam = 40\n", "profile/tuned/mill.conf": "beam = 40\n"})
+    pier.started(
+        {"profile/settings/harbour.conf": "loudness = 40\n", "profile/settings/mill.conf": "loudness = 40\n"}
+    )
     plan = pier.plan()
-    assert verbs(plan)["profile/tuned/harbour.conf"] == Verb.REHOME
+    assert verbs(plan)["profile/settings/harbour.conf"] == Verb.REHOME
     before = pier.state()
     assert pier.bench.updates.update(plan, pier.install).proof.verdict is Verdict.INTACT
-    assert (pier.new / "profile/tuned/harbour.conf").read_text() == "beam = 55\n"
-    assert not (pier.new / "tuned").exists()
+    assert (pier.new / "profile/settings/harbour.conf").read_text() == "loudness = 55\n"
+    assert not (pier.new / "settings").exists()
     pier.bench.updates.back.go(pier.install)
     assert pier.state() == before
 

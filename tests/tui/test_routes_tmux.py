@@ -63,9 +63,9 @@ def test_single_parts(pier: Room, terminal: libtmux.Server, size: tuple[int, int
     screen.keys("t")
     screen.until("2 waiting", "→ 2.4.1", "→ 0.9.8", "✗ 1.7", "another machine")
     screen.keys("Space")
-    screen.until("☐ cores/leaf_core.so")
+    screen.until("☐ cores/leaf-machine.so")
     screen.keys("Space")
-    screen.until("☑ cores/leaf_core.so")
+    screen.until("☑ cores/leaf-machine.so")
     screen.keys("c")
     screen.until("2 on trial", "2.4.0", "0.9.7")
     assert snapshot(root) != before
@@ -136,7 +136,7 @@ def test_clear_and_restore(pier: Room, terminal: libtmux.Server, size: tuple[int
     screen.until("I N T A C T", "0 lost", "76 of ")
     assert bench.shelf.find("Quillonade").root == install.root
     go_back(screen)
-    screen.until("remove Quillonade 5.0p", "step 3 of 7")
+    screen.until("remove Quillonade 5.4", "step 3 of 7")
     screen.keys("Escape")
     screen.until("what is new", "waits for you")
     screen.keys("q")

@@ -15,9 +15,9 @@ COMPLETE = "_LEFT_INTACT_COMPLETE"
 """What a shell sets in the environment when it asks what could come next."""
 EXAMPLES = {
     "shelf": "left-intact shelf",
-    "survey": "left-intact survey ~/emulators/brindlemere --baseline brindlemere-4.6.1-linux.zip",
-    "plan": "left-intact plan brindlemere brindlemere-4.7.0-linux.zip -v",
-    "update": "left-intact update brindlemere brindlemere-4.7.0-linux.zip --yes",
+    "survey": "left-intact survey ~/emulators/brindlemere --baseline brindlemere-4.4.2-linux.zip",
+    "plan": "left-intact plan brindlemere brindlemere-4.6.0-linux.zip -v",
+    "update": "left-intact update brindlemere brindlemere-4.6.0-linux.zip --yes",
     "prove": "left-intact prove brindlemere --deep",
     "go-back": "left-intact go-back brindlemere --plan",
     "go-on": "left-intact go-on quillonade --done test-1",

@@ -1,4 +1,4 @@
-"""Brindlemere, an emulator of the Brindle 8: releases 4.6.1 and 4.7.0, and a volunteer's install."""
+"""Brindlemere, an emulator of the Brindle 8: releases 4.4.2 and 4.6.0, and a volunteer's install."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from left_intact.demo.binaries import elf, pe, png
 from left_intact.demo.names import slug, titles
 from left_intact.demo.planting import Bed, moment, noise, over_time, same_but
 
-BUILT_461 = moment("2025-10-02 16:40")
-BUILT_470 = moment("2026-11-20 11:15")
+BUILT_442 = moment("2025-10-02 16:40")
+BUILT_460 = moment("2026-11-20 11:15")
 DEMO_TAPE = "share/tapes/demo-tape.btp"
 
 _PROGRAM = '''#!/usr/bin/env python3
@@ -45,7 +45,7 @@ def main() -> None:
 main()
 '''
 
-_INI_461 = """; Brindlemere settings
+_INI_442 = """; Brindlemere settings
 ; Lines that begin with a semicolon are yours to write.
 
 [video]
@@ -72,7 +72,7 @@ saved = disks/saved
 palettes = share/palettes
 """
 
-_INI_470 = """; Brindlemere settings
+_INI_460 = """; Brindlemere settings
 ; Lines that begin with a semicolon are yours to write.
 
 [video]
@@ -80,7 +80,7 @@ smooth = on
 scale = 2
 border = on
 palette = day
-; new in 4.7: draws the lines of the tube, 0 to 9
+; new in 4.6: draws the lines of the tube, 0 to 9
 scanlines = 0
 
 [sound]
@@ -90,7 +90,7 @@ volume = 80
 
 [tape]
 speed = normal
-; new in 4.7: loads tapes bit by bit, as the machine did
+; new in 4.6: loads tapes bit by bit, as the machine did
 exact = yes
 
 [pad]
@@ -132,7 +132,7 @@ saved = disks/saved
 palettes = share/palettes
 """
 
-_NOTES_470 = """# Brindlemere 4.7.0
+_NOTES_460 = """# Brindlemere 4.6.0
 
 - Tape loading is exact now: `tape.exact`, on by default.
 - `sound.rate` is 48000 unless you set it; this cures the crackle on most machines.
@@ -140,7 +140,7 @@ _NOTES_470 = """# Brindlemere 4.7.0
 - The demo tape has a second side.
 - Three libraries of the old tape loader are gone.
 
-# Brindlemere 4.6.1
+# Brindlemere 4.4.2
 
 - The pad of the Brindle 8 Plus is known.
 """
@@ -154,7 +154,7 @@ _LIBRARIES = (
     "keys",
     "clock",
     "bus",
-    "z-core",
+    "processor",
     "loader",
     "snapshot",
     "printer",
@@ -223,12 +223,12 @@ class Brindlemere:
     shipped: Bed
     arriving: Bed
     elsewhere: Bed
-    """4.7.0 for another system: the trap."""
+    """4.6.0 for another system: the trap."""
     install: Bed
 
 
 def invent() -> Brindlemere:
-    shipped = _release("4.6.1", BUILT_461)
+    shipped = _release("4.4.2", BUILT_442)
     arriving = _next_release(shipped)
     return Brindlemere(
         shipped=shipped, arriving=arriving, elsewhere=_for_windows(arriving), install=_install(shipped)
@@ -243,9 +243,9 @@ def _release(version: str, built: int) -> Bed:
     bed.put("README.txt", "Brindlemere brings the Brindle 8 back.\nStart it with ./brindlemere\n", built)
     bed.put("LICENSE.txt", "Do as you like with it, and be kind to the machines.\n", built)
     bed.put(
-        "CHANGES.txt", _NOTES_470.split("# Brindlemere 4.6.1")[1].join(("# Brindlemere 4.6.1", "")), built
+        "CHANGES.txt", _NOTES_460.split("# Brindlemere 4.4.2")[1].join(("# Brindlemere 4.4.2", "")), built
     )
-    bed.put("brindle.ini", _INI_461, built)
+    bed.put("brindle.ini", _INI_442, built)
     for tool in ("tape-cut", "disk-split", "rom-name", "pad-test", "shot-view", "palette-mix"):
         bed.put(
             f"bin/{tool}",
@@ -300,40 +300,40 @@ def _shared_files(bed: Bed, built: int, rng: random.Random) -> None:
 
 
 def _next_release(shipped: Bed) -> Bed:
-    rng = random.Random("brindlemere 4.7.0")
+    rng = random.Random("brindlemere 4.6.0")
     changes: dict[str, bytes | str] = {
-        "brindlemere": _PROGRAM.format(version="4.7.0"),
-        "VERSION": "4.7.0\n",
-        "CHANGES.txt": _NOTES_470,
-        "brindle.ini": _INI_470,
+        "brindlemere": _PROGRAM.format(version="4.6.0"),
+        "VERSION": "4.6.0\n",
+        "CHANGES.txt": _NOTES_460,
+        "brindle.ini": _INI_460,
         DEMO_TAPE: noise(rng, 49_152, b"BTP1 side one and two"),
     }
     for name in _LIBRARIES:
         changes[f"lib/lib{name}.so"] = elf(
-            f"brindlemere 4.7.0 {name}", noise(rng, rng.randrange(8_000, 90_000))
+            f"brindlemere 4.6.0 {name}", noise(rng, rng.randrange(8_000, 90_000))
         )
     for tool in ("tape-cut", "disk-split", "pad-test"):
         changes[f"bin/{tool}"] = elf(
-            f"{tool} of brindlemere 4.7.0", noise(rng, rng.randrange(20_000, 60_000))
+            f"{tool} of brindlemere 4.6.0", noise(rng, rng.randrange(20_000, 60_000))
         )
     for language in _LANGUAGES:
         changes[f"share/locale/{language}/menu.mo"] = noise(rng, rng.randrange(800, 3000), b"BMO2")
     for page in ("index", "tapes", "sound", "palettes"):
-        changes[f"docs/{page}.html"] = f"<!doctype html>\n<title>{page}</title>\n<p>{page} in 4.7</p>\n"
+        changes[f"docs/{page}.html"] = f"<!doctype html>\n<title>{page}</title>\n<p>{page} in 4.6</p>\n"
     changed = same_but(shipped, changes)
     bed = Bed()
     for path, plant in changed.plants.items():
         if path not in _GONE:
-            bed.put(path, plant.content, BUILT_470 + (plant.mtime - BUILT_461), plant.mode)
+            bed.put(path, plant.content, BUILT_460 + (plant.mtime - BUILT_442), plant.mode)
     for name in ("tape-exact", "scanlines"):
         body = noise(rng, 40_000)
-        bed.put(f"lib/lib{name}.so", elf(f"brindlemere 4.7.0 {name}", body), BUILT_470, 0o755)
+        bed.put(f"lib/lib{name}.so", elf(f"brindlemere 4.6.0 {name}", body), BUILT_460, 0o755)
     bed.put(
         "docs/exact-tapes.html",
         "<!doctype html>\n<title>exact tapes</title>\n<p>bit by bit</p>\n",
-        BUILT_470 + 3,
+        BUILT_460 + 3,
     )
-    bed.put("share/palettes/harbour.pal", "palette harbour\n" + "335577\n" * 16, BUILT_470 + 2)
+    bed.put("share/palettes/harbour.pal", "palette harbour\n" + "335577\n" * 16, BUILT_460 + 2)
     return bed
 
 
@@ -342,12 +342,12 @@ def _for_windows(arriving: Bed) -> Bed:
     bed = Bed()
     for path, plant in arriving.plants.items():
         if path.endswith(".so"):
-            bed.put(path[:-3] + ".dll", pe("brindlemere 4.7.0", noise(rng, 9_000)), plant.mtime)
+            bed.put(path[:-3] + ".dll", pe("brindlemere 4.6.0", noise(rng, 9_000)), plant.mtime)
         elif path.startswith("bin/"):
-            bed.put(path + ".exe", pe("brindlemere 4.7.0", noise(rng, 9_000)), plant.mtime)
+            bed.put(path + ".exe", pe("brindlemere 4.6.0", noise(rng, 9_000)), plant.mtime)
         elif path != "brindlemere":
             bed.put(path, plant.content, plant.mtime)
-    bed.put("brindlemere.exe", pe("brindlemere 4.7.0", noise(rng, 30_000)), BUILT_470)
+    bed.put("brindlemere.exe", pe("brindlemere 4.6.0", noise(rng, 30_000)), BUILT_460)
     return bed
 
 
@@ -367,7 +367,7 @@ def _install(shipped: Bed) -> Bed:
         )
     games = titles(96, "brindle")
     for game in games:
-        size = rng.choice((174_848, 174_848, 98_304))
+        size = rng.choice((152_064, 152_064, 101_376))  # 36 tracks, or 24, of 11 sectors of 384 bytes
         lead = f"BDK1 {game}".encode()
         content = lead + rng.randbytes(2048) * (size // 2048)
         bed.put(f"disks/{slug(game)}.bdk", content[:size], over_time(rng, "2024-11-20", "2026-09-01"))
@@ -390,7 +390,7 @@ def _played(bed: Bed, rng: random.Random, games: list[str]) -> None:
                 saves += 1
     bed.put("disks/saved/salt-road-2.sav", noise(rng, 2048, b"BSV1salt-road"), moment("2026-11-21 21:48"))
     for game in games[:31]:
-        lead = f"BMT{'4.6.1' if rng.random() < 0.4 else '4.5.2'} {game}\0".encode()
+        lead = f"BMT{'4.4.2' if rng.random() < 0.4 else '4.3.1'} {game}\0".encode()
         bed.put(
             f"moments/{slug(game)}.moment",
             noise(rng, 49_179, lead),

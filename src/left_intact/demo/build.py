@@ -96,17 +96,17 @@ def _plant(room: Room) -> None:
     mere.install.lay(room.install("brindlemere"))
     wright.install.lay(room.install("patchwright"))
     wright.game.lay(room.install("gullwing-rally"))
-    mere.shipped.pack(room.download("kept/brindlemere-4.6.1-linux.zip"), "brindlemere-4.6.1")
-    mere.arriving.pack(room.download("brindlemere-4.7.0-linux.zip"), "brindlemere-4.7.0")
-    mere.elsewhere.pack(room.download("brindlemere-4.7.0-windows.zip"), "brindlemere-4.7.0")
-    wright.shipped.pack(room.download("kept/patchwright-3.9.9.zip"), "patchwright")
-    wright.arriving.pack(room.download("patchwright-3.9.10.zip"), "patchwright")
+    mere.shipped.pack(room.download("kept/brindlemere-4.4.2-linux.zip"), "brindlemere-4.4.2")
+    mere.arriving.pack(room.download("brindlemere-4.6.0-linux.zip"), "brindlemere-4.6.0")
+    mere.elsewhere.pack(room.download("brindlemere-4.6.0-windows.zip"), "brindlemere-4.6.0")
+    wright.shipped.pack(room.download("kept/patchwright-3.8.8.zip"), "patchwright")
+    wright.arriving.pack(room.download("patchwright-3.8.11.zip"), "patchwright")
     light.install.lay(room.install("tarnlight-26.10"))
     light.arriving.lay(room.install("tarnlight-26.11"))
     tarnlight.start_once(room.install("tarnlight-26.11"))
     fish.install.lay(room.install("lanternfish"))
     fish.downloads.lay(room.download("cores"))
-    fish.leaf.pack(room.download("cores/leaf_core-2.4.1-linux-x86_64.zip"), "leaf_core-2.4.1")
+    fish.leaf.pack(room.download("cores/leaf-machine-2.4.1-linux-x86_64.zip"), "leaf-machine-2.4.1")
     fish.shipped.pack(room.download("kept/lanternfish-1.12-linux.zip"), "lanternfish-1.12")
     loomlight.lay_prefixes(room.install("prefixes"), loom.install)
     loom.donor.lay(room.download("from the attic/loomlight"))
@@ -114,15 +114,15 @@ def _plant(room: Room) -> None:
     light.arriving.pack(room.download("kept/tarnlight-26.11-linux.zip"), "tarnlight-26.11")
     packed = {
         name: room.download(name)
-        for name in ("brindlemere-4.7.0-linux.zip", "brindlemere-4.7.0-windows.zip", "patchwright-3.9.10.zip")
+        for name in ("brindlemere-4.6.0-linux.zip", "brindlemere-4.6.0-windows.zip", "patchwright-3.8.11.zip")
     }
     packed |= {
         name: room.download(f"kept/{name}")
         for name in ("tarnlight-26.10-linux.zip", "tarnlight-26.11-linux.zip")
     }
-    quill, old = quillonade.invent(), room.download("kept/quillonade-5.0m.zip")
+    quill, old = quillonade.invent(), room.download("kept/quillonade-5.1.zip")
     quill.old.pack(old)
-    quill.new.pack(room.download("quillonade-5.0p.zip"))
+    quill.new.pack(room.download("quillonade-5.4.zip"))
     quillonade.lay(Handheld(room.handheld), quill, old)
     for name, bed in quill.updates.items():
         bed.pack(room.download(f"title updates/{name}"))
@@ -137,11 +137,11 @@ def _register(room: Room) -> None:
     from left_intact.workbench import Workbench
 
     bench = Workbench(room.home)
-    mere, donor = room.download("brindlemere-4.7.0-linux.zip"), room.download("from the attic/loomlight")
+    mere, donor = room.download("brindlemere-4.6.0-linux.zip"), room.download("from the attic/loomlight")
     loom = os.path.join("prefixes", PREFIX, "inside", "loomlight")
     for name, folder, role, waiting, kept in (
-        ("Brindlemere", "brindlemere", "emulator", mere, "kept/brindlemere-4.6.1-linux.zip"),
-        ("Patchwright", "patchwright", "modding tool", room.download("patchwright-3.9.10.zip"), ""),
+        ("Brindlemere", "brindlemere", "emulator", mere, "kept/brindlemere-4.4.2-linux.zip"),
+        ("Patchwright", "patchwright", "modding tool", room.download("patchwright-3.8.11.zip"), ""),
         (
             "Tarnlight",
             "tarnlight-26.10",
@@ -155,8 +155,8 @@ def _register(room: Room) -> None:
             "Quillonade",
             os.path.join(room.handheld, "programs", "quillonade"),
             "console emulator",
-            room.download("quillonade-5.0p.zip"),
-            "kept/quillonade-5.0m.zip",
+            room.download("quillonade-5.4.zip"),
+            "kept/quillonade-5.1.zip",
         ),
     ):
         program = name.lower()

@@ -39,7 +39,7 @@ def main() -> None:
         print("Lanternfish", VERSION)
         return
     shelf = json.loads((HERE / "lists" / "pier.json").read_text())
-    cores = sorted(p.name for p in (HERE / "cores").glob("*_core.so"))
+    cores = sorted(p.name for p in (HERE / "cores").glob("*-machine.so"))
     print(f"Lanternfish {VERSION}: {len(shelf['titles'])} titles, {len(cores)} cores")
 
 
@@ -68,7 +68,7 @@ def invent() -> Lanternfish:
 
 def core(name: str, version: str, machine: int = 62) -> bytes:
     rng = random.Random(f"core {name} {version}")
-    return elf(f"{name}_core {version}", noise(rng, rng.randrange(40_000, 90_000)), machine)
+    return elf(f"{name}-machine {version}", noise(rng, rng.randrange(40_000, 90_000)), machine)
 
 
 def _release() -> Bed:
@@ -76,7 +76,7 @@ def _release() -> Bed:
     bed.put("lanternfish", _PROGRAM, BUILT_112, 0o755)
     bed.put("VERSION", "1.12\n", BUILT_112)
     for name, version in _CORES.items():
-        bed.put(f"cores/{name}_core.so", core(name, version), BUILT_112, 0o755)
+        bed.put(f"cores/{name}-machine.so", core(name, version), BUILT_112, 0o755)
     for name in ("shelf", "lamp", "pads", "sound"):
         bed.put(f"lib/lib{name}.so", elf(f"lanternfish 1.12 {name}", noise(rng, 30_000)), BUILT_112, 0o755)
     for name in ("deck", "cabinet", "quiet"):
@@ -92,7 +92,7 @@ def _install(shipped: Bed) -> Bed:
     bed = Bed(dict(shipped.plants))
     games, names = titles(187, "lanternfish"), list(_CORES)
     shelf = [
-        {"title": game, "machine": _MACHINES[names[n % 5]], "core": f"{names[n % 5]}_core"}
+        {"title": game, "machine": _MACHINES[names[n % 5]], "core": f"{names[n % 5]}-machine"}
         for n, game in enumerate(games)
     ]
     bed.put("lists/pier.json", json.dumps({"titles": shelf}, indent=1) + "\n", moment("2026-11-12 19:05"))
@@ -104,29 +104,32 @@ def _install(shipped: Bed) -> Bed:
         bed.put(
             f"saves/{slug(game)}.sav", noise(rng, 2_048, b"LFSV"), over_time(rng, "2025-03-01", "2026-11-20")
         )
-    options = "# yours, for the cabinet by the door\nghosting = on\nspeed = 100\nrumble = soft\n"
-    bed.put("options/leaf_core.cfg", options, moment("2026-09-03 21:12"))
-    bed.put("options/quillon_core.cfg", "cards = two\nlens = clean\n", moment("2026-05-11 18:40"))
-    bed.put("lanternfish.cfg", "theme = cabinet\nstart-in = pier\nattract = 90\n", moment("2026-08-02 20:00"))
+    options = "# yours, for the cabinet by the door\nbacklight = on\nspeed = 100\nbattery-sign = small\n"
+    bed.put("options/leaf-machine.cfg", options, moment("2026-09-03 21:12"))
+    bed.put("options/quillon-machine.cfg", "cards = two\nlens = clean\n", moment("2026-05-11 18:40"))
+    bed.put(
+        "lanternfish.cfg", "theme = cabinet\nstart-in = pier\nidle-show = 90\n", moment("2026-08-02 20:00")
+    )
     return bed
 
 
 def _downloads(shipped: Bed) -> Bed:
     bed = Bed()
-    bed.put("quillon_core-0.9.8-linux-x86_64.so", core("quillon", "0.9.8"), moment("2026-11-18 09:00"), 0o755)
+    bed.put(
+        "quillon-machine-0.9.8-linux-x86_64.so", core("quillon", "0.9.8"), moment("2026-11-18 09:00"), 0o755
+    )
     wrong = core("vector", "1.7", _ARM64)
-    bed.put("vector_core-1.7-linux-arm64.so", wrong, moment("2026-11-15 12:30"), 0o755)
-    same = shipped.plants["cores/brindle_core.so"].content
-    bed.put("brindle_core (1).so", same, moment("2026-11-02 17:45"), 0o755)
-    bed.put("moss_core-0.2.so", core("moss", "0.2"), moment("2026-10-30 08:10"), 0o755)
+    bed.put("vector-machine-1.7-linux-arm64.so", wrong, moment("2026-11-15 12:30"), 0o755)
+    same = shipped.plants["cores/brindle-machine.so"].content
+    bed.put("brindle-machine (1).so", same, moment("2026-11-02 17:45"), 0o755)
+    bed.put("moss-machine-0.2.so", core("moss", "0.2"), moment("2026-10-30 08:10"), 0o755)
     return bed
 
 
 def _leaf() -> Bed:
     bed, built = Bed(), moment("2026-11-19 14:20")
-    bed.put("leaf_core.so", core("leaf", "2.4.1"), built, 0o755)
-    options = (
-        "ghosting = off\nspeed = 100\nrumble = off\n# new in 2.4.1: the tint of the old screen\ntint = sea\n"
-    )
-    bed.put("leaf_core.cfg", options, built)
+    bed.put("leaf-machine.so", core("leaf", "2.4.1"), built, 0o755)
+    options = "backlight = off\nspeed = 100\nbattery-sign = off\n"
+    options += "# new in 2.4.1: what the case sounds like\ncase = tin\n"
+    bed.put("leaf-machine.cfg", options, built)
     return bed

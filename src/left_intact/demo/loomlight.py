@@ -29,8 +29,8 @@ def main() -> None:
         return
     for folder in ("saves", "config", "cache"):
         (HERE / folder).mkdir(exist_ok=True)
-    tables = len(list((HERE / "tables").glob("*.xml")))
-    print(f"Loomlight {{VERSION}}: {{tables}} tables")
+    helps = len(list((HERE / "helps").glob("*.csv")))
+    print(f"Loomlight {{VERSION}}: {{helps}} stages")
 
 
 main()
@@ -58,8 +58,9 @@ def _release(build: int, built: int) -> Bed:
     for name in ("loom", "shuttle", "heddle", "warp", "weft", "bobbin"):
         bed.put(f"bin/{name}.dll", pe(f"loomlight r{build} {name}", noise(rng, 24_000)), built, 0o755)
     for number in range(36 if build == 114 else 41):
-        bed.put(f"tables/stage-{number:02}.xml", f"<table stage='{number}' build='{build}'/>\n", built)
-    for page in ("start", "tables"):
+        text = f"help,from\nlonger daylight,r{build}\nfewer tolls,r{build - number}\n"
+        bed.put(f"helps/stage-{number:02}.csv", text, built)
+    for page in ("start", "helps"):
         bed.put(f"docs/{page}.html", f"<!doctype html>\n<p>{page} r{build}</p>\n", built)
     return bed
 

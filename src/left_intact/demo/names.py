@@ -5,31 +5,11 @@ from __future__ import annotations
 import random
 
 _FIRST = (
-    "Salt",
-    "Moth",
-    "Tin",
-    "Harbour",
-    "Lantern",
-    "Marble",
-    "Copper",
-    "Winter",
-    "Paper",
-    "Velvet",
-    "Signal",
-    "Hollow",
-    "Amber",
-    "Drift",
-    "Orchard",
-    "Clay",
-    "Thunder",
-    "Quiet",
-    "Cinder",
-    "Ferry",
-    "Glass",
-    "Moss",
-    "Rook",
-    "Tidal",
+    *("Skerrin", "Tamsley", "Wrendle", "Orrindle", "Pelloway", "Marrowby", "Quennet", "Hobbinry"),
+    *("Tarrish", "Dulverne", "Fennimoor", "Gallowick", "Harrowen", "Issaly", "Jennick", "Kittlow"),
+    *("Lammerby", "Nettlow", "Ossaway", "Pimmerel", "Rallow", "Sollerby", "Thessel", "Ulliver"),
 )
+"""Places that are on no map: no title of a word of these is anybody's."""
 _SECOND = (
     "Road",
     "Hour",

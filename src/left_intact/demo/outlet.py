@@ -13,31 +13,31 @@ if TYPE_CHECKING:
     from left_intact.demo.room import Room
 
 _BRINDLE_NOTES = {
-    "4.6.2": "<h3>Fixed</h3><ul><li>The pad of the Brindle 8 Plus no longer drifts.</li>"
+    "4.5.1": "<h3>Fixed</h3><ul><li>The pad of the Brindle 8 Plus no longer drifts.</li>"
     "<li>Moth Hour starts with disk two in the drive.</li></ul>",
-    "4.7.0": "<h3>New</h3><ul><li>Tape loading is exact now: tape.exact, on by default.</li>"
+    "4.6.0": "<h3>New</h3><ul><li>Tape loading is exact now: tape.exact, on by default.</li>"
     "<li>sound.rate is 48000 unless you set it; this cures the crackle.</li>"
     "<li>The key paths.palettes is called paths.palette-folder.</li>"
     "<li>Printers of the Brindle 8 Office are known.</li></ul><h3>Known</h3><ul>"
     "<li>A known fault: the light pen loses its place in Salt Road.</li></ul>",
-    "4.8.0-beta1": "<p>Try the new disk engine. Keep copies: it is a beta.</p>",
+    "4.7.0-beta1": "<p>Try the new disk engine. Keep copies: it is a beta.</p>",
 }
 _PATCH_NOTES = {
-    "3.9.10": (
-        "# Patchwright 3.9.10\n\n- look.theme has rounder corners.\n"
+    "3.8.11": (
+        "# Patchwright 3.8.11\n\n- look.theme has rounder corners.\n"
         "- Wet Cobbles and its kin are laid twice as fast.\n"
         "- The classic importers are gone.\n- A rally game of 1.x is no longer known.\n"
     ),
-    "3.9.8": "# Patchwright 3.9.8\n\n- Undo is kept over a restart.\n",
+    "3.8.6": "# Patchwright 3.8.6\n\n- Undo is kept over a restart.\n",
 }
 _TARN_NOTES = {
     "26.11": (
         "# Tarnlight 26.11\n\n- 90 boards are dumped anew; see the pack of changes.\n"
-        "- glow is 25 unless you set it.\n"
-        "- Two-beam boards of the late kind start.\n- Moth Hour keeps its scores.\n"
+        "- rest-after is 25 minutes unless you set it.\n"
+        "- Boards of the late kind, with two screens, start.\n- Moth Hour keeps its scores.\n"
     ),
-    "26.10": "# Tarnlight 26.10\n\n- The beam is drawn in order.\n",
-    "26.09": "# Tarnlight 26.09\n\n- Cocktail cabinets turn.\n",
+    "26.10": "# Tarnlight 26.10\n\n- Lines are drawn in order.\n",
+    "26.09": "# Tarnlight 26.09\n\n- Table cabinets turn for the second player.\n",
 }
 
 
@@ -73,9 +73,9 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
         )
 
     for version, day, more in (
-        ("4.8.0-beta1", "2026-11-21", {"channel": "preview"}),
-        ("4.7.0", "2026-11-20", {}),
-        ("4.6.2", "2026-02-12", {}),
+        ("4.7.0-beta1", "2026-11-21", {"channel": "preview"}),
+        ("4.6.0", "2026-11-20", {}),
+        ("4.5.1", "2026-02-12", {}),
     ):
         release(
             "Brindlemere",
@@ -88,22 +88,22 @@ def plant_outlet(room: Room, packed: dict[str, str], pack: Bed, full_bytes: int)
         )
     release(
         "Brindlemere",
-        "4.7.0",
-        "brindlemere-4.7.0-windows.zip",
+        "4.6.0",
+        "brindlemere-4.6.0-windows.zip",
         "2026-11-20",
-        _BRINDLE_NOTES["4.7.0"],
+        _BRINDLE_NOTES["4.6.0"],
         notes_type="html",
         platform="windows x86_64",
     )
     release(
         "Patchwright",
-        "3.9.10",
-        "patchwright-3.9.10.zip",
+        "3.8.11",
+        "patchwright-3.8.11.zip",
         "2026-11-17",
-        _PATCH_NOTES["3.9.10"],
+        _PATCH_NOTES["3.8.11"],
         needs="Gullwing Rally 2.10 or newer",
     )
-    release("Patchwright", "3.9.8", "patchwright-3.9.8.zip", "2026-03-01", _PATCH_NOTES["3.9.8"])
+    release("Patchwright", "3.8.6", "patchwright-3.8.6.zip", "2026-03-01", _PATCH_NOTES["3.8.6"])
     release("Tarnlight", "26.11", "tarnlight-26.11-linux.zip", "2026-11-07", _TARN_NOTES["26.11"])
     release(
         "Tarnlight",

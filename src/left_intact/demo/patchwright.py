@@ -1,4 +1,4 @@
-"""Patchwright, a modding tool for the racing game Gullwing Rally: 3.9.9, 3.9.10, an install, the game."""
+"""Patchwright, a modding tool for the racing game Gullwing Rally: 3.8.8, 3.8.11, an install, the game."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from left_intact.demo.binaries import elf, png
 from left_intact.demo.planting import Bed, moment, noise, over_time, same_but
 
-BUILT_399 = moment("2026-04-11 09:05")
-BUILT_3910 = moment("2026-11-17 17:30")
+BUILT_388 = moment("2026-04-11 09:05")
+BUILT_3811 = moment("2026-11-17 17:30")
 
 _PROGRAM = '''#!/usr/bin/env python3
 """Patchwright: lays mods over Gullwing Rally and takes them off again. A small stand-in."""
@@ -94,7 +94,7 @@ class Patchwright:
 
 
 def invent() -> Patchwright:
-    shipped = _release("3.9.9", BUILT_399)
+    shipped = _release("3.8.8", BUILT_388)
     return Patchwright(
         shipped=shipped, arriving=_next_release(shipped), install=_install(shipped), game=_game()
     )
@@ -108,7 +108,7 @@ def _defaults(version: str) -> str:
         "look": {"theme": "plain", "text-size": 11},
         "backups": {"keep": 3, "folder": "backups"},
     }
-    if version == "3.9.10":
+    if version == "3.8.11":
         said["look"] = {"theme": "plain", "text-size": 12, "round-corners": False}
         said["backups"] = {"keep": 3, "folder": "backups", "compress": True}
     return json.dumps(said, indent=2) + "\n"
@@ -155,25 +155,25 @@ def _release(version: str, built: int) -> Bed:
 
 
 def _next_release(shipped: Bed) -> Bed:
-    rng = random.Random("patchwright 3.9.10")
+    rng = random.Random("patchwright 3.8.11")
     changes: dict[str, bytes | str] = {
-        "patchwright": _PROGRAM.format(version="3.9.10"),
-        "about.json": json.dumps({"name": "Patchwright", "version": "3.9.10"}, indent=1) + "\n",
-        "patchwright.json": _defaults("3.9.10"),
+        "patchwright": _PROGRAM.format(version="3.8.11"),
+        "about.json": json.dumps({"name": "Patchwright", "version": "3.8.11"}, indent=1) + "\n",
+        "patchwright.json": _defaults("3.8.11"),
     }
     for name in _LIBRARIES[:12]:
         changes[f"lib/lib{name}.so"] = elf(
-            f"patchwright 3.9.10 {name}", noise(rng, rng.randrange(10_000, 70_000))
+            f"patchwright 3.8.11 {name}", noise(rng, rng.randrange(10_000, 70_000))
         )
     for page in ("mods", "helper-files", "rules"):
-        changes[f"docs/{page}.html"] = f"<!doctype html>\n<title>{page}</title>\n<p>{page} 3.9.10</p>\n"
+        changes[f"docs/{page}.html"] = f"<!doctype html>\n<title>{page}</title>\n<p>{page} 3.8.11</p>\n"
     changed = same_but(shipped, changes)
     bed = Bed()
     for path, plant in changed.plants.items():
         if path not in _GONE:
-            bed.put(path, plant.content, BUILT_3910 + (plant.mtime - BUILT_399), plant.mode)
+            bed.put(path, plant.content, BUILT_3811 + (plant.mtime - BUILT_388), plant.mode)
     for name in ("undo-journal", "mesh-import-v3"):
-        bed.put(f"lib/lib{name}.so", elf(f"patchwright 3.9.10 {name}", noise(rng, 26_000)), BUILT_3910, 0o755)
+        bed.put(f"lib/lib{name}.so", elf(f"patchwright 3.8.11 {name}", noise(rng, 26_000)), BUILT_3811, 0o755)
     return bed
 
 

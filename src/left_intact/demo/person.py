@@ -23,7 +23,7 @@ class Person:
     def tries_to_lay_over(self) -> str:
         """What the handheld says to the new one over the old."""
         try:
-            self.device.lay(self.room.download("quillonade-5.0p.zip"))
+            self.device.lay(self.room.download("quillonade-5.4.zip"))
         except LeftIntactError as error:
             return error.says
         return "THE HANDHELD TOOK IT"
@@ -49,9 +49,9 @@ class Person:
             case "ghost":
                 self.device.clear_ghost(quillonade.NAME)
             case "lay":
-                self.device.lay(self.room.download("quillonade-5.0p.zip"))
+                self.device.lay(self.room.download("quillonade-5.4.zip"))
             case "lay-again":
-                self.device.lay(self.room.download("kept/quillonade-5.0m.zip"))
+                self.device.lay(self.room.download("kept/quillonade-5.1.zip"))
             case "start":
                 self.device.start(quillonade.NAME)
             case "grant":

@@ -1,4 +1,4 @@
-"""Quillonade, a console emulator on the handheld: 5.0m with two years of cards, 5.0p of another signature,
+"""Quillonade, a console emulator on the handheld: 5.1 with two years of cards, 5.4 of another signature,
 and updates of two titles.
 """
 
@@ -12,8 +12,8 @@ from left_intact.demo.names import slug, titles
 from left_intact.demo.planting import Bed, moment, noise, over_time
 from left_intact.standins.handheld import Card, Handheld, card_text
 
-BUILT_50M = moment("2025-05-02 11:20")
-BUILT_50P = moment("2026-11-12 16:45")
+BUILT_51 = moment("2025-05-02 11:20")
+BUILT_54 = moment("2026-11-12 16:45")
 NAME = "Quillonade"
 REGATTA, LEDGER = "Tin Regatta", "Quiet Ledger"
 """The titles that updates came for."""
@@ -114,8 +114,8 @@ class Quillonade:
 def invent() -> Quillonade:
     names = titles(14, "quillonade")
     return Quillonade(
-        old=_package("5.0m", "reed", BUILT_50M, names),
-        new=_package("5.0p", "heron", BUILT_50P, names),
+        old=_package("5.1", "reed", BUILT_51, names),
+        new=_package("5.4", "heron", BUILT_54, names),
         lived_in=_lived_in(names),
         updates=_updates(),
     )
@@ -147,7 +147,7 @@ def _lived_in(names: list[str]) -> Bed:
     """Two years of somebody's."""
     rng, bed = random.Random("quillonade at the pier"), Bed()
     for title in names:
-        key, when = _id_of("5.0m", title), over_time(rng, "2025-06-01", "2026-11-20")
+        key, when = _id_of("5.1", title), over_time(rng, "2025-06-01", "2026-11-20")
         bed.put(f"cards/{key}/title.txt", f"{title}\n", when)
         bed.put(f"cards/{key}/card.bin", noise(rng, 2_048, b"QCRD"), when)
     for title in names[:9]:

@@ -32,14 +32,14 @@ def main() -> None:
     if "--version" in sys.argv:
         print("Tarnlight", VERSION)
         return
-    for folder in ("games", "tuned", "scores", "moments"):
+    for folder in ("games", "settings", "scores", "moments"):
         (HERE / folder).mkdir(exist_ok=True)
     if not (HERE / "tarnlight.conf").exists():
-        (HERE / "tarnlight.conf").write_text("beam = 60\\nsmooth = on\\n")
-    for title in (HERE / "boards" / "tuned.list").read_text().split():
-        settings = HERE / "tuned" / f"{{title}}.conf"
+        (HERE / "tarnlight.conf").write_text("loudness = 60\\nlamps = on\\n")
+    for title in (HERE / "boards" / "settings.list").read_text().split():
+        settings = HERE / "settings" / f"{{title}}.conf"
         if not settings.exists():
-            settings.write_text("beam = 60\\n")
+            settings.write_text("loudness = 60\\n")
     print(f"Tarnlight {{VERSION}}: {{len(list((HERE / 'games').glob('*.board')))}} boards")
 
 
@@ -85,7 +85,7 @@ def start_once(root: str) -> None:
                 number += 1
                 os.utime(path, (STARTED + number // 20, STARTED + number // 20))
         for name in folders:
-            if not os.listdir(path := os.path.join(folder, name)) or name == "tuned":
+            if not os.listdir(path := os.path.join(folder, name)) or name == "settings":
                 os.utime(path, (STARTED, STARTED))
     os.utime(root, (STARTED, STARTED))
 
@@ -95,10 +95,10 @@ def _release(version: str, built: int) -> Bed:
     bed = Bed()
     bed.put("tarnlight", _PROGRAM.format(version=version), built, 0o755)
     bed.put("VERSION", f"{version}\n", built)
-    bed.put("tarnlight.conf", "beam = 60\nsmooth = on\nglow = 20\n", built)
-    tuned = [slug(game) for game in titles(163, "tarnlight")[:88]]
-    bed.put("boards/tuned.list", "\n".join(tuned) + "\n", built)
-    for name in ("vector", "beam", "sound", "input", "board", "save", "menu", "net"):
+    bed.put("tarnlight.conf", "loudness = 60\nlamps = on\nrest-after = 20\n", built)
+    listed = [slug(game) for game in titles(163, "tarnlight")[:88]]
+    bed.put("boards/settings.list", "\n".join(listed) + "\n", built)
+    for name in ("drawing", "lamps", "sound", "coins", "board", "scores", "menu", "clock"):
         bed.put(
             f"lib/lib{name}.so",
             elf(f"tarnlight {version} {name}", noise(rng, rng.randrange(20_000, 60_000))),
@@ -109,7 +109,7 @@ def _release(version: str, built: int) -> Bed:
         bed.put(
             f"boards/family-{number:02}.xml", f"<boards family='{number}' release='{version}'/>\n", built + 1
         )
-    for page in ("start", "boards", "beam"):
+    for page in ("start", "boards", "lamps"):
         bed.put(f"docs/{page}.html", f"<!doctype html>\n<p>{page} {version}</p>\n", built + 1)
     return bed
 
@@ -119,9 +119,9 @@ def _next(shipped: Bed) -> Bed:
     changes: dict[str, bytes | str] = {
         "tarnlight": _PROGRAM.format(version="26.11"),
         "VERSION": "26.11\n",
-        "tarnlight.conf": "beam = 60\nsmooth = on\nglow = 25\nflicker = off\n",
+        "tarnlight.conf": "loudness = 60\nlamps = on\nrest-after = 25\nclosing-time = none\n",
     }
-    for name in ("vector", "beam", "board"):
+    for name in ("drawing", "lamps", "board"):
         changes[f"lib/lib{name}.so"] = elf(f"tarnlight 26.11 {name}", noise(rng, 40_000))
     changes |= {
         f"boards/family-{n:02}.xml": f"<boards family='{n}' release='26.11'/>\n" for n in range(0, 40, 3)
@@ -136,24 +136,26 @@ def _next(shipped: Bed) -> Bed:
 def _install(shipped: Bed) -> Bed:
     rng = random.Random("tarnlight at the pier")
     bed = Bed(dict(shipped.plants))
-    bed.put("tarnlight.conf", "beam = 50\nsmooth = off\nglow = 20\n", moment("2026-10-21 20:10"))
+    bed.put("tarnlight.conf", "loudness = 50\nlamps = off\nrest-after = 20\n", moment("2026-10-21 20:10"))
     games = titles(163, "tarnlight")
     for game in games:
         content = noise(rng, rng.randrange(12_000, 40_000), b"TVB1")
         bed.put(f"games/{slug(game)}.board", content, over_time(rng, "2025-01-01", "2026-10-01"))
     for game in games[:88]:
         bed.put(
-            f"tuned/{slug(game)}.conf",
-            f"beam = {rng.randrange(40, 80)}\n",
+            f"settings/{slug(game)}.conf",
+            f"loudness = {rng.randrange(40, 80)}\n",
             over_time(rng, "2025-02-01", "2026-11-10"),
         )
     for game in games[:144]:
         bed.put(
-            f"scores/{slug(game)}.hi", noise(rng, 1_024, b"TVH1"), over_time(rng, "2025-02-01", "2026-11-20")
+            f"scores/{slug(game)}.best",
+            noise(rng, 1_200, b"TVH1"),
+            over_time(rng, "2025-02-01", "2026-11-20"),
         )
     for game in games[:31]:
         bed.put(
-            f"moments/{slug(game)}.st",
+            f"moments/{slug(game)}.moment",
             noise(rng, 20_011, b"TVS26.10"),
             over_time(rng, "2025-12-01", "2026-11-18"),
         )

@@ -24,8 +24,8 @@ def run_unattended(room: Room, *, as_json: bool = False) -> int:
 
     bench, began = Workbench(room.home), time.monotonic()
     said = [
-        _one(bench, room.download("brindlemere-4.7.0-linux.zip"), "Brindlemere", (), quiet=as_json),
-        _one(bench, room.download("patchwright-3.9.10.zip"), "Patchwright", (), quiet=as_json),
+        _one(bench, room.download("brindlemere-4.6.0-linux.zip"), "Brindlemere", (), quiet=as_json),
+        _one(bench, room.download("patchwright-3.8.11.zip"), "Patchwright", (), quiet=as_json),
         _one(
             bench,
             room.install("tarnlight-26.11"),
@@ -116,7 +116,7 @@ def _cleared(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
     tell, install = _teller("Quillonade", quiet), bench.shelf.find("Quillonade")
     person = Person(bench, room)
     before = snapshot(install.root)
-    plan = _answered(bench, "Quillonade", room.download("quillonade-5.0p.zip"))
+    plan = _answered(bench, "Quillonade", room.download("quillonade-5.4.zip"))
     tell(
         "plan",
         f"{plan.from_version} → {plan.to_version}, {plan.route.value}: {count(len(plan.stages), 'stage')}, "
@@ -135,7 +135,7 @@ def _cleared(bench: Workbench, room: Room, *, quiet: bool) -> dict[str, Any]:
         person.does_the_rest(None)
     equal = snapshot(install.root) == before
     tell("back", "byte for byte as before" if equal else "NOT AS BEFORE")
-    plan = _answered(bench, "Quillonade", room.download("quillonade-5.0p.zip"))
+    plan = _answered(bench, "Quillonade", room.download("quillonade-5.4.zip"))
     again = person.does_the_rest(bench.updates.update(plan, install))
     tell("again", f"{again.proof.verdict}: {again.proof.version_before} → {again.proof.version_after}")
     return _came_to("Quillonade", plan, first, again, equal=equal)

@@ -43,7 +43,7 @@ class Counted:
 
     thing: Thing
     rule: str
-    """In words: `bottles in library.json`."""
+    """In words: `titles in list.json`."""
     names: tuple[str, ...]
     trouble: str = ""
     """Why they could not be counted."""

@@ -1,6 +1,6 @@
 """Versions of every shape, and the order among them. The rules are in docs/versions.md.
 
-Three lines of versions exist: *dotted* (4.6.1, 3.14c, 1.7 preview 12), *date*
+Three lines of versions exist: *dotted* (4.4.2, 3.14c, 1.7 preview 12), *date*
 (2026-11-01) and *build* (r121). Within a line any two can be ordered; across lines
 they cannot, and `compare` says so with None instead of guessing.
 """
@@ -179,7 +179,7 @@ _IN_NAME = (
 
 
 def version_in_name(name: str) -> Version | None:
-    """The version that a file or folder name carries, e.g. `brindlemere-4.7.0-linux.zip` -> 4.7.0."""
+    """The version that a file or folder name carries, e.g. `brindlemere-4.6.0-linux.zip` -> 4.6.0."""
     while _EXTENSIONS.search(name):
         name = _EXTENSIONS.sub("", name)
     name = _PLATFORM_WORDS.sub(" ", name)
@@ -192,7 +192,7 @@ def version_in_name(name: str) -> Version | None:
 
 
 def name_without_version(name: str) -> str:
-    """The program's bare name in lower case: `Brindlemere-4.7.0-linux.zip` -> `brindlemere`."""
+    """The program's bare name in lower case: `Brindlemere-4.6.0-linux.zip` -> `brindlemere`."""
     while _EXTENSIONS.search(name):
         name = _EXTENSIONS.sub("", name)
     name = _PLATFORM_WORDS.sub(" ", name)

@@ -120,7 +120,10 @@ def _names(rows: list[dict[str, Any]], *, normalised: bool = True) -> dict[str, 
 
 @cache
 def fingerprint() -> str:
-    """A digest of the weights file: what was sorted by other weights must be sorted anew."""
+    """A digest of the weights and words: what was sorted by others must be sorted anew."""
     from blake3 import blake3
 
-    return blake3(files("left_intact.core.survey").joinpath("weights.toml").read_bytes()).hexdigest()[:16]
+    here = files("left_intact.core.survey")
+    return blake3(
+        b"".join(here.joinpath(n).read_bytes() for n in ("weights.toml", "vocabulary.toml"))
+    ).hexdigest()[:16]
