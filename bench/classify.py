@@ -58,9 +58,7 @@ def main() -> int:
     print(
         "\nowner: treated as whose they are, what is unsorted as the person's. class: called what they are."
     )
-    print(
-        "bad: destructive errors, something of the person's called program; 0 wanted, but without names.\n"
-    )
+    print("bad: destructive errors, something of the person's called program; 0 wanted, but without names.\n")
     for way in WAYS[:3]:
         print(f"reliability, {way}: certainty against share right")
         for edge, mean, right, count in reliability(groups["all"][way].sure, EDGES):

@@ -3,8 +3,9 @@
     python bench/finding.py [FILES]
 
 A made-up home with fourteen installs where people have them: real trees with a person's traces, half of which
-nothing starts, and programs of the corpus; hidden, nested, in numbered prefixes, beside scripts of their own,
-projects, pictures and caches. 200,000 files in all, as a rule.
+nothing starts, and small ones of each role; hidden, nested, on drives made for another system, beside
+scripts of their own, projects, pictures and caches. 200,000 files in all, as a rule. Besides, how many of the
+drawn programs that weights are tuned on are found where each lies alone.
 """
 
 from __future__ import annotations
@@ -17,7 +18,10 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from tests.corpus import programs  # noqa: E402
+
+from tests.corpus.draw import tuning  # noqa: E402
+from tests.corpus.specimen import Specimen  # noqa: E402
+from tests.lived_in import Tree, bundle, emulator, front_end, launcher, modding_tool  # noqa: E402
 
 from bench.real_packages import pairs, tree_of  # noqa: E402
 from bench.real_traces import lay_traces  # noqa: E402
@@ -28,18 +32,18 @@ REAL = {
     "tinymce": "Apps/portable/tinymce-8.6",
     "npm": ".hidden/npm",
     "kitty": "opt/kitty",
-    "hplip-data": ".prefixes/1044/drive_c/Program Files/hplip",
+    "hplip-data": ".drives/1044/inside/Program Files/hplip",
     "node-red/editor-client": "Programme/editor",
-    "glances": "pfx/20087/pfx/drive_c/tools/glances",
+    "glances": "drives/20087/inside/tools/glances",
 }
-MADE = {
-    "mudlark": "Apps/mudlark-0.9",
-    "kittiwake": "Apps/kittiwake",
-    "wrack": ".prefixes/1045/drive_c/tools/Wrack 2.1",
-    "hawser": "Apps/kittiwake/emulators/hawser",
-    "fender": "Programme/fender",
-    "pilotage": "bin/pil",
-    "oystercatch": ".local/share/deep/down/here/oyster",
+MADE: dict[str, Tree] = {
+    "Apps/kelvane-0.9": emulator("kelvane"),
+    "Apps/lumbrel": front_end("lumbrel"),
+    ".drives/1045/inside/tools/Dorrin 2.1": modding_tool("dorrin"),
+    "Apps/lumbrel/players/tavrin": emulator("tavrin"),
+    "Programme/fossiter": launcher("fossiter"),
+    "bin/pil": bundle("Pillory"),
+    ".local/share/deep/down/here/ossel": emulator("ossel"),
 }
 """Names of the programs and where they lie below the home."""
 
@@ -63,7 +67,14 @@ def main() -> int:
         hits = len(set(paths) & set(wanted))
         count = sum(len(names) for _, _, names in os.walk(home))
         print(f"{hits} of {len(wanted)} found, {len(paths) - hits} false, {count:,} files in {seconds:.2f} s")
+        alone = sum(_is_found(specimen, Path(folder)) for specimen in tuning())
+        print(f"{alone} of {len(list(tuning()))} drawn programs found")
     return 0
+
+
+def _is_found(specimen: Specimen, folder: Path) -> bool:
+    install, _ = specimen.lay(folder / "drawn" / specimen.name)
+    return any(one.path == str(install) for one in find_installs(str(install.parent)))
 
 
 def lay_home(home: Path, files: int) -> list[str]:
@@ -75,9 +86,13 @@ def lay_home(home: Path, files: int) -> list[str]:
             (home / place).parent.mkdir(parents=True, exist_ok=True)
             lay_traces(tree, home / place, pair.name)
             wanted.append(place)
-    for name, place in MADE.items():
-        getattr(programs, name)().bed.lay(str(home / place))
+    for place, tree in MADE.items():
+        for path, content in tree.items():
+            _put(home / place / path, content.encode() if isinstance(content, str) else content)
         wanted.append(place)
+    for drive in ("1044", "1045"):
+        for path in ("Documents/a.txt", "AppData/b.ini"):
+            _put(home / f".drives/{drive}/inside/people/ada" / path, b"x")
     _put(home / "bin/backup.sh", b"#!/bin/sh\ncp -r ~/Documents /mnt\n")
     _put(home / "bin/rename-all", b"#!/usr/bin/env python3\nprint(1)\n")
     _put(home / ".bashrc", b"alias ll='ls -l'\n")

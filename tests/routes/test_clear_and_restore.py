@@ -202,7 +202,7 @@ def test_a_right_that_was_taken_back_is_seen_by_its_effect(tmp_path: Path) -> No
 
 def test_an_older_one_is_the_target_where_it_is_wanted_and_held_afterwards(console: Console) -> None:
     bench = console.bench
-    newer = bench.surveys.arrival(console.install, str(package(console.folder / "g-5.1.zip", "5.1", "heron")))
+    newer = bench.surveys.arrival(console.install, str(package(console.folder / "g-5.6.zip", "5.6", "heron")))
     bench.shelf.set_waiting(console.install, newer)
     plan = console.plan()
     assert "refuse" in hands(plan)
