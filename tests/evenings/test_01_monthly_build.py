@@ -49,9 +49,9 @@ def test_each_save_stays_under_its_own_titles_name(evening: Evening, seed: str, 
         assert after.get(path) == digest, f"{path} is not what it was"
     assert seen(was) == before
     assert said["verdict"] == "intact" and said["lost"] == [] and said["altered"] == []
-    evening.run("survey", was)
-    evening.run("shelf")
-    evening.run("go-back", now, code=None)
-    evening.run("shelf")
-    assert seen(was) == before
-    assert {path: digest for path, digest in seen(now).items() if path in there} == there
+    _, wrong = evening.run("survey", was, code=3)
+    assert "old folder of" in wrong and "go back" in wrong.lower()
+    assert len(evening.ask("shelf")["installs"]) == 1
+    assert evening.ask("go-back", now)["version"] == "3.1"
+    assert [Path(one["root"]) for one in evening.ask("shelf")["installs"]] == [was]
+    assert seen(was) == before and seen(now) == there

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import shlex
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
+from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.services.home import Home, Service
@@ -51,6 +53,7 @@ class Shelf(Service):
         Raises `no-install` and what a folder is refused for.
         """
         known = {install.id for install in self.library.installs()}
+        self._refuse_left_behind(word)
         install = self.library.find(word)
         if install.id in known:
             return self.records.lies_at(install)
@@ -59,6 +62,30 @@ class Shelf(Service):
         role = guess_role(install.root)
         self.library.set_role(install, role)
         return replace(install, role=role)
+
+    def _refuse_left_behind(self, word: str) -> None:
+        """Raise `left-behind` for the folder that an update on trial left: it belongs to that install."""
+        root = os.path.realpath(os.path.expanduser(word))
+        installs = self.library.installs()
+        if not os.path.isdir(root) or any(os.path.realpath(one.root) == root for one in installs):
+            return
+        owner = next((one for one in installs if root in self._left_by(one)), None)
+        if owner is not None:
+            raise LeftIntactError(
+                "left-behind",
+                f"this is the old folder of {owner.name}, which is on trial in {owner.root}",
+                path=root,
+                way_out=f"Go back, or settle it first: left-intact settle {shlex.quote(owner.name)}.",
+            )
+
+    def _left_by(self, install: Install) -> list[str]:
+        """The folders that updates of an install on trial left; none where its records cannot be read."""
+        try:
+            updates = self.records.history(install)
+        except LeftIntactError:
+            return []
+        left = (left_behind(update.roots) for update in updates if update.state is State.ON_TRIAL)
+        return [os.path.realpath(place) for place in left if place]
 
     def known(self, word: str) -> Install:
         """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""

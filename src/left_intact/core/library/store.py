@@ -232,7 +232,12 @@ class Library:
         return None
 
     def set_place(self, install: Install, root: str) -> None:
-        """Where an install lies now; nothing of it on disk is touched."""
+        """Record where an install lies now; nothing of it on disk is touched. Another entry for that folder,
+        taken up while this one lay elsewhere, leaves the shelf.
+        """
+        for other in self.installs():
+            if other.root == root and other.id != install.id:
+                self.forget(other)
         with self._transaction() as db:
             db.execute(
                 "UPDATE installs SET root = ?, identity = ? WHERE id = ?",

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
+from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Verb
 from left_intact.core.planning.beside.merging import merge_into
 from left_intact.core.planning.beside.sketch import Sketch
@@ -20,14 +21,25 @@ _EVERYWHERE = ("index.html", ".keep", ".gitkeep")
 
 
 def rehome(sketch: Sketch) -> None:
-    """Give what the new build keeps elsewhere the path that it has there."""
+    """Give what the new build keeps elsewhere the path that it has there. Nothing of the person's ever takes
+    the place of something else of theirs: it keeps its own name then.
+    """
     told = [(old, new) for old, new, _ in sketch.inputs.sheet.moved]
     ways = {**_folders_that_moved(sketch), **_files_that_moved(sketch)}
-    for path in [p for p, w in sketch.wanted.items() if w.old and w.entry.kind is not Kind.FOLDER]:
-        target = _by_sheet(path, told) or ways.get(path, "")
-        if not target or target == path:
+    wished = {
+        path: target
+        for path, one in sketch.wanted.items()
+        if one.old and one.entry.kind is not Kind.FOLDER
+        if (target := _by_sheet(path, told) or ways.get(path, "")) and target != path
+    }
+    claims = Counter(wished.values())
+    for path, target in wished.items():
+        there = sketch.wanted.get(target)
+        if claims[target] > 1 or (there is not None and there.old):
+            says = f"{path} keeps its name: something else of yours goes to {target}"
+            sketch.warnings.append(Fault(code="keeps-its-name", says=says))
             continue
-        mine, there = sketch.wanted.pop(path), sketch.wanted.get(target)
+        mine = sketch.wanted.pop(path)
         mine.entry, mine.verb = replace(mine.entry, path=target), Verb.REHOME
         mine.because = f"yours; the new build keeps it at {target}"
         sketch.moved[path] = target
@@ -61,21 +73,35 @@ def _new_folders(sketch: Sketch) -> dict[str, set[str]]:
 
 def _folders_that_moved(sketch: Sketch) -> dict[str, str]:
     """Where whole folders of the person's are kept elsewhere: the new build has none of that name, and just
-    one other that holds files of the same names.
+    one other, which the old one had not, holds files of the same names.
+
+    A name that several folders of theirs have, as a save under the name of each title, says nothing of which
+    of them a folder of the new build is: those keep their own.
     """
     there = _new_folders(sketch)
     known = {*there, *(folder for path in there for folder in parents(path + "/x"))}
     mine: dict[str, set[str]] = defaultdict(set)
+    lies: Counter[str] = Counter()
     for path, one in sketch.wanted.items():
         folder, _, name = path.rpartition("/")
-        if folder and one.old and one.verb is Verb.CARRY and one.entry.kind is Kind.FILE:
-            mine[folder].add(name)
+        if folder and one.old and one.entry.kind is Kind.FILE:
+            lies[name] += 1
+            if one.verb is Verb.CARRY:
+                mine[folder].add(name)
+    had = {folder for path, one in sketch.wanted.items() if one.old for folder in parents(path)}
     found = {}
     for folder, names in mine.items():
         if folder in known:
             continue
-        alike = [other for other, theirs in there.items() if len(names & theirs) >= min(2, len(names))]
-        if len(alike) == 1 and not all(is_common(name) or name in _EVERYWHERE for name in names):
+        telling = {
+            name for name in names if lies[name] == 1 and not is_common(name) and name not in _EVERYWHERE
+        }
+        alike = [
+            other
+            for other, theirs in there.items()
+            if other not in had and telling & theirs and len(names & theirs) >= min(2, len(names))
+        ]
+        if len(alike) == 1:
             found.update({f"{folder}/{name}": f"{alike[0]}/{name}" if alike[0] else name for name in names})
     return found
 
