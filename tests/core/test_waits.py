@@ -75,7 +75,10 @@ def test_an_offer_that_was_fetched_waits_in_its_channel(mock: Mock) -> None:
 
 
 def test_the_shelf_knows_a_front_end_when_it_sees_one(mock: Mock) -> None:
-    front = plant(mock.folder / "hall", {"hall": "#!/bin/sh\n", "cores/one.so": "x", "playlists/a": "b"})
+    tree = {"hall": "#!/bin/sh\n", "saves/a.sav": "x", "parts/one.so": "x", "parts/other.so": "y"}
+    plain = plant(mock.folder / "bare", tree)
+    assert mock.bench.shelf.find(str(plain)).role == "emulator"  # libraries that no list names
+    front = plant(mock.folder / "hall", {**tree, "order/evening.txt": "Vellor: one\nOssel: other\n"})
     assert mock.bench.shelf.find(str(front)).role == "front end"
     assert mock.bench.shelf.find("hall").role == "front end" and mock.install.role == "emulator"
 

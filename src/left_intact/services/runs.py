@@ -25,6 +25,10 @@ if TYPE_CHECKING:
 from left_intact.services.beside import Beside
 from left_intact.services.surveys import Surveys
 
+_LAYS_THE_PROGRAM = ("in-place", "side-by-side", "graft")
+"""Routes with no business in what is theirs. A part is laid where they say, a pack replaces content, and a
+restore brings theirs back."""
+
 
 @contextmanager
 def it_stands(stands: str) -> Iterator[None]:
@@ -163,6 +167,8 @@ class Runs(Beside):
             look_at=self.library.look_at(install),
             pictures=captures(inputs.get("picture", "")),
             behind=_behind(inputs) if behind else None,
+            answered=frozenset(inputs["answered"]) if "answered" in inputs else None,
+            is_the_persons_alone=update.route in _LAYS_THE_PROGRAM,
         )
 
     def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:

@@ -83,6 +83,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
+                "answered": sorted({path for question in drawing.questions for path in question.paths}),
             }
         ),
     )

@@ -18,6 +18,7 @@ from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
+from left_intact.core.proving.conservation import Account
 from left_intact.core.proving.told import is_behind
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
@@ -45,6 +46,26 @@ def person_check(tally: Tally) -> Check:
         return Check(name="yours", state=CheckState.YOURS, says=says)
     says = f"{_count(tally.kept.files, 'file')} of yours, each with the digest it had"
     return Check(name="yours", state=CheckState.PASSED, says=says)
+
+
+def accounted_check(account: Account) -> Check | None:
+    """What of theirs is not simply where it was, by name; None where there is nothing of the kind."""
+    if not account.holds:
+        parts = [f"nowhere now: {_listed(account.gone)}"] if account.gone else []
+        parts += (
+            [f"something else lies at the place of {_listed(account.displaced)}"] if account.displaced else []
+        )
+        says = f"{'; '.join(parts)}. Nobody answered that it may go"
+        return Check(name="accounted for", state=CheckState.FAILED, says=says)
+    parts = []
+    if account.moved:
+        moved = _listed([f"{was} → {is_now}" for was, is_now in account.moved])
+        parts.append(
+            f"{_count(len(account.moved), 'file of yours lies', 'files of yours lie')} elsewhere: {moved}"
+        )
+    if account.let_go:
+        parts.append(f"{_count(len(account.let_go), 'file')} as you answered: {_listed(account.let_go)}")
+    return Check(name="accounted for", state=CheckState.PASSED, says="; ".join(parts)) if parts else None
 
 
 def program_check(tally: Tally, witness: Witness) -> Check:

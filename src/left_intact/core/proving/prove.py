@@ -19,6 +19,7 @@ from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import MAY_STAY_OLD, Check, CheckState, Proof, Verdict, Witness
 from left_intact.core.model.release import Reading
 from left_intact.core.proving.checks import (
+    accounted_check,
     appeared_check,
     for_your_eyes,
     links_check,
@@ -36,6 +37,7 @@ from left_intact.core.proving.checks import (
     whole_check,
 )
 from left_intact.core.proving.compare import Now, Tally, compare
+from left_intact.core.proving.conservation import account_for
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
 from left_intact.core.proving.told import NOTHING_TOLD, Told
 
@@ -65,6 +67,9 @@ def prove(
     is_back = told.behind is not None and told.behind.back
     tally = Tally(beside=told.behind is not None, back=is_back, by_hand=witness.by_hand)
     compare(tally, witness, now, told.carried_at)
+    account = account_for(witness, now, told, {"": root, **dict(witness.roots)})
+    tally.lost += [path for path in account.gone if path not in tally.lost]
+    tally.altered += [path for path in account.displaced if path not in tally.altered]
     unchanged = _told(known, now)
     appeared = tally.appeared
     home = _old_folder(tree, witness) if is_back else tree
@@ -73,6 +78,7 @@ def prove(
     lines = ledger_of_things(witness, now, home.root, told)
     checks = [
         person_check(tally),
+        accounted_check(account),
         program_check(tally, witness),
         whole_check(old),
         retired_check(tally, witness, told.in_strongbox),

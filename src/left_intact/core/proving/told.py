@@ -74,6 +74,10 @@ class Told:
     """A scene before and after."""
     behind: Behind | None = None
     """The folder that was left behind, where the install got a new one."""
+    answered: Collection[str] | None = None
+    """Paths, as they are shown, that a question was asked about; None where that was not kept."""
+    is_the_persons_alone: bool = True
+    """Whether the update had no business with what is the person's: a content pack has."""
 
 
 NOTHING_TOLD = Told()
