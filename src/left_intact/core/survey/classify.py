@@ -640,6 +640,7 @@ def verdict_of(why: Why) -> Verdict:
     if best is P and certainty > w.alone and any(e.source == ALONE for e in why) and not _is_told(why):
         certainty = w.alone
     positive = any(e.speaks_for is best and e.weight > 0 for e in why)
-    enough = certainty >= (w.program if best is P else max(w.sort, by_class[P] * w.lead))
+    least = w.program if best is P else w.cache if best is FileClass.CACHE else w.sort
+    enough = certainty >= (least if best is P else max(least, by_class[P] * w.lead))
     file_class = best if enough and positive else FileClass.UNSORTED
     return Verdict(file_class=file_class, certainty=round(certainty, 4), leaning=best, why=why)

@@ -41,6 +41,8 @@ class Weights:
     sort: float
     program: float
     """Needed to be called the program's; more than `sort`."""
+    cache: float
+    """Needed to be called what can be rebuilt."""
     replace: float
     retire: float
     lead: float
@@ -69,6 +71,7 @@ def weights() -> Weights:
     return Weights(
         sort=thresholds["sort"],
         program=thresholds["program"],
+        cache=thresholds["cache"],
         replace=thresholds["replace"],
         retire=thresholds["retire"],
         lead=thresholds["lead"],

@@ -10,6 +10,7 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
+from left_intact.core.files.headers import is_binary_program
 from left_intact.core.files.names import link_stays_inside, parents
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
@@ -24,6 +25,7 @@ from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Made, Shipped, Source
 from left_intact.core.planning import blockers
 from left_intact.core.planning.donors import donor_faults
+from left_intact.core.planning.flavours import flavour_question
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
@@ -100,9 +102,10 @@ class InPlace:
             way = "Give yourself the right to read it."
             sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
         patch = _patch_question(sketch)
+        flavour = _flavour_question(sketch)
         _merge_all(sketch)
         _files_over_folders(sketch)
-        questions = [*([patch] if patch else []), *_ask(sketch)]
+        questions = [*filter(None, (patch, flavour)), *_ask(sketch)]
         moves = [m for path in sorted(sketch.rows) if (m := _move(sketch, path))]
         moves = sorted(_clear_of_obstacles(sketch, moves), key=lambda m: m.at)
         return Drawing(
@@ -220,6 +223,14 @@ def _patch_question(sketch: _Sketch) -> Question | None:
             way = "Check what came, or pass it with --allow not-a-release."
             sketch.blockers.append(Fault(code="not-a-release", says=says, way_out=way, passable=True))
     return question
+
+
+def _flavour_question(sketch: _Sketch) -> Question | None:
+    """What is asked where what comes is another, fuller flavour than the one that lies here."""
+    pages = sketch.inputs.survey.findings.pages
+    code = sum(1 for page in pages for file_format in page.formats if is_binary_program(file_format))
+    answers = sketch.inputs.answers
+    return flavour_question(sketch.rows, sketch.mine, code, sketch.coming, answers, sketch.new)
 
 
 def _as_a_patch(sketch: _Sketch) -> None:
