@@ -49,15 +49,6 @@ def file_at(path: str, digest: str = "aa", **more: Any) -> Entry:
 # ---------------------------------------------------------------- planning
 
 
-def test_of_a_few_files_no_share_is_evidence() -> None:
-    from left_intact.core.planning.routes.in_place import _lies_here
-
-    entries = {f"{n}.bin": file_at(f"{n}.bin") for n in range(4)}
-    inputs = SimpleNamespace(arrival=SimpleNamespace(release=SimpleNamespace(entries=entries)))
-    assert _lies_here(inputs, None) is False  # type: ignore[arg-type]
-    assert _lies_here(inputs, Release(name="known", entries=entries)) is False  # type: ignore[arg-type]
-
-
 def test_five_files_are_enough_to_tell_another_program(mock: Mock) -> None:
     odd = {f"quite/{n}.bin": b"x" + bytes([n]) for n in range(4)}
     mock.arrive(odd | {"mocklet": "another\n"}, "another-1.1")

@@ -141,6 +141,7 @@ class Runs(Beside):
         """
         from left_intact.core.files.place import able
         from left_intact.core.files.starts import find_starts, start_folders
+        from left_intact.core.model.entry import Entry
         from left_intact.core.proving.pictures import captures
         from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
         from left_intact.core.proving.told import Told
@@ -159,6 +160,7 @@ class Runs(Beside):
             readings=self.surveys.asked(install),
             version_places=(*places, *pairs_of(inputs, "version_places")),
             shipped=self.library.baseline(install, update.id) if whole else None,
+            comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
             things=things_from_text(inputs.get("things", "")),
             rules=rules_of(inputs),

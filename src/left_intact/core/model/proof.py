@@ -15,8 +15,14 @@ from left_intact.core.model.things import ThingLine
 
 SAME_SCENE = "the same scene"
 """How the check begins that holds two pictures against each other."""
-MAY_STAY_OLD = 3
-"""So many files of the program may stay as they were, and the update still counts as whole."""
+_MAY_STAY_OLD, _OF_FIVE = 3, 5
+
+
+def may_stay_old(files: int) -> int:
+    """How many of so many files that came may stay as they were, and the update still counts as whole: one in
+    five, and three at most.
+    """
+    return min(_MAY_STAY_OLD, files // _OF_FIVE)
 
 
 class Verdict(StrEnum):

@@ -13,6 +13,7 @@ from types import MappingProxyType
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import Root
 from left_intact.core.model.plan import Plan, Route
+from left_intact.core.model.release import Arrival
 from left_intact.core.model.stages import Carry
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
@@ -83,6 +84,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
+                "comes": _laid_over(drawing, arrival),
                 "answered": sorted({path for question in drawing.questions for path in question.paths}),
             }
         ),
@@ -104,6 +106,16 @@ def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
     says = f"{which} under ids that {new} does not use: {folder}/{key} is {to} there, as its own list says"
     way = f"Rename {folder}/{key} to {to} after the update, or pass it with --allow out-of-reach."
     return [Fault(code="out-of-reach", says=says, way_out=way, passable=True)]
+
+
+def _laid_over(drawing: Drawing, arrival: Arrival) -> dict[str, str]:
+    """By path: the digest of each file that is laid over a release, which has to be laid whole too. Of parts
+    none: they have places of their own.
+    """
+    over = any(isinstance(stage, Carry) and stage.shipped and stage.shipped.over for stage in drawing.stages)
+    if not over or drawing.parts or drawing.climb:
+        return {}
+    return {path: entry.digest for path, entry in arrival.release.entries.items() if entry.digest}
 
 
 def _does_something(drawing: Drawing) -> bool:

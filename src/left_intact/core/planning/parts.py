@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -143,6 +143,13 @@ def are_loose(came: Iterable[Part]) -> bool:
     """Whether what came are parts by their names, none of which lies where it belongs."""
     found = [part for part in came if not part.settings]
     return any(part.places for part in found) and all(part.is_loose or not part.places for part in found)
+
+
+def brings_more(came: Iterable[Part], entries: Mapping[str, Entry]) -> bool:
+    """Return True if something came beside parts, their settings and documents."""
+    known = {part.came for part in came}
+    rest = (entry for path, entry in entries.items() if path not in known and entry.kind is Kind.FILE)
+    return any(is_settings_text(e.format) or not e.format.startswith(("text ", "pdf", "empty")) for e in rest)
 
 
 def version_of(path: str, entry: Entry, read: ReadText) -> Reading | None:

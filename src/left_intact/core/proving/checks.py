@@ -12,8 +12,8 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries
 from left_intact.core.model.place import at_of
-from left_intact.core.model.proof import MAY_STAY_OLD, SAME_SCENE, Check, CheckState, Witness
-from left_intact.core.model.release import Reading, Release
+from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness
+from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
@@ -83,21 +83,19 @@ def program_check(tally: Tally, witness: Witness) -> Check:
     return Check(name="program", state=CheckState.PASSED, says=says)
 
 
-def whole_check(old: tuple[str, ...]) -> Check | None:
-    """Whether the program is all of one release, as far as can be told."""
-    if len(old) <= MAY_STAY_OLD:
+def whole_check(old: tuple[str, ...], allowed: int) -> Check | None:
+    """Tell where more of what came was not laid than is `allowed`: it is not all of one release."""
+    if len(old) <= allowed:
         return None
     says = f"{_count(len(old), 'file')} of the release lie here as they were before: {_listed(list(old))}"
     return Check(name="not whole", state=CheckState.FAILED, says=says)
 
 
-def stayed_old(witness: Witness, now: Now, shipped: Release | None) -> tuple[str, ...]:
-    """What the release ships otherwise than it lies here, and what was not the person's to keep."""
-    if shipped is None:
-        return ()
+def stayed_old(witness: Witness, now: Now, coming: Mapping[str, Entry]) -> tuple[str, ...]:
+    """What came otherwise than it lies here, and what was not the person's to keep."""
     labels = [label for label, _ in witness.roots]
     found = []
-    for path in _otherwise(shipped.entries, now):
+    for path in _otherwise(coming, now):
         at = at_of(path, labels)
         row = witness.rows.get(at)
         if row is not None and row.verb not in (Verb.KEEP, Verb.ASK):

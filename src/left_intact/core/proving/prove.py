@@ -16,7 +16,7 @@ from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_in
 from left_intact.core.model.place import OLD, at_of, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.proof import MAY_STAY_OLD, Check, CheckState, Proof, Verdict, Witness
+from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
 from left_intact.core.proving.checks import (
     accounted_check,
@@ -74,13 +74,14 @@ def prove(
     appeared = tally.appeared
     home = _old_folder(tree, witness) if is_back else tree
     version = version_now(home, told.name, told.readings, told.version_places)
-    old = stayed_old(witness, now, told.shipped)
+    coming = told.shipped.entries if told.shipped is not None else told.comes
+    old, allowed = stayed_old(witness, now, coming), may_stay_old(len(coming))
     lines = ledger_of_things(witness, now, home.root, told)
     checks = [
         person_check(tally),
         accounted_check(account),
         program_check(tally, witness),
-        whole_check(old),
+        whole_check(old, allowed),
         retired_check(tally, witness, told.in_strongbox),
         *merge_checks(root, witness),
         version_check(witness, version),
@@ -104,7 +105,7 @@ def prove(
         appeared=tuple(appeared),
         since=tuple(sorted(tally.newer)),
         unread=tuple(sorted(tally.unread)),
-        stayed_old=old if len(old) > MAY_STAY_OLD else (),
+        stayed_old=old if len(old) > allowed else (),
         things=lines,
         look_at=tuple(told.look_at),
         pictures=told.pictures,

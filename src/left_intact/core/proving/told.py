@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
@@ -58,6 +59,8 @@ class Told:
     """Where a keepsheet says that the version is read."""
     shipped: Release | None = None
     """The whole release that was laid; None where only a part was."""
+    comes: Mapping[str, Entry] = field(default_factory=lambda: MappingProxyType({}))
+    """What came to be laid over a release: a patch, a title's update."""
     confirmed: Collection[str] = ()
     """Links out of the install that the person knows of."""
     things: tuple[Counted, ...] = ()

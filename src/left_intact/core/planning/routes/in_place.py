@@ -20,7 +20,7 @@ from left_intact.core.model.kept import Kept
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import At, at_of
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
-from left_intact.core.model.proof import MAY_STAY_OLD
+from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Made, Shipped, Source
 from left_intact.core.planning import blockers
@@ -29,7 +29,7 @@ from left_intact.core.planning.flavours import flavour_question
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
-from left_intact.core.planning.parts import are_loose
+from left_intact.core.planning.parts import are_loose, brings_more
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
 from left_intact.core.planning.three_way import Joined, Policy, join
@@ -40,7 +40,7 @@ _BASELINE_LEAST = 0.5
 _MOST = 0.6
 """Of what comes so much must lie here under the same paths to be evidence."""
 _FEW = 5
-"""Of fewer files no share tells anything."""
+"""Of fewer files only all of them tell anything."""
 _PATCH = 0.5
 """What lacks more of the program than this, and is smaller than that, is no release."""
 PATCH = "patch"
@@ -66,7 +66,7 @@ class InPlace:
             return RouteChoice(name=self.name, fits=False, because=because)
         if inputs.sheet.clear is not None:
             return RouteChoice(name=self.name, fits=False, because=inputs.sheet.clear.because)
-        if are_loose(inputs.parts):
+        if are_loose(inputs.parts) and not brings_more(inputs.parts, inputs.arrival.release.entries):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)
         if inputs.donor is not None and inputs.donor.is_somebodys:
@@ -179,9 +179,10 @@ def _usable_baseline(inputs: PlanInputs) -> Release | None:
 def _lies_here(inputs: PlanInputs, base: Release | None) -> bool:
     """Whether, where no baseline speaks, most of what comes lies here under the same paths."""
     coming = inputs.arrival.release.entries
-    if base is not None or len(coming) < _FEW:
+    if base is not None or not coming:
         return False
-    return blockers.counterparts(pages_in(coming), inputs.survey) >= _MOST * len(coming)
+    here = blockers.counterparts(pages_in(coming), inputs.survey)
+    return here >= (_MOST if len(coming) >= _FEW else 1) * len(coming)
 
 
 def _patch_question(sketch: _Sketch) -> Question | None:
@@ -257,7 +258,7 @@ def _programs_files(sketch: _Sketch) -> tuple[int, int]:
 def _not_whole(sketch: _Sketch, moves: list[Move]) -> list[Fault]:
     """A warning where more than a few of the program's own files stay as they are, though others come."""
     old = [m.path for m in moves if _stays_old(sketch, m)]
-    if len(old) <= MAY_STAY_OLD:
+    if len(old) <= may_stay_old(len(sketch.coming)):
         return []
     says = f"this update is not whole: {len(old)} files that {sketch.new} ships stay as they are, as {old[0]}"
     return [Fault(code="not-whole", says=says, way_out="Answer the questions about them otherwise.")]

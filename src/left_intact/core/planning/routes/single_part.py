@@ -27,6 +27,7 @@ from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.parts import (
     Part,
     are_loose,
+    brings_more,
     key_of_old,
     part_key,
     parts_here,
@@ -52,11 +53,15 @@ class SinglePart:
         found = [part for part in inputs.parts if not part.settings]
         known = [p for p in found if p.places]
         one = inputs.arrival.shape == "file"
-        fits = bool(known) and (one or are_loose(inputs.parts) or len(found) <= _FEW)
+        more = not one and brings_more(inputs.parts, inputs.arrival.release.entries)
+        asked = inputs.route is self.name
+        fits = bool(known) and (one or are_loose(inputs.parts) or len(found) <= _FEW) and (asked or not more)
         if not found:
             because = "no core, library, launcher or plug-in came alone"
         elif not known:
             because = "nothing here goes by the name of what came"
+        elif more and not asked:
+            because = "more than parts came: all of it is laid, or nothing"
         elif not fits:
             because = "more than a few parts came, so it is a release"
         elif len(known) == 1:
