@@ -179,6 +179,7 @@ class Runs(Beside):
         """
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.files.starts import find_starts, start_folders
+        from left_intact.core.proving.mod_lists import find_mod_list, mods_and_texts
         from left_intact.core.proving.pictures import newest_capture
         from left_intact.core.proving.things import count_things, rules_from, things_to_text
 
@@ -191,6 +192,9 @@ class Runs(Beside):
                 base, starts = old, (*starts, *find_starts(old, start_folders()))
             starts = tuple(replace(one, version="") for one in starts)
         read = roots_reader(base, plan.survey.roots)
+        if not any(rule["counts"] == "mods" for rule in told):
+            rule = find_mod_list(*mods_and_texts(plan.survey.findings, read))
+            told = [*told, *([asdict(rule)] if rule is not None else [])]
         counted = count_things((), read, rules_from(told), starts, lists_only=True)
         more = {
             "things_by": told,

@@ -15,6 +15,7 @@ class Thing(StrEnum):
     STATES = "states"
     MODS_ON = "mods on"
     MODS_OFF = "mods off"
+    MODS = "mods, which are on not known"
     PROFILES = "profiles"
     STARTS = "ways to start it"
 

@@ -62,6 +62,7 @@ def _items_there(witness: Witness, now: Now) -> Iterator[Item]:
 def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple[ThingLine, ...]:
     """The ledger of things. What was counted from lists before is compared with what they say now."""
     by_list = {one.thing for one in told.things}
+    spoken = by_list | ({Thing.MODS, Thing.MODS_ON, Thing.MODS_OFF} if Thing.MODS_ON in by_list else set())
     known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
     of_files = tuple(rule for rule in known if not rule.file)
     ruled = {THINGS_OF[rule.counts] for rule in of_files}
@@ -70,7 +71,7 @@ def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple
     def by_files(agreed: bool) -> list[Counted]:
         items = _items_before(witness, agreed=agreed, behind=told.behind)
         counted = count_things(items, read, of_files)
-        return [one for one in counted if one.thing not in by_list or one.thing in ruled]
+        return [one for one in counted if one.thing not in spoken or one.thing in ruled]
 
     before = by_files(False)
     # Counting all of it once more is for updates that take something away.

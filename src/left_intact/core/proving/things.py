@@ -15,6 +15,7 @@ from typing import Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.things import Counted, Start, Thing, ThingLine, ThingRule
+from left_intact.core.proving.mod_lists import MARKS, marked_lines
 from left_intact.core.settings.document import NotReadable, shown
 from left_intact.core.survey.patterns import matches
 
@@ -113,14 +114,25 @@ def _from_files(
         ),
         Thing.SAVES: ("each file of class saves", sorted(of_class[FileClass.SAVES])),
         Thing.STATES: ("each file of class states", sorted(of_class[FileClass.STATES])),
-        Thing.MODS_ON: ("what lies in a folder called mods", sorted(m for m, on in mods.items() if on)),
-        Thing.MODS_OFF: ("what lies there and ends in .off", sorted(m for m, on in mods.items() if not on)),
+        **_guessed_mods(mods, told),
         Thing.PROFILES: ("what lies in a folder called profiles", sorted(profiles)),
         Thing.STARTS: ("scripts and shortcuts in its folder", sorted(starters)),
     }
     for thing, (rule_words, names) in guesses.items():
         if names and thing not in told and thing not in ruled:
             yield Counted(thing=thing, rule=rule_words, names=tuple(names))
+
+
+def _guessed_mods(mods: Mapping[str, bool], told: Collection[Thing]) -> dict[Thing, tuple[str, list[str]]]:
+    """Mods by what lies in their folder. Which are on is known only where some are marked as off."""
+    if Thing.MODS_ON in told or Thing.MODS_OFF in told:
+        return {}
+    if all(mods.values()):
+        return {Thing.MODS: ("what lies in a folder called mods; no list says which are on", sorted(mods))}
+    return {
+        Thing.MODS_ON: ("what lies in a folder called mods", sorted(m for m, on in mods.items() if on)),
+        Thing.MODS_OFF: ("what lies there and ends in .off", sorted(m for m, on in mods.items() if not on)),
+    }
 
 
 def _take_folders(path: str, mods: dict[str, bool], profiles: set[str]) -> None:
@@ -149,7 +161,7 @@ def _from_list(rule: ThingRule, read: Callable[[str], bytes | None]) -> Iterator
         yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file} cannot be read")
         return
     try:
-        items = list(_items(rule, data))
+        items = _marked(rule, data) if rule.on == MARKS else list(_items(rule, data))
     except NotReadable as error:
         yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file}: {error}")
         return
@@ -158,6 +170,14 @@ def _from_list(rule: ThingRule, read: Callable[[str], bytes | None]) -> Iterator
         return
     yield Counted(thing=Thing.MODS_ON, rule=words, names=tuple(sorted({n for n, on in items if on})))
     yield Counted(thing=Thing.MODS_OFF, rule=words, names=tuple(sorted({n for n, on in items if not on})))
+
+
+def _marked(rule: ThingRule, data: bytes) -> list[tuple[str, bool]]:
+    """(name, whether it is on) by the marks of lines, as a rule tells that was found by itself."""
+    states = marked_lines(data, rule.name.split("\n"))
+    if states is None:
+        raise NotReadable("its lines no longer say which are on")
+    return list(states.items())
 
 
 def _items(rule: ThingRule, data: bytes) -> Iterator[tuple[str, bool]]:
