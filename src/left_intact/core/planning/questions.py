@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from left_intact.core.model.plan import KeyLine, Merge, Question
 from left_intact.core.planning.table import Ask
+from left_intact.words import size
 
 _MANY = 4
 Key = tuple[str, ...]
@@ -42,16 +43,19 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         ),
     ),
     Ask.UNPROVEN: (
-        "{what}: likely the program's, perhaps changed by you; {new} ships others",
+        "{what}: likely the program's, but perhaps changed by you; {new} ships {it} otherwise",
         ("arriving", "yours"),
         (
-            "the arriving one is laid, yours goes into the strongbox",
-            "yours stays",
+            "the arriving one is laid, what lies there goes into the strongbox",
+            "it stays as it is, beside what {new} brings",
         ),
     ),
 }
-_ONE_FOR_ALL = (Ask.UNPROVEN,)
-"""What is asked once, however many folders it is in: nobody could answer it folder by folder."""
+_BY_KIND = (Ask.UNPROVEN,)
+"""What is asked once for each kind of file, however many folders it is in: nobody could answer it folder by
+folder.
+"""
+_KINDS = {"code": "files of code", "resources": "resources and documents"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,17 +66,31 @@ class Conflict:
     ask: Ask
     note: str = ""
     """What is to be said with the question."""
+    kind: str = ""
+    """Of what is asked once for each kind: `code` or `resources`."""
+    bytes: int = 0
+    """How large what lies there is."""
 
 
 def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str, str]) -> list[Question]:
     """One question a kind and folder; with many folders, one a top folder; with many of those, one."""
     questions: list[Question] = []
     for ask in Ask:
-        paths = [c.path for c in conflicts if c.ask is ask]
-        for where, group in _groups_for(ask, paths).items():
+        mine = [c for c in conflicts if c.ask is ask]
+        by_kind = ask in _BY_KIND
+        groups = _by_kind(mine) if by_kind else _grouped([c.path for c in mine])
+        for where, group in groups.items():
             asks, options, leads = _WORDS[ask]
             only = len(group) == 1
-            what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
+            files = f"{len(group)} {_KINDS.get(where, 'files')}"
+            what = group[0] if only else f"{len(group)} files in {where}/" if where and not by_kind else files
+            if by_kind and not only:
+                amount = size(sum(c.bytes for c in mine if c.path in set(group)))
+                leads = (
+                    f"the arriving ones are laid; what lies there, {amount}, goes into the strongbox",
+                    f"they stay: {len(group)} old ones among those of {new}, which is not whole then",
+                )
+            leads = (leads[0], leads[1].format(new=new))
             text = asks.format(what=what, it="it" if only else "them", new=new)
             base = _slug(f"{ask}-{group[0] if only else where or 'files'}")
             notes = {c.note: c.path for c in conflicts if c.note and c.ask is ask and c.path in group}
@@ -83,10 +101,11 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
     return questions
 
 
-def _groups_for(ask: Ask, paths: list[str]) -> dict[str, list[str]]:
-    if ask in _ONE_FOR_ALL:
-        return {"": paths} if paths else {}
-    return _grouped(paths)
+def _by_kind(conflicts: Sequence[Conflict]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for conflict in conflicts:
+        found.setdefault(conflict.kind or "resources", []).append(conflict.path)
+    return dict(sorted(found.items()))
 
 
 def _grouped(paths: list[str]) -> dict[str, list[str]]:

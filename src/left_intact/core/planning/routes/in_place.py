@@ -10,7 +10,7 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.headers import is_binary_program
+from left_intact.core.files.headers import is_binary_program, is_code
 from left_intact.core.files.names import link_stays_inside, parents
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
@@ -29,6 +29,7 @@ from left_intact.core.planning.flavours import flavour_question
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.may_be_theirs import may_be_theirs
 from left_intact.core.planning.parts import are_loose, brings_more
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
@@ -101,6 +102,7 @@ class InPlace:
             says = f"{path} cannot be read, so it cannot be replaced safely"
             way = "Give yourself the right to read it."
             sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
+        _keep_what_may_be_theirs(sketch)
         patch = _patch_question(sketch)
         flavour = _flavour_question(sketch)
         _merge_all(sketch)
@@ -226,6 +228,25 @@ def _patch_question(sketch: _Sketch) -> Question | None:
     return question
 
 
+def _keep_what_may_be_theirs(sketch: _Sketch) -> None:
+    """What was to be laid by default on likelihood, and may be the person's after all, is asked about with
+    theirs as the default: what reads as settings, a database, what was written to since the build.
+    """
+    for path, row in sketch.rows.items():
+        if row.ask is not Ask.UNPROVEN:
+            continue
+        finding = sketch.mine(path)
+        if finding is not None and may_be_theirs(finding, sketch.inputs.read):
+            because = "it may be yours; {new} ships another"
+            sketch.rows[path] = replace(row, ask=Ask.IN_THE_WAY, because=because)
+
+
+def _kind_and_size(finding: Finding | None) -> tuple[str, int]:
+    if finding is None:
+        return "", 0
+    return "code" if is_code(finding.entry.format) else "resources", finding.entry.bytes
+
+
 def _flavour_question(sketch: _Sketch) -> Question | None:
     """What is asked where what comes is another, fuller flavour than the one that lies here."""
     pages = sketch.inputs.survey.findings.pages
@@ -324,9 +345,10 @@ def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
 def _ask(sketch: _Sketch) -> list[Question]:
     answers = sketch.inputs.answers
     conflicts = [
-        Conflict(path=p, ask=r.ask, note=sketch.not_merged.get(p, ""))
+        Conflict(path=p, ask=r.ask, note=sketch.not_merged.get(p, ""), kind=kind, bytes=size)
         for p, r in sorted(sketch.rows.items())
         if r.ask is not None
+        for kind, size in (_kind_and_size(sketch.mine(p)),)
     ]
     questions = file_questions(conflicts, sketch.new, answers)
     for question in questions:
