@@ -58,7 +58,7 @@ def test_it_is_laid_whole_and_its_own_file_says_the_version(
 
 
 @pytest.mark.parametrize("seed", SEEDS)
-@pytest.mark.parametrize("shape", ["few files", "beside a readme", "in two folders"])
+@pytest.mark.parametrize("shape", ["few files", "beside a readme", "in two folders", "a folder deeper here"])
 @pytest.mark.parametrize("code", [True, False], ids=["code", "data"])
 def test_it_is_laid_whole_or_not_called_intact(tmp_path: Path, seed: str, shape: str, *, code: bool) -> None:
     """Whatever it is packed like: never a part of it that is called whole."""
@@ -71,9 +71,13 @@ def test_it_is_laid_whole_or_not_called_intact(tmp_path: Path, seed: str, shape:
     packed = {f"a/b/{path}": content for path, content in update.items()} if "two" in shape else packed
     if "readme" in shape:
         packed["readme.txt"] = b"Copy what is in payload over the title.\n"
+    if "deeper" in shape:
+        tree = {f"title/{path}": content for path, content in tree.items()}
     root = evening.lay(f"titles/{names.program}", tree)
     evening.lay(f"titles/{names.program}", {f"{names.saves}/slot1/data": b"mine" * 90}, days=30)
     came = evening.pack("in/update.zip", packed)
+    if "deeper" in shape:
+        update = {f"title/{path}": content for path, content in update.items()}
     before = seen(root)
     out, wrong = evening.run("update", root, came, "--yes", "--json", code=None)
     after = seen(root)
