@@ -9,6 +9,10 @@ from datetime import datetime
 CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
 
 
+NO_VERSION = "not known"
+"""What every view says of a version that could not be read."""
+
+
 def size(amount: int) -> str:
     """Bytes as people read them: 3.4 MB. Decimal steps, as file managers and disks use them."""
     if amount < 1000:

@@ -190,6 +190,8 @@ TABLE: dict[Callable[[Path], Mock], list[Row]] = {
         ("rule ROOT saves/ pets", 2, "is no class"),
         ("rule ROOT x --undo", 3, "no ruling on this"),
         ("rulings ROOT", 0, ""),
+        ("version ROOT", 0, ""),
+        ("version ROOT soon", 2, "is no version"),
         ("look-at ROOT --add dunes", 0, ""),
         ("look-at ROOT --drop hills", 3, "no line says"),
         ("sheet ROOT", 0, ""),

@@ -157,3 +157,25 @@ def test_a_watched_run_on_trial_is_proven_by_things(mock: Mock, capfd: pytest.Ca
     assert "163 titles" in out
     said = json.loads(line("watch", root, "--json", "--", "./mocklet")[0])
     assert said["verdict"] == "attention" and "titles 163 before, 0 now" in said["things"][0]
+
+
+def test_the_version_is_noted_as_the_person_reads_it_until_another_build_lies_here(line: Line) -> None:
+    root, mock = str(line.mock.root), line.mock
+    assert line.json("version", root) == {"text": "1.0", "source": "VERSION", "read": None}
+    assert "is no version" in line("version", root, "soon", code=2)[1]
+    said = line.json("version", root, "1.0.3")
+    assert (said["text"], said["source"], said["read"]["text"]) == ("1.0.3", "as you read it", "1.0.3")
+    assert line.json("survey", root)["version"]["text"] == "1.0.3"
+    assert line.json("shelf")["installs"][0]["version"] == "1.0.3"
+    mock.arrive(release("1.0.2"))
+    plan = line.json("plan", root, str(mock.next), "--baseline", str(mock.base), code=3)
+    assert plan["from_version"] == "1.0.3" and [b["code"] for b in plan["blockers"]] == ["older-version"]
+    mock.arrive(release("1.1"))
+    proof = line.json("update", root, str(mock.next), "--baseline", str(mock.base), "--yes")
+    assert proof["verdict"] == "intact" and proof["version"] == {"before": "1.0.3", "after": "1.1"}
+    assert line.json("version", root)["read"] is None  # that was of the build before
+    line("version", root, "1.1.7")
+    assert "1.1.7, as you read it" in line("version", root)[0]
+    assert line.json("prove", root, code=1)["version"]["after"] == "1.1.7"  # 1.1 was to be
+    line("version", root, "--forget")
+    assert line.json("version", root)["text"] == "1.1"

@@ -34,6 +34,7 @@ EXAMPLES = {
     "strongbox": "left-intact strongbox brindlemere take lib/libtape.so --to ~/old",
     "rule": "left-intact rule brindlemere 'needle/*.ndl' extras --preview",
     "rulings": "left-intact rulings brindlemere",
+    "version": "left-intact version quillonade 5.4",
     "look-at": "left-intact look-at brindlemere --add 'the harbour at dusk'",
     "sheet": "left-intact sheet brindlemere --export brindlemere.toml",
     "watch": "left-intact watch brindlemere -- ./brindlemere --play salt-road",

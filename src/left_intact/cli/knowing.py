@@ -14,7 +14,7 @@ from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import exactly
-from left_intact.words import count
+from left_intact.words import NO_VERSION, count
 from left_intact.workbench import patterns_in, sheet_schema
 
 commands = click.Group()
@@ -103,6 +103,40 @@ def rulings(install: str, as_json: bool) -> None:
         say(
             "\n".join(f"{r.file_class.value:10} {r.pattern}" for r in found) or f"no rulings on {target.name}"
         )
+
+
+@commands.command("version")
+@INSTALL_WORD
+@click.argument("text", required=False, default="", metavar="[TEXT]", help="what the program itself shows")
+@click.option("--forget", is_flag=True, help="let what the files say count again")
+@AS_JSON
+def version(install: str, text: str, forget: bool, as_json: bool) -> None:
+    """Say the version and where it was read, or note what you read in the program itself."""
+    work = bench()
+    target = work.shelf.find(install)
+    if forget:
+        work.surveys.drop_version_read(target)
+    if text:
+        work.surveys.note_version_read(target, text)
+    reading, noted = work.surveys.survey(target).reading, work.surveys.version_read(target)
+    if as_json:
+        read = {"text": noted.text, "when": noted.when} if noted is not None else None
+        out(
+            {
+                "text": reading.text if reading is not None else None,
+                "source": reading.source if reading is not None else None,
+                "read": read,
+            }
+        )
+    elif reading is None:
+        way = f"note what it shows: left-intact version {target.name} TEXT"
+        say(f"{target.name}: its version is {NO_VERSION}; {way}")
+    else:
+        say(f"{target.name} {reading.text}, {_read_from(reading.source)}")
+
+
+def _read_from(source: str) -> str:
+    return source if source.startswith("as ") else f"read from {source}"
 
 
 @commands.command("look-at")

@@ -8,7 +8,7 @@ import click
 
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out, say, telling
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.words import bearable, count, listed, size
+from left_intact.words import NO_VERSION, bearable, count, listed, size
 
 if TYPE_CHECKING:
     from left_intact.core.model.install import Install
@@ -154,7 +154,7 @@ def _as_text(known: Parts) -> str:
         back = f"  on trial, {row.fallback} to fall back on{', tried well' if row.tried else ''}" * bool(
             row.update
         )
-        lines.append(f"{bearable(row.path):40} {row.version or '?'}{waits}{back}".rstrip())
+        lines.append(f"{bearable(row.path):40} {row.version or NO_VERSION}{waits}{back}".rstrip())
         lines += [f"{'':40} brings {bearable(one)}" for one in (best.options if best else ())]
         lines += [
             f"{'':40} not {bearable(one.arrival.rpartition('/')[2])}: {bearable(one.because)}"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.update import State
-from left_intact.words import bearable, count, listed, size
+from left_intact.words import NO_VERSION, bearable, count, listed, size
 
 # What a command does not show is not imported for it.
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ def shelf_text(rows: list[ShelfRow]) -> str:
         return "Nothing on the shelf yet. Survey a folder to put it there: left-intact survey FOLDER"
     lines = []
     for row in rows:
-        version = row.summary.get("version") or "not read yet"
+        version = row.summary.get("version") or NO_VERSION
         waiting = f" → {row.waiting[1] or 'a new build'} waits" if row.waiting else ""
         waiting += f" (and {len(row.arrivals) - 1} more)" if len(row.arrivals) > 1 else ""
         state = f"  [{row.state.value}]" if row.state and row.state is not State.SETTLED else ""
@@ -61,7 +61,7 @@ def shelf_text(rows: list[ShelfRow]) -> str:
 
 
 def survey_text(survey: Survey) -> str:
-    version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else "not known"
+    version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else NO_VERSION
     lines = [survey.root, *(f"{label}:  {place}" for label, place in survey.roots), f"version  {version}"]
     lines += [
         f"baseline {survey.baseline or 'none on record'}",
@@ -84,7 +84,8 @@ def plan_text(plan: Plan, *, every: bool = False) -> str:
     """Lanes with what lies in them, merged keys, stages, room, what stands against it, questions."""
     from left_intact.core.model.stages import Verb
 
-    head = f"{plan.install}  {plan.from_version or '?'} → {plan.to_version or '?'}  {plan.route.value}"
+    versions = f"{plan.from_version or NO_VERSION} → {plan.to_version or NO_VERSION}"
+    head = f"{plan.install}  {versions}  {plan.route.value}"
     lines = [head, ""]
     for verb in Verb:
         if number := plan.count(verb):
@@ -241,7 +242,7 @@ def proof_text(install: Install, outcome: Outcome) -> str:
     proof = outcome.proof
     lines = [
         f"{proof.verdict.value.upper()}  {install.name} "
-        f"{proof.version_before or 'unknown'} → {proof.version_after or 'unknown'}",
+        f"{proof.version_before or NO_VERSION} → {proof.version_after or NO_VERSION}",
         "",
     ]
     for line in proof.ledger:
@@ -283,7 +284,7 @@ def waits_said(update: Update) -> dict[str, Any]:
 
 def waits_text(install: Install, update: Update) -> str:
     waits = update.waits
-    lines = [f"WAITS  {install.name} {update.from_version or 'unknown'} → {update.to_version or 'unknown'}"]
+    lines = [f"WAITS  {install.name} {update.from_version or NO_VERSION} → {update.to_version or NO_VERSION}"]
     if waits is not None:
         lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
         if waits.options:

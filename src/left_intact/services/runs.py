@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
+    from left_intact.core.model.release import Reading
     from left_intact.core.model.things import Start
     from left_intact.core.proving.told import Behind, Told
     from left_intact.services.home import Home
@@ -157,7 +158,7 @@ class Runs(Beside):
             carried_at=update.changed,
             modes=able().modes,
             in_strongbox=held,
-            readings=self.surveys.asked(install),
+            readings=self._readings(install, update),
             version_places=(*places, *pairs_of(inputs, "version_places")),
             shipped=self.library.baseline(install, update.id) if whole else None,
             comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
@@ -172,6 +173,15 @@ class Runs(Beside):
             answered=frozenset(inputs["answered"]) if "answered" in inputs else None,
             is_the_persons_alone=update.route in _LAYS_THE_PROGRAM,
         )
+
+    def _readings(self, install: Install, update: Update) -> tuple[Reading, ...]:
+        """What program and person say of the version. What the person read before an update is of the
+        build that lay here then, unless that was to stay.
+        """
+        noted = self.surveys.version_read(install)
+        found = self.surveys.asked(install)
+        stale = noted is not None and noted.when < update.changed and noted.text != update.to_version
+        return found[1:] if stale else found
 
     def with_things(self, install: Install, plan: Plan, picture: str = "") -> Plan:
         """A plan with what is counted beforehand from the program's own lists and from what leads to it, and

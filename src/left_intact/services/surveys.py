@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import os
 import time
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import cache
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import is_pattern, why_no_pattern
 from left_intact.core.model.place import Root
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.version import Version
 from left_intact.services.home import Home, Service
 
 if TYPE_CHECKING:
@@ -34,7 +36,7 @@ if TYPE_CHECKING:
     from left_intact.core.survey.read import PreviousSurvey
 
 from left_intact.services.records import Records
-from left_intact.services.values import Preview
+from left_intact.services.values import Preview, VersionRead
 
 
 class Surveys(Service):
@@ -129,7 +131,7 @@ class Surveys(Service):
             before=before if self.library.was_surveyed(install) else None,
             roots=roots,
             rules=sheet.version_places,
-            extra_readings=self.asked(install),
+            extra_readings=self._said_by_itself(install),
             tree=tree,
             report=report,
             cancel=cancel,
@@ -138,8 +140,45 @@ class Surveys(Service):
             return survey
         by = known() if callable(known) else known
         self.library.set_surveyed(install, survey, context, before(), planned=by.arrival is not None)
+        survey = self._as_read(install, survey)
         self._note_summary(install, survey)
         return survey
+
+    def _as_read(self, install: Install, survey: Survey) -> Survey:
+        """A survey with the version that the person read in the program; what they read of another build, as
+        its files say, counts no more.
+        """
+        noted = self.version_read(install)
+        if noted is None:
+            return survey
+        if noted.files_say != survey.version_text:
+            self.drop_version_read(install)
+            return survey
+        return replace(survey, readings=(noted.reading, *survey.readings))
+
+    # ------------------------------------------------------------ the version, as the person reads it
+
+    def version_read(self, install: Install) -> VersionRead | None:
+        """What the person noted as the version that the program shows; None where nothing is noted."""
+        said = self.library.choice(f"version-{install.id}")
+        return VersionRead(**json.loads(said)) if said else None
+
+    def note_version_read(self, install: Install, text: str) -> VersionRead:
+        """Note the version that the person reads in the program itself: it counts from now on, until another
+        build lies here. Raises `Misuse` (`no-version`).
+        """
+        text = " ".join(text.split())
+        if Version.parse(text) is None:
+            raise Misuse("no-version", f"{text!r} is no version", way_out="Give it as the program shows it.")
+        self.drop_version_read(install)
+        noted = VersionRead(text=text, when=time.time(), files_say=self.survey(install).version_text)
+        self.library.set_choice(f"version-{install.id}", json.dumps(asdict(noted)))
+        self.survey(install)
+        return noted
+
+    def drop_version_read(self, install: Install) -> None:
+        """Forget what was noted: what the files say counts again."""
+        self.library.set_choice(f"version-{install.id}", "")
 
     def other_folder(
         self,
@@ -159,6 +198,11 @@ class Surveys(Service):
         return survey_install(place, known, name=install.name, rules=rules, report=report, cancel=cancel)[0]
 
     def asked(self, install: Install) -> tuple[Reading, ...]:
+        """What the person read in the program, and what it says of itself where it may be run for that."""
+        noted = self.version_read(install)
+        return (*([noted.reading] if noted is not None else ()), *self._said_by_itself(install))
+
+    def _said_by_itself(self, install: Install) -> tuple[Reading, ...]:
         from left_intact.core.proving.ask_program import ask_program
 
         said = ask_program(install.root, install.version_command)

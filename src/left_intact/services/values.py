@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Misuse
+from left_intact.core.model.release import Reading
 from left_intact.core.model.update import UNFINISHED, State, Update, WaitsFor
 
 if TYPE_CHECKING:
@@ -19,6 +20,10 @@ if TYPE_CHECKING:
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.waits import Waits
     from left_intact.core.planning.inputs import PlanInputs
+
+
+_AS_READ = 110
+"""The weight of a version that the person reads in the program: more than any other place has."""
 
 
 class Standing(StrEnum):
@@ -35,6 +40,22 @@ class Standing(StrEnum):
     NEWER_OUT = "newer out"
     SETTLED = "up to date"
     IDLE = "nothing waits"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VersionRead:
+    """The version that the person reads in the program itself."""
+
+    text: str
+    when: float
+    """Seconds since 1970."""
+    files_say: str
+    """What the files said then: where they say something else, another build lies here."""
+
+    @property
+    def reading(self) -> Reading:
+        """It outweighs whatever is read in files."""
+        return Reading(text=self.text, source="as you read it", weight=_AS_READ)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

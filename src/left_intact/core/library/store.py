@@ -119,7 +119,7 @@ _OF_AN_INSTALL = (
     "boxes",
     "look_at",
 )
-_CHOSEN_FOR = ("command-{}-*", "parts-from-{}", "budget:{}", "moves-{}")
+_CHOSEN_FOR = ("command-{}-*", "parts-from-{}", "budget:{}", "moves-{}", "version-{}")
 """Names of choices that are of one install, by its number."""
 
 

@@ -23,6 +23,8 @@ _COMMON = re.compile(
 _FEW = 5
 _SHOWN = 60
 _STRANGER, _OTHER_NAME = 0.1, 0.25
+_FURTHER_IN = 0.5
+"""So much of what came must have its counterparts in a folder of the install to fit that one."""
 
 
 def is_common(name: str) -> bool:
@@ -104,6 +106,10 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Re
             return []
         says = f"nothing of {arrival.release.name} has a counterpart in {install}"
         return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
+    if share < _STRANGER and (inner := _fits_further_in(survey, arrival, coming)):
+        says = f"{arrival.release.name} fits what lies in {inner}/, not the whole of {install}"
+        way = f"Name that folder instead: {survey.root}/{inner}"
+        return [Fault(code="fits-further-in", says=says, way_out=way)]
     if not alike and share < _OTHER_NAME:
         says = (
             f"this is {arrival.release.name}, not {install}: {share:.0%} of its files have a counterpart here"
@@ -115,6 +121,22 @@ def identity_faults(install: str, survey: Survey, arrival: Arrival, baseline: Re
         )
         return [Fault(code="stranger", says=says, way_out="Pass it with --allow stranger.", passable=True)]
     return []
+
+
+def _fits_further_in(survey: Survey, arrival: Arrival, coming: int) -> str:
+    """The folder of an install in which most of what came has its counterparts; empty for none."""
+    pages = pages_in(arrival.release.entries)
+    here = names_by_folder(survey.findings.pages)
+    tops = {folder.partition("/")[0] for folder in here if folder}
+    wide = {"/".join(folder.split("/")[:2]) for folder in here if "/" in folder}
+    for inner in sorted(tops) + sorted(wide):
+        found = 0
+        for page in pages:
+            there = here.get(f"{inner}/{page.folder}" if page.folder else inner, frozenset())
+            found += len(there.intersection(_files_of(page)))
+        if found >= _FURTHER_IN * coming:
+            return inner
+    return ""
 
 
 def _files_of(page: Page) -> Iterator[str]:

@@ -22,6 +22,7 @@ from left_intact.core.proving.conservation import Account
 from left_intact.core.proving.told import is_behind
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
+from left_intact.words import NO_VERSION
 
 
 def _count(number: int, one: str, many: str = "") -> str:
@@ -284,7 +285,7 @@ def _words_of_old(key: str) -> str:
 
 
 def version_check(witness: Witness, now: Reading | None) -> Check:
-    before, wanted = witness.version or "unknown", witness.to_version
+    before, wanted = witness.version or NO_VERSION, witness.to_version
     if now is None or not wanted:
         says = "it could not be read; look at what the program shows"
         return Check(name="version", state=CheckState.YOURS, says=says, before=before)

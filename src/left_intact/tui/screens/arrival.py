@@ -19,7 +19,7 @@ from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Paragraph, Row, Words
 from left_intact.tui.widgets.why import shown_path
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import count, size
+from left_intact.words import NO_VERSION, count, size
 
 
 class FactRow(Row):
@@ -214,8 +214,8 @@ def _facts(arrival: ArrivalView, survey: Survey | None, plan: PlanView | None) -
         ),
         row(
             "version",
-            here_version or "unknown",
-            there_version or "unknown",
+            here_version or NO_VERSION,
+            there_version or NO_VERSION,
             newer,
             "rung-missing",
             "no-way-up",

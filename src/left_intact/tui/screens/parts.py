@@ -20,7 +20,7 @@ from left_intact.tui.widgets.bars import TitleBar
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import count, listed, size
+from left_intact.words import NO_VERSION, count, listed, size
 from left_intact.workbench import WentBack
 from left_intact.worker.call import call
 
@@ -54,7 +54,7 @@ class PartLine(Row):
         folder, _, base = part.path.rpartition("/")
         shown = clip(bearable(part.path if folder else base), name - 1)
         line.put(shown, look.style("text", bold=lit or bool(part.best or part.update)), name)
-        line.put(part.version or "not told", look.style("text" if part.version else "quiet"), here)
+        line.put(part.version or NO_VERSION, look.style("text" if part.version else "quiet"), here)
         best, refused = part.best, part.refused
         if best is not None:
             line.put(f"→ {best.version or 'a build'}", look.style("focus", bold=True), waits)
@@ -291,7 +291,7 @@ class PartsScreen(FramedScreen):
 def _panel(part: PartRow, look: Look) -> Text:
     text, quiet, plain = Text(), look.style("quiet"), look.style("text")
     text.append(bearable(part.path) + "\n", look.style("text", bold=True))
-    facts = [part.version or "carries no version", part.platform or "a script", size(part.bytes)]
+    facts = [part.version or f"version {NO_VERSION}", part.platform or "a script", size(part.bytes)]
     text.append(" · ".join(facts) + "\n", quiet)
     for one in part.waiting:
         name, same = bearable(one.arrival.rpartition("/")[2]), one.code == "same"

@@ -24,7 +24,7 @@ from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.widgets.why import Why, shown_path
 from left_intact.tui.writing import Line, bearable, clip, fit
-from left_intact.words import ago, count, date, size
+from left_intact.words import NO_VERSION, ago, count, date, size
 from left_intact.workbench import ShelfRow, Standing
 from left_intact.worker.call import Call, call
 
@@ -110,7 +110,7 @@ class InstallRow(Row):
 
 def _versions(row: ShelfRow, look: Look, width: int) -> Text:
     line = Line()
-    line.put(row.summary.get("version") or "not read", look.style("text"))
+    line.put(row.summary.get("version") or NO_VERSION, look.style("text"))
     if row.waiting:
         line.put(" → ", look.style("quiet")).put(row.waiting[1] or "a build", look.style("focus", bold=True))
     line.truncate(width - 1)
