@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.model.as_json import plan_json
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Stroke, lanes_of
 from left_intact.core.model.entry import Entry, Finding, Kind
@@ -97,7 +98,9 @@ def test_questions_one_a_conflict_and_few(mock: Mock) -> None:
     plan = mock.plan()
     assert len(plan.questions) == 3
     assert {q.default for q in plan.questions} == {"yours", "leave"}
-    assert all(m.verb is Verb.ASK for m in plan.moves if m.question)
+    asked = [m for m in plan_json(plan)["moves"] if "question" in m]
+    assert len(asked) == 32 and {m["verb"] for m in asked} == {"ask"}
+    assert {m.verb for m in plan.moves if m.question} == {Verb.KEEP, Verb.DROP}  # as the defaults say
     taken = mock.plan({q.id: q.options[1] for q in plan.questions})
     said = verbs(taken)
     assert (

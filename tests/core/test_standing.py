@@ -13,6 +13,7 @@ from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import builds_name, place_of
 from left_intact.core.files.roots import head_reader
 from left_intact.core.files.tree import read_tree
+from left_intact.core.model.as_json import plan_json
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.survey.inputs import SurveyInputs
@@ -461,5 +462,5 @@ def test_a_patched_file_is_never_replaced_unasked_without_a_baseline(mock: Mock)
     plant(mock.root, {"lib/libcore.so": elf("mocklet 1.0 mended", b"m" * 400)}, mtime=LATER)
     mock.arrive(release("1.1"))
     plan = mock.plan(baseline=False)
-    verbs = {move.path: move.verb.value for move in plan.moves}
+    verbs = {move["path"]: move["verb"] for move in plan_json(plan)["moves"]}
     assert verbs["lib/libcore.so"] == "ask" and verbs["lib/libsound.so"] == "replace"

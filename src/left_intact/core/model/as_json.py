@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from left_intact.core.model.errors import Fault
@@ -64,10 +65,12 @@ def question_json(question: Question) -> Json:
     }
 
 
-def move_json(move: Move) -> Json:
+def move_json(move: Move, open_ids: Collection[str] = ()) -> Json:
+    """One line of a plan; of what waits for an answer the verb is `ask`, and `because` says its default."""
+    waits = move.question in open_ids and move.verb is not Verb.MERGE
     said = {
         "path": move.path,
-        "verb": move.verb.value,
+        "verb": Verb.ASK.value if waits else move.verb.value,
         "class": move.file_class.value,
         "because": move.because,
         "bytes": move.bytes,
@@ -92,6 +95,7 @@ def key_json(line: KeyLine) -> Json:
 
 
 def plan_json(plan: Plan) -> Json:
+    open_ids = {question.id for question in plan.questions if question.is_open}
     return {
         "install": plan.install,
         "root": plan.root,
@@ -99,7 +103,7 @@ def plan_json(plan: Plan) -> Json:
         "to_version": plan.to_version,
         "route": plan.route.value,
         "routes": [{"name": r.name.value, "fits": r.fits, "because": r.because} for r in plan.routes],
-        "moves": [move_json(m) for m in plan.moves],
+        "moves": [move_json(m, open_ids) for m in plan.moves],
         "merges": {path: [key_json(line) for line in merge.lines] for path, merge in plan.merges.items()},
         "questions": [question_json(q) for q in plan.questions],
         "blockers": [fault_json(f) for f in plan.blockers],

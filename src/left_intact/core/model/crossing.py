@@ -16,6 +16,8 @@ from left_intact.core.model.lanes import (
     LaneHead,
     Stroke,
     by_class,
+    default_words,
+    is_open,
     merged_words,
     sum_of,
     sum_of_pages,
@@ -128,7 +130,7 @@ def _verbs(group: _Group) -> Counter[Verb]:
 
 def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
     verbs = set(_verbs(group))
-    if Verb.ASK in verbs:
+    if kind == "question" and is_open(plan, group.told[0].question):
         return Stroke.OPEN
     if plan.route is Route.CLEAR_AND_RESTORE:
         return Stroke.CARRIED if any(move.safeguard for move in group.told) else Stroke.BEHIND
@@ -179,7 +181,7 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:
-        return "waits for your answer"
+        return default_words(group.told)
     if stroke is Stroke.MERGED:
         return merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
     if stroke is Stroke.LEFT_OUT and plan.route is Route.GRAFT:

@@ -15,6 +15,7 @@ from left_intact.core.model.lanes import (
     Lane,
     Stroke,
     by_class,
+    default_words,
     merged_words,
     sum_of,
     sum_of_pages,
@@ -139,8 +140,6 @@ def _stroke(kind: str, group: _Group) -> Stroke:
     }
     if kind != "carried":
         return strokes[kind]
-    if any(m.verb is Verb.ASK for m in group.told):
-        return Stroke.OPEN
     return Stroke.CARRIED if any(m.changes_disk for m in group.told) else Stroke.BEHIND
 
 
@@ -199,7 +198,7 @@ def _says(kind: str, group: _Group, here: Iterable[Move], plan: Plan) -> str:
     here = list(here)
     new = plan.to_version or "the new build"
     if kind == "question":
-        return "waits for your answer"
+        return default_words(here)
     if kind == "behind":
         program = _main_class(group, kind) is FileClass.PROGRAM
         return "stays behind" if program else "stays behind, can be rebuilt"

@@ -11,7 +11,7 @@ from itertools import islice
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASSES, NOT_KEPT, Kept, KeptPage
-from left_intact.core.model.plan import KeyLine, Move
+from left_intact.core.model.plan import KeyLine, Move, Plan, Verb
 from left_intact.core.model.survey import Total
 
 ORDER = {c: n for n, c in enumerate(FileClass)}
@@ -95,6 +95,19 @@ def by_class(page: KeptPage) -> Iterator[tuple[FileClass, KeptPage]]:
         )
         if any(reasons):
             yield CLASSES[number], replace(page, reasons=reasons)
+
+
+def is_open(plan: Plan, question: str) -> bool:
+    """Whether a question of a plan waits for its answer."""
+    return any(one.id == question and one.is_open for one in plan.questions)
+
+
+def default_words(moves: Iterable[Move]) -> str:
+    """What becomes of what waits for an answer, as its default says."""
+    count = Counter(move.verb for move in moves)
+    words = {Verb.REPLACE: "replaced", Verb.ADD: "laid", Verb.KEEP: "left as it is", Verb.DROP: "left out"}
+    parts = [f"{count[verb]} {says}" for verb, says in words.items() if count[verb]]
+    return f"{', '.join(parts[:2]) or 'left as it is'}, by default"
 
 
 def sum_of(entries: Iterable[Entry | None]) -> Total:

@@ -84,6 +84,11 @@ class Question:
     """Whether it is no question but something that may be chosen otherwise: nobody is asked."""
 
     @property
+    def is_open(self) -> bool:
+        """Whether it waits for an answer."""
+        return self.answer is None and not self.is_choice
+
+    @property
     def choice(self) -> str:
         return self.answer if self.answer is not None else self.default
 

@@ -87,8 +87,8 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
             if by_kind and not only:
                 amount = size(sum(c.bytes for c in mine if c.path in set(group)))
                 leads = (
-                    f"the arriving ones are laid; what lies there, {amount}, goes into the strongbox",
-                    f"they stay: {len(group)} old ones among those of {new}, which is not whole then",
+                    f"they are laid; {amount} go into the strongbox",
+                    f"they stay old: {new} is not whole then",
                 )
             leads = (leads[0], leads[1].format(new=new))
             text = asks.format(what=what, it="it" if only else "them", new=new)

@@ -112,13 +112,7 @@ class MoveRow(Row):
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name = _columns(width)[0] + 14
         line = Line().gap(8).put(bearable(self.move.path), look.style("text", bold=lit), name).gap(2)
-        colour = (
-            "quiet"
-            if self.move.verb in (Verb.KEEP, Verb.DROP)
-            else "focus"
-            if self.move.verb is Verb.ASK
-            else "text"
-        )
+        colour = "quiet" if self.move.verb in (Verb.KEEP, Verb.DROP) else "text"
         line.put(self.move.verb.value, look.style(colour, bold=self.move.changes_disk), 9)
         line.put(size(self.move.bytes), look.style("quiet"), 8, "right").gap(2)
         return [line.put(clip(bearable(self.move.because), width - line.cell_len - 1), look.style("quiet"))]

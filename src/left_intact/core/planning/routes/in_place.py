@@ -451,12 +451,15 @@ def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:
     question = sketch.question_of.get(path)
     if question is None:
         return row.verb, row.because, ""
-    if row.ask is None or question.answer is None:
+    if row.ask is None:
         return row.verb, row.because, question.id
-    said = row.because + "; you chose: " + question.leads_to[question.options.index(question.answer)]
+    # What nobody has answered yet goes as its default says: totals and room follow the answers as they stand.
+    who = "by default" if question.answer is None else "you chose"
+    leads = _plain(question.leads_to[question.options.index(question.choice)])
+    said = f"{row.because}; {who}: {leads}"
     if row.ask is Ask.DELETED_CHANGED:
-        return (Verb.ADD if question.answer == "lay" else Verb.DROP), said, question.id
-    return (Verb.REPLACE if question.answer == "arriving" else Verb.KEEP), said, question.id
+        return (Verb.ADD if question.choice == "lay" else Verb.DROP), said, question.id
+    return (Verb.REPLACE if question.choice == "arriving" else Verb.KEEP), said, question.id
 
 
 def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
