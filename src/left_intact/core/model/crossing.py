@@ -166,6 +166,8 @@ def _after_label(stroke: Stroke, label: str) -> str:
         return "strongbox"
     if stroke in (Stroke.LEFT_OUT, Stroke.BEHIND):
         return ""
+    if ", " in label:
+        return label
     # Only the last part: the whole path stands on the left of the same line.
     name = label.rstrip("/").rpartition("/")[2]
     return f"{name}/" if label.endswith("/") else name

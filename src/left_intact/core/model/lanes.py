@@ -105,9 +105,11 @@ def is_open(plan: Plan, question: str) -> bool:
 def default_words(moves: Iterable[Move]) -> str:
     """What becomes of what waits for an answer, as its default says."""
     count = Counter(move.verb for move in moves)
-    words = {Verb.REPLACE: "replaced", Verb.ADD: "laid", Verb.KEEP: "left as it is", Verb.DROP: "left out"}
+    words = {Verb.REPLACE: "replaced", Verb.ADD: "laid", Verb.DROP: "left out"}
     parts = [f"{count[verb]} {says}" for verb, says in words.items() if count[verb]]
-    return f"{', '.join(parts[:2]) or 'left as it is'}, by default"
+    if stays := count[Verb.KEEP]:
+        parts.append(f"{stays} stays" if stays == 1 else f"{stays} stay")
+    return f"{', '.join(parts[:2]) or 'stays'}, by default"
 
 
 def sum_of(entries: Iterable[Entry | None]) -> Total:

@@ -143,14 +143,23 @@ class QuestionRow(Row):
         top = Line().put(f"{self.number}  ", look.style("focus", bold=True))
         note = f"  ({question.note})" if question.note else ""
         top.put(clip(bearable(question.asks + note), width - 4), look.style("text", bold=lit))
-        low = Line().gap(3)
+        state = "answered" if question.answer is not None else "the default"
+        taken = look.style("good" if question.answer is not None else "focus")
+        wide = 3 + sum(len(leads) + 6 for leads in question.leads_to) + len(state) > width
+        lines = [Line().gap(3)]
         for option, leads in zip(question.options, question.leads_to, strict=True):
             chosen = option == question.choice
-            low.put("◉ " if chosen else "○ ", look.style("focus" if chosen else "quiet"))
-            low.put(bearable(leads), look.style("text" if chosen else "quiet", bold=chosen)).gap(4)
-        state = "answered" if question.answer is not None else "the default"
-        low.put(f"{state}", look.style("good" if question.answer is not None else "focus"))
-        return [top, low]
+            if wide and lines[-1].cell_len > 3:
+                lines.append(Line().gap(3))  # each answer on a line of its own, where one line cuts them
+            lines[-1].put("◉ " if chosen else "○ ", look.style("focus" if chosen else "quiet"))
+            room = width - lines[-1].cell_len - (len(state) + 4 if wide and chosen else 0)
+            says = clip(bearable(leads), room) if wide else bearable(leads)
+            lines[-1].put(says, look.style("text" if chosen else "quiet", bold=chosen)).gap(4)
+            if wide and chosen:
+                lines[-1].put(state, taken)
+        if not wide:
+            lines[-1].put(state, taken)
+        return [top, *lines]
 
 
 class FaultRow(Row):
