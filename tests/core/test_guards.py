@@ -363,12 +363,14 @@ def test_scripts_near_the_top_are_ways_to_start() -> None:
 
 
 def test_three_are_named_and_the_rest_counted() -> None:
+    from left_intact.core.model.proof import may_stay_old
     from left_intact.core.proving.checks import appeared_check, whole_check
 
     assert appeared_check(list("abc")).says == "3 files appeared that nobody planned: a, b, c"
     assert appeared_check(list("abcde")).says.endswith(": a, b, c and 2 more")
-    assert whole_check(tuple("abc")) is None
-    assert whole_check(tuple("abcd")) is not None
+    assert [may_stay_old(files) for files in (0, 4, 5, 14, 15, 900)] == [0, 0, 1, 2, 3, 3]
+    assert whole_check(tuple("abc"), allowed=3) is None
+    assert whole_check(tuple("abcd"), allowed=3) is not None
 
 
 @pytest.mark.parametrize(("number", "whole"), [(3, True), (4, False)])
