@@ -224,7 +224,10 @@ def _compare(
     if stays:
         _compare_kept(tally, path, row, there, now, carried_at)
     elif row.agreed is not None and there is not None and _lies_as(there, row.agreed):
-        tally.counts[row.verb] += row.verb not in _CARRIED or there.kind is not Kind.FOLDER
+        is_file = there.kind is not Kind.FOLDER
+        tally.counts[row.verb] += is_file or (
+            row.verb not in _CARRIED and bool(path)
+        )  # no root is a file laid
         if row.verb in _CARRIED and tally.beside:
             tally.add_equal(path, kind, there.kind is not Kind.FOLDER)
         elif row.verb in _CARRIED and row.before is not None and row.before.same_content(row.agreed):

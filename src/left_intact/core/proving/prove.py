@@ -18,6 +18,7 @@ from left_intact.core.model.place import OLD, at_of, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
+from left_intact.core.model.survey import Total
 from left_intact.core.proving.checks import (
     accounted_check,
     appeared_check,
@@ -98,7 +99,7 @@ def prove(
         verdict=_verdict(tally, checks),
         ledger=ledger_of_files(tally),
         checks=tuple(check for check in checks if check is not None),
-        kept=tally.kept,
+        kept=_kept(tally),
         counts=dict(tally.counts),
         lost=tuple(sorted(tally.lost)),
         altered=tuple(sorted(tally.altered)),
@@ -221,6 +222,16 @@ def version_now(
     )
     readings += read_binaries(name or tree.root, binaries, text_reader(tree.root, _BINARY_LIMIT))
     return max(readings, key=lambda r: r.weight, default=None)
+
+
+def _kept(tally: Tally) -> Total:
+    """What of the person's is what it was; where a folder was left behind, what lay in it and is not among
+    what is missing or another now in the new one.
+    """
+    if not tally.beside or tally.back:
+        return tally.kept
+    missing = len({*tally.lost, *tally.altered})
+    return Total(files=max(0, tally.kept.files - missing), bytes=tally.kept.bytes)
 
 
 def _verdict(tally: Tally, checks: list[Check | None]) -> Verdict:
