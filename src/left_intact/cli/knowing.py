@@ -132,11 +132,7 @@ def version(install: str, text: str, forget: bool, as_json: bool) -> None:
         way = f"note what it shows: left-intact version {target.name} TEXT"
         say(f"{target.name}: its version is {NO_VERSION}; {way}")
     else:
-        say(f"{target.name} {reading.text}, {_read_from(reading.source)}")
-
-
-def _read_from(source: str) -> str:
-    return source if source.startswith("as ") else f"read from {source}"
+        say(f"{target.name} {reading.text}, {reading.read_from}")
 
 
 @commands.command("look-at")

@@ -61,7 +61,7 @@ def shelf_text(rows: list[ShelfRow]) -> str:
 
 
 def survey_text(survey: Survey) -> str:
-    version = f"{survey.reading.text}, read from {survey.reading.source}" if survey.reading else NO_VERSION
+    version = f"{survey.reading.text}, {survey.reading.read_from}" if survey.reading else NO_VERSION
     lines = [survey.root, *(f"{label}:  {place}" for label, place in survey.roots), f"version  {version}"]
     lines += [
         f"baseline {survey.baseline or 'none on record'}",

@@ -15,8 +15,8 @@ from left_intact.core.model.lanes import (
     Lane,
     LaneHead,
     Stroke,
+    asked_words,
     by_class,
-    default_words,
     is_open,
     merged_words,
     sum_of,
@@ -183,7 +183,7 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:
-        return default_words(group.told)
+        return asked_words(group.told, waits=True)
     if stroke is Stroke.MERGED:
         return merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
     if stroke is Stroke.LEFT_OUT and plan.route is Route.GRAFT:

@@ -14,8 +14,9 @@ from left_intact.core.model.lanes import (
     ORDER,
     Lane,
     Stroke,
+    asked_words,
     by_class,
-    default_words,
+    is_open,
     merged_words,
     sum_of,
     sum_of_pages,
@@ -98,7 +99,7 @@ def _of_move(move: Move, plan: Plan, *, coarse: bool) -> _Key:
 
 def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     _, kind, by = key
-    stroke = _stroke(kind, group)
+    stroke = _stroke(kind, group, plan)
     here = [m for m in group.told if m.at.root != OLD]
     apart = kind == "apart"
     now = sum_of_pages(group.old) + sum_of(m.before for m in group.told if m.at.root == OLD)
@@ -127,9 +128,8 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     )
 
 
-def _stroke(kind: str, group: _Group) -> Stroke:
+def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
     strokes = {
-        "question": Stroke.OPEN,
         "behind": Stroke.BEHIND,
         "new": Stroke.NEW,
         "merge": Stroke.MERGED,
@@ -138,7 +138,11 @@ def _stroke(kind: str, group: _Group) -> Stroke:
         "there": Stroke.NEW,
         "apart": Stroke.INTACT,
     }
-    if kind != "carried":
+    if kind == "question" and is_open(plan, group.told[0].question):
+        return Stroke.OPEN
+    if kind == "question" and all(m.verb is Verb.DROP for m in group.told):
+        return Stroke.LEFT_OUT
+    if kind not in ("carried", "question"):
         return strokes[kind]
     return Stroke.CARRIED if any(m.changes_disk for m in group.told) else Stroke.BEHIND
 
@@ -198,7 +202,7 @@ def _says(kind: str, group: _Group, here: Iterable[Move], plan: Plan) -> str:
     here = list(here)
     new = plan.to_version or "the new build"
     if kind == "question":
-        return default_words(here)
+        return asked_words(here, waits=is_open(plan, group.told[0].question))
     if kind == "behind":
         program = _main_class(group, kind) is FileClass.PROGRAM
         return "stays behind" if program else "stays behind, can be rebuilt"

@@ -102,14 +102,14 @@ def is_open(plan: Plan, question: str) -> bool:
     return any(one.id == question and one.is_open for one in plan.questions)
 
 
-def default_words(moves: Iterable[Move]) -> str:
-    """What becomes of what waits for an answer, as its default says."""
+def asked_words(moves: Iterable[Move], waits: bool) -> str:
+    """What becomes of what a question asks about: by its default while that waits, else by its answer."""
     count = Counter(move.verb for move in moves)
     words = {Verb.REPLACE: "replaced", Verb.ADD: "laid", Verb.DROP: "left out"}
     parts = [f"{count[verb]} {says}" for verb, says in words.items() if count[verb]]
     if stays := count[Verb.KEEP]:
         parts.append(f"{stays} stays" if stays == 1 else f"{stays} stay")
-    return f"{', '.join(parts[:2]) or 'stays'}, by default"
+    return f"{', '.join(parts[:2]) or 'stays'}, by {'default' if waits else 'your answer'}"
 
 
 def sum_of(entries: Iterable[Entry | None]) -> Total:

@@ -24,6 +24,11 @@ class Reading:
     def version(self) -> Version | None:
         return Version.parse(self.text)
 
+    @property
+    def read_from(self) -> str:
+        """Where it was read, as half a sentence: `read from lib/core.so`, `as you read it`."""
+        return self.source if self.source.startswith("as ") else f"read from {self.source}"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Release:

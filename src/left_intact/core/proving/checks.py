@@ -291,7 +291,7 @@ def version_check(witness: Witness, now: Reading | None) -> Check:
         return Check(name="version", state=CheckState.YOURS, says=says, before=before)
     want = Version.parse(wanted)
     right = now.version is not None and want is not None and now.version.compare(want) == 0
-    says = f"{before} before, {now.text} now, read from {now.source}"
+    says = f"{before} before, {now.text} now, {now.read_from}"
     state = CheckState.PASSED if right else CheckState.FAILED
     return Check(
         name="version",

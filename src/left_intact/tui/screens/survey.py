@@ -317,7 +317,7 @@ class SurveyScreen(StageScreen):
         text.append(
             f"{bearable(self.desk.install.name)} {survey.version_text}", look.style("text", bold=True)
         )
-        source = f"read from {survey.reading.source}" if survey.reading else "no version could be read"
+        source = survey.reading.read_from if survey.reading else "no version could be read"
         others = [
             r
             for r in survey.readings[1:]
