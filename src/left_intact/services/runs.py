@@ -8,6 +8,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
 from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
@@ -25,10 +26,6 @@ if TYPE_CHECKING:
 
 from left_intact.services.beside import Beside
 from left_intact.services.surveys import Surveys
-
-_LAYS_THE_PROGRAM = ("in-place", "side-by-side", "graft")
-"""Routes with no business in what is theirs. A part is laid where they say, a pack replaces content, and a
-restore brings theirs back."""
 
 
 @contextmanager
@@ -147,7 +144,7 @@ class Runs(Beside):
         from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
         from left_intact.core.proving.told import Told
 
-        places = self.surveys.sheet_of(install).version_places
+        sheet = self.surveys.sheet_of(install)
         starts, behind = find_starts(install.root, start_folders()), left_behind(update.roots)
         old: tuple[Start, ...] = ()
         if behind:  # the versions that they name are those of the folders
@@ -159,7 +156,7 @@ class Runs(Beside):
             modes=able().modes,
             in_strongbox=held,
             readings=self._readings(install, update),
-            version_places=(*places, *pairs_of(inputs, "version_places")),
+            version_places=(*sheet.version_places, *pairs_of(inputs, "version_places")),
             shipped=self.library.baseline(install, update.id) if whole else None,
             comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
@@ -171,7 +168,9 @@ class Runs(Beside):
             pictures=captures(inputs.get("picture", "")),
             behind=_behind(inputs) if behind else None,
             answered=frozenset(inputs["answered"]) if "answered" in inputs else None,
-            is_the_persons_alone=update.route in _LAYS_THE_PROGRAM,
+            not_saved=frozenset(FileClass(name) for name in inputs.get("not_saved", ())),
+            chosen=frozenset(inputs.get("chosen", ())),
+            renamed=tuple((old, new) for old, new, _ in sheet.moved),
         )
 
     def _readings(self, install: Install, update: Update) -> tuple[Reading, ...]:

@@ -21,7 +21,14 @@ from left_intact.core.carrying.fresh import copying_stage, lacking_copies
 from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
-from left_intact.core.carrying.steps import OtherNames, refuse_bad_path, steps_of, touched_folders, witness_of
+from left_intact.core.carrying.steps import (
+    OtherNames,
+    refuse_bad_path,
+    steps_of,
+    touched_folders,
+    unspoken,
+    witness_of,
+)
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in, parents
@@ -415,7 +422,7 @@ def _witness(
     carry: Carry, all_roots: tuple[Root, ...], said: Mapping[str, Any], plan: Plan | None
 ) -> Witness:
     return witness_of(
-        (*_left_alone(carry, plan), *carry.moves),
+        (*(unspoken(plan) if plan is not None else ()), *_left_alone(carry, plan), *carry.moves),
         plan.kept if plan is not None else Kept(),
         roots=tuple((r.label, r.place) for r in all_roots if r.label),
         version=said["from_version"],

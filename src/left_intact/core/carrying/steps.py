@@ -6,7 +6,7 @@ verb is only a word for people. One step a place.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from left_intact.core.carrying.journal import FolderTime, Step
@@ -15,8 +15,10 @@ from left_intact.core.files.names import parents, safe_path
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import Kept
-from left_intact.core.model.place import At
+from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.kept import NOT_KEPT, Kept
+from left_intact.core.model.place import At, at_of
+from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Carry, FromRoot, Made, Move, Verb
 
@@ -209,6 +211,39 @@ def touched_folders(steps: Iterable[Step], places: Roots) -> list[FolderTime]:
         if there is not None and there.kind is Kind.FOLDER:
             found[at] = FolderTime(at=at, mode=there.mode or 0, mtime_ns=there.mtime_ns)
     return list(found.values())
+
+
+def unspoken(plan: Plan) -> Iterator[Move]:
+    """What the survey saw and no line of a plan speaks of. There should be nothing of the kind; if there is,
+    it has to stay as it is all the same.
+    """
+    findings = plan.survey.findings
+    if plan.undoes or not isinstance(findings, SortedPages):
+        return
+    labels = [root.label for root in plan.roots if root.label]
+    spoken: dict[At, set[str]] = {}
+    for move in (*plan.kept.rest, *(move for carry in plan.carries for move in carry.moves)):
+        spoken.setdefault(move.at.folder, set()).add(move.at.path.rpartition("/")[2])
+    kept = {plan.kept.folder_at(page): page for page in plan.kept.pages}
+    for number, page in enumerate(findings.pages):
+        top = at_of(page.folder, labels)
+        stays = kept.get(top)
+        if stays is not None and stays.page.names == page.names and NOT_KEPT not in stays.reasons:
+            continue
+        known = {stays.page.names[at] for at in stays.places} if stays is not None else set()
+        known |= spoken.get(top, set())
+        for at, name in enumerate(page.names):
+            if name not in known:
+                entry = page.entry(at)
+                yield Move(
+                    at=at_of(entry.path, labels),
+                    verb=Verb.KEEP,
+                    file_class=findings.class_at(number, at),
+                    because="nobody spoke of it",
+                    before=entry,
+                    after=entry,
+                    bytes=entry.bytes,
+                )
 
 
 def witness_of(

@@ -4,13 +4,14 @@ last.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from left_intact.core.carrying.journal import Journal, Observed, StageRow
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.place import At
-from left_intact.core.model.proof import Witness, Witnessed
+from left_intact.core.model.proof import Beginning, Witness, Witnessed
 from left_intact.core.model.stages import FromRoot, Verb
 from left_intact.core.model.update import StageState
 
@@ -171,6 +172,39 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
         roots=roots,
         kept=whole.kept.without(moved),
         by_hand=by_hand,
+        beginning=_beginning(journal, update, every, whole),
+    )
+
+
+def _beginning(journal: Journal, update: int, stages: Iterable[StageRow], first: Witness) -> Beginning:
+    """What lay there before the first stage. What a step by hand fetched before anything was made safe is
+    what was to be made safe.
+    """
+    rows = {at: (row.before, row.file_class) for at, row in first.rows.items() if row.before is not None}
+    safe, left, seen = made_safe(journal, update), _left_newer(journal, update), dict[At, Entry | None]()
+    copied = min((s.seq for s in stages if s.copies), default=0)
+    fetched = set[At]()
+    for stage in stages:
+        if stage.kind != "hand" or stage.state is StageState.PLANNED:
+            continue
+        for one in journal.observed(update, stage.seq):
+            if stage.seq >= copied:
+                seen[one.at] = one.after
+                continue
+            fetched.add(one.at)
+            rows.pop(one.at, None)
+            if one.after is not None:
+                rows[one.at] = (one.after, one.file_class)
+    return Beginning(kept=first.kept.without(fetched), rows=rows, safe=safe, by_hand=seen, left=left)
+
+
+def _left_newer(journal: Journal, update: int) -> frozenset[At]:
+    """Places of what was made safe and stays in the strongbox, since the person chose what is newer there."""
+    return frozenset(
+        step.source.at
+        for stage in in_force(journal, update)
+        for step in (journal.steps(update, stage.seq) if stage.kind == "carry" else ())
+        if step.before == step.after and isinstance(step.source, FromRoot)
     )
 
 
@@ -179,12 +213,7 @@ def _with_made_safe(journal: Journal, update: int, rows: dict[At, Witnessed]) ->
     its name or another, that is held against it; where it lies nowhere, it is missed.
     """
     safe = made_safe(journal, update)
-    left = {
-        step.source.at
-        for stage in in_force(journal, update)
-        for step in (journal.steps(update, stage.seq) if stage.kind == "carry" else ())
-        if step.before == step.after and isinstance(step.source, FromRoot)
-    }
+    left = _left_newer(journal, update)
     gone: dict[str, list[At]] = {}
     for at, (entry, _) in safe.items():
         if at in left:

@@ -25,5 +25,7 @@ class FileClass(StrEnum):
 
 MAY_BE_THE_PROGRAMS = (FileClass.PROGRAM, FileClass.UNSORTED)
 """What a release that ships another one would have replaced."""
+OF_A_PACK = (FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
+"""What a pack of content may replace: never a save, a state, a setting or the program."""
 SORTABLE = tuple(c for c in FileClass if c is not FileClass.UNSORTED)
 """The classes that evidence can speak for."""

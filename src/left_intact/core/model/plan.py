@@ -82,6 +82,8 @@ class Question:
     note: str = ""
     is_choice: bool = False
     """Whether it is no question but something that may be chosen otherwise: nobody is asked."""
+    lets_go: tuple[str, ...] = ()
+    """Options by which the person lets go of what lies at `paths`."""
 
     @property
     def is_open(self) -> bool:
@@ -91,6 +93,11 @@ class Question:
     @property
     def choice(self) -> str:
         return self.answer if self.answer is not None else self.default
+
+    @property
+    def is_let_go(self) -> bool:
+        """Whether, as it stands, what it asks about need not be there afterwards."""
+        return self.choice in self.lets_go
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -218,7 +225,7 @@ class Plan:
 
     @property
     def open_questions(self) -> tuple[Question, ...]:
-        return tuple(q for q in self.questions if q.answer is None)
+        return tuple(q for q in self.questions if q.is_open)
 
     def count(self, verb: Verb) -> int:
         spoken = (*self.kept.rest, *self.net)

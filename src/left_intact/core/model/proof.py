@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
@@ -65,6 +67,21 @@ class Witnessed:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Beginning:
+    """What lay in all roots before the first stage, and what became of it by other hands than ours."""
+
+    kept: Kept
+    rows: Mapping[At, tuple[Entry, FileClass]]
+    """What lies not in `kept`."""
+    safe: Mapping[At, tuple[Entry, FileClass]] = field(default_factory=lambda: MappingProxyType({}))
+    """What was copied since a step by hand would take it away: it has to come back."""
+    by_hand: Mapping[At, Entry | None] = field(default_factory=lambda: MappingProxyType({}))
+    """What was seen at places that changed while a step by hand was waited for."""
+    left: frozenset[At] = frozenset()
+    """Places at which the person chose that something newer counts."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Witness:
     """Taken and stored before the first change."""
 
@@ -79,6 +96,8 @@ class Witness:
     """What is to stay as it is, in the columns of the survey."""
     by_hand: bool = False
     """Whether the program that lies there now was laid by a step by hand."""
+    beginning: Beginning | None = None
+    """All that lay there before the first stage, whatever the plan meant to do with it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

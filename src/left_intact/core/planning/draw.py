@@ -7,12 +7,13 @@ is not read here; texts to be merged are handed in.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from types import MappingProxyType
 
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import Root
-from left_intact.core.model.plan import Plan, Route
+from left_intact.core.model.plan import Move, Plan, Route
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.stages import Carry
 from left_intact.core.model.survey import Survey
@@ -85,7 +86,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
                 "comes": _laid_over(drawing, arrival),
-                "answered": sorted({path for question in drawing.questions for path in question.paths}),
+                "answered": _let_go(drawing, moves),
             }
         ),
     )
@@ -116,6 +117,14 @@ def _laid_over(drawing: Drawing, arrival: Arrival) -> dict[str, str]:
     if not over or drawing.parts or drawing.climb:
         return {}
     return {path: entry.digest for path, entry in arrival.release.entries.items() if entry.digest}
+
+
+def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[str]:
+    """Paths of which the answers, as they stand, let go, and of parts that are swapped by their name."""
+    asked = {question.id for question in drawing.questions if question.is_let_go}
+    found = {path for question in drawing.questions if question.id in asked for path in question.paths}
+    found |= {move.at.shown for move in moves if move.question in asked}
+    return sorted(found | {part.path for part in drawing.parts})
 
 
 def _does_something(drawing: Drawing) -> bool:

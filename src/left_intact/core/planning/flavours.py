@@ -60,6 +60,7 @@ def flavour_question(
         answer=answer if answer in options else None,
         paths=tuple(only),
         note="another flavour of it",
+        lets_go=("retire",),
     )
     if question.choice == "keep":
         for path in only:

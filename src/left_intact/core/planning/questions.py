@@ -96,7 +96,18 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
             notes = {c.note: c.path for c in conflicts if c.note and c.ask is ask and c.path in group}
             note = "; ".join(n if only else f"{path}: {n}" for n, path in list(notes.items())[:2])
             questions.append(
-                _question(base, text, options, leads, options[0], tuple(group), answers, questions, note=note)
+                _question(
+                    base,
+                    text,
+                    options,
+                    leads,
+                    options[0],
+                    tuple(group),
+                    answers,
+                    questions,
+                    note=note,
+                    lets_go=("arriving",),
+                )
             )
     return questions
 
@@ -174,6 +185,7 @@ def _question(
     answers: Mapping[str, str],
     taken: list[Question],
     note: str = "",
+    lets_go: tuple[str, ...] = (),
 ) -> Question:
     ids = {q.id for q in taken}
     name, number = base, 2
@@ -189,6 +201,7 @@ def _question(
         answer=answer if answer in options else None,
         paths=paths,
         note=note,
+        lets_go=lets_go,
     )
 
 

@@ -245,6 +245,7 @@ def _used_question(situation: Situation, used: list[At]) -> Question | None:
         default="saved",
         answer=answer if answer in options else None,
         paths=tuple(at.shown for at in used),
+        lets_go=("newer",),
     )
 
 

@@ -61,11 +61,16 @@ def accounted_check(account: Account) -> Check | None:
     parts = []
     if account.moved:
         moved = _listed([f"{was} → {is_now}" for was, is_now in account.moved])
-        parts.append(
-            f"{_count(len(account.moved), 'file of yours lies', 'files of yours lie')} elsewhere: {moved}"
-        )
-    if account.let_go:
-        parts.append(f"{_count(len(account.let_go), 'file')} as you answered: {_listed(account.let_go)}")
+        lies = _count(len(account.moved), "file of yours lies", "files of yours lie")
+        parts.append(f"{lies} elsewhere: {moved}")
+    for paths, why in (
+        (account.let_go, "as you answered"),
+        (account.chosen, "of content replaced by what you chose to lay"),
+        (account.by_hand, "changed during a step of yours"),
+        (account.shipped, "not known to be yours, now as the new build ships it; yours is in the strongbox"),
+    ):
+        if paths:
+            parts.append(f"{_count(len(paths), 'file')} {why}: {_listed(paths)}")
     return Check(name="accounted for", state=CheckState.PASSED, says="; ".join(parts)) if parts else None
 
 

@@ -8,13 +8,17 @@ reasons.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from left_intact.core.files.headers import is_code
+from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASSES
+from left_intact.core.model.pages import Page
 from left_intact.core.model.place import OLD, At
-from left_intact.core.model.proof import Witness
+from left_intact.core.model.proof import Beginning, Witness
 from left_intact.core.model.stages import Verb
 from left_intact.core.proving.compare import Now
 from left_intact.core.proving.told import Told
@@ -35,6 +39,14 @@ class Account:
     """(where it was, where it is)."""
     let_go: list[str] = field(default_factory=list)
     """By an answer."""
+    chosen: list[str] = field(default_factory=list)
+    """Content that the pack or the updates which the person chose have another of."""
+    by_hand: list[str] = field(default_factory=list)
+    """Changed while a step by hand was waited for, and not by us."""
+    shipped: list[str] = field(default_factory=list)
+    """Never known to be theirs, and now as the new build ships it."""
+    merged: int = 0
+    """Files that keep their place with what came joined to them; each is checked by itself."""
 
     @property
     def holds(self) -> bool:
@@ -44,12 +56,12 @@ class Account:
 def account_for(witness: Witness, now: Now, told: Told, places: Mapping[str, str]) -> Account:
     """Account for every file of the person's. `places` are the folders of all roots, by label."""
     account = Account()
-    if told.answered is None:
+    if told.answered is None or witness.beginning is None:
         return account  # a record of before the answers were kept
     if told.behind is not None and not told.behind.back:
         _beside(account, witness, now, told, places)
-    elif told.is_the_persons_alone and not witness.by_hand:
-        _in_place(account, witness, told)
+    elif told.behind is None:
+        _where_it_was(account, witness, witness.beginning, now, told)
     return account
 
 
@@ -80,21 +92,157 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
             account.displaced.append(path if target == path else f"{path} (at {target})")
 
 
-def _in_place(account: Account, witness: Witness, told: Told) -> None:
-    """What the update changed or took away that was the person's, without having asked."""
-    assert told.answered is not None
+def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now: Now, told: Told) -> None:
+    """What lay in a root has to lie there, in whatever stages the update came."""
+    missed: list[tuple[At, Entry]] = []
+    for at, was in _persons(beginning, now):
+        there = now.entry(at)
+        if at in witness.merged:
+            account.merged += 1
+        elif there is None or not there.same_content(was):
+            unread = now.is_hidden(at.shown) if there is None else there.kind is Kind.FAULT
+            if not unread:  # of what cannot be read nobody can say what became of it: a check of its own
+                missed.append((at, was))
+    ways = _ways_taken(missed, witness, beginning, told)
+    for at, was in missed:
+        there, shown = now.entry(at), at.shown
+        if at in ways:
+            to = ways[at]
+            if now.entry(to) is None:
+                account.gone.append(to.shown)
+            else:
+                account.moved.append((shown, to.shown))
+        elif _is_let_go(at, beginning, told):
+            account.let_go.append(shown)
+        elif at.path in told.chosen and _class_at(beginning, at) in OF_A_PACK:
+            account.chosen.append(shown)
+        elif _is_by_hand(at, there, witness, beginning):
+            account.by_hand.append(shown)
+        elif there is None:
+            account.gone.append(shown)
+        elif _is_shipped(at, was, there, beginning, told):
+            account.shipped.append(shown)
+        elif not (told.carried_at and there.mtime_ns / 1e9 > told.carried_at):
+            account.displaced.append(shown)
+
+
+def _ways_taken(
+    missed: Iterable[tuple[At, Entry]], witness: Witness, beginning: Beginning, told: Told
+) -> dict[At, At]:
+    """Where what is not at its place should lie, if the update calls it moved.
+
+    What merely lies under another name is misnamed. All of one folder goes to one folder, no two to one
+    place, and none to a folder in which the new build made something that belongs to another of them.
+    """
+    laid: dict[str, list[At]] = {}
     for at, row in witness.rows.items():
-        was = row.before
-        if was is None or was.kind is not Kind.FILE or not row.file_class.is_the_persons:
+        if row.verb is Verb.REHOME and row.agreed is not None and row.agreed.digest:
+            laid.setdefault(row.agreed.digest, []).append(at)
+    folders: dict[At, list[tuple[At, Entry]]] = {}
+    for at, was in missed:
+        folders.setdefault(at.folder, []).append((at, was))
+    found, taken = dict[At, At](), set[At]()
+    for inside in folders.values():
+        alike = {at: [to for to in laid.get(was.digest, ()) if _name(to) == _name(at)] for at, was in inside}
+        votes = Counter(to.folder for places in alike.values() for to in places if to not in taken)
+        chosen = next((to for to, _ in votes.most_common() if not _is_anothers(inside, to, beginning)), None)
+        for at, was in inside:
+            to = next((one for one in alike[at] if one.folder == chosen and one not in taken), None)
+            if to is None and (renamed := _by_sheet(at, told)) in laid.get(was.digest, ()):
+                to = renamed
+            if to is not None:
+                found[at] = to
+                taken.add(to)
+    return found
+
+
+def _is_anothers(inside: Iterable[tuple[At, Entry]], folder: At, beginning: Beginning) -> bool:
+    """Whether the new build made something in a folder that tells it from the one these files are for: a
+    file, as one with the title, that is equal to theirs in another folder and not in this one.
+    """
+    for at, was in inside:
+        made = beginning.by_hand.get(At(folder.root, f"{folder.path}/{_name(at)}"))
+        if made is None or made.same_content(was):
             continue
-        if row.verb not in (Verb.REPLACE, Verb.RETIRE) or row.agreed == was:
+        if any(
+            other is not None and other.bytes and other.same_content(was)
+            for place, other in beginning.by_hand.items()
+            if place.folder != folder and place != at and _name(place) == _name(at)
+        ):
+            return True
+    return False
+
+
+def _by_sheet(at: At, told: Told) -> At | None:
+    """The place that a keepsheet says the new build has for one."""
+    for old, new in told.renamed if not at.root else ():
+        old, new = old.rstrip("/"), new.rstrip("/")
+        if at.path == old or at.path.startswith(old + "/"):
+            return At("", new + at.path[len(old) :])
+    return None
+
+
+def _name(at: At) -> str:
+    return at.path.rpartition("/")[2]
+
+
+def _is_let_go(at: At, beginning: Beginning, told: Told) -> bool:
+    """Whether an answer of the person's let go of it."""
+    assert told.answered is not None
+    if at.shown in told.answered or at in beginning.left:
+        return True
+    kind = _class_at(beginning, at)
+    return kind in told.not_saved and at not in beginning.safe
+
+
+def _is_shipped(at: At, was: Entry, there: Entry, beginning: Beginning, told: Told) -> bool:
+    """Whether something that nobody called theirs, or code of the version that is gone, lies as the release
+    on record ships it.
+    """
+    ships = told.shipped.entries.get(at.path) if told.shipped is not None and not at.root else None
+    unproven = _class_at(beginning, at) is FileClass.UNSORTED or is_code(was.format)
+    return unproven and ships is not None and ships.same_content(there)
+
+
+def _is_by_hand(at: At, there: Entry | None, witness: Witness, beginning: Beginning) -> bool:
+    """Whether it changed while a step by hand was waited for. Where the program was removed in one, what
+    nobody made safe went with it, and is missed.
+    """
+    if at in beginning.safe or at not in beginning.by_hand:
+        return False
+    return there is not None or not witness.by_hand
+
+
+def _class_at(beginning: Beginning, at: At) -> FileClass | None:
+    for known in (beginning.safe, beginning.rows):
+        if at in known:
+            return known[at][1]
+    return beginning.kept.class_at(at)
+
+
+def _persons(beginning: Beginning, now: Now) -> Iterator[tuple[At, Entry]]:
+    """Every file and link of the person's before, but for folders that are just as they were."""
+    spoken = {**beginning.rows, **beginning.safe}
+    for kept in beginning.kept.pages:
+        there = now.page(kept.page.folder)
+        if there is not None and _is_same(kept.page, there):
             continue
-        if at.shown in told.answered:
-            account.let_go.append(at.shown)
-        elif row.agreed is None:
-            account.gone.append(at.shown)
-        else:
-            account.displaced.append(at.shown)
+        root, above = beginning.kept.folder_at(kept)
+        for number in kept.places:
+            if not CLASSES[kept.classes[number]].is_the_persons:
+                continue
+            name = kept.page.names[number]
+            at = At(root, f"{above}/{name}" if above else name)
+            entry = kept.page.entry(number)
+            if at not in spoken and entry.kind in (Kind.FILE, Kind.LINK):
+                yield at, entry
+    for at, (entry, kind) in spoken.items():
+        if kind.is_the_persons and entry.kind in (Kind.FILE, Kind.LINK):
+            yield at, entry
+
+
+def _is_same(was: Page, now: Page) -> bool:
+    return was.digests == now.digests and was.names == now.names and was.said == now.said
 
 
 def _persons_in(witness: Witness, label: str) -> Iterator[tuple[str, Entry]]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.release import Reading, Release
@@ -78,9 +79,13 @@ class Told:
     behind: Behind | None = None
     """The folder that was left behind, where the install got a new one."""
     answered: Collection[str] | None = None
-    """Paths, as they are shown, that a question was asked about; None where that was not kept."""
-    is_the_persons_alone: bool = True
-    """Whether the update had no business with what is the person's: a content pack has."""
+    """Paths, as they are shown, of which an answer let go; None where that was not kept."""
+    not_saved: Collection[FileClass] = ()
+    """Classes that an answer left to go with a removal."""
+    chosen: Collection[str] = ()
+    """Paths of what the person chose to lay over content: by a pack, by a title's updates."""
+    renamed: Sequence[tuple[str, str]] = ()
+    """Places of which a keepsheet says that the new build has another name for them."""
 
 
 NOTHING_TOLD = Told()

@@ -49,6 +49,7 @@ def led_starts(sketch: Sketch) -> Led:
         default="leave",
         answer=answer if answer in options else None,
         paths=tuple(f"{one.folder}/{one.place}" for one in found),
+        lets_go=("lead",),
     )
     if question.choice == "leave":
         says = f"{number} to the old folder and will start the old build: {found[0].place}"
@@ -86,4 +87,5 @@ def _moves(sketch: Sketch, labels: dict[str, str]) -> Iterator[Move]:
             source=source,
             bytes=after.bytes,
             unproven=True,
+            question=SHORTCUTS,
         )

@@ -72,6 +72,7 @@ def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
             default="old",
             answer=answer if answer in options else None,
             paths=used,
+            lets_go=("new",),
         ),
     )
 

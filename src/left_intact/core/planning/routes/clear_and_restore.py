@@ -103,7 +103,10 @@ class ClearAndRestore:
             warnings=tuple(_warnings(inputs, rule, groups, left)),
             baseline=inputs.baseline,
             facts=replace(inputs.facts, roots=roots),
-            told={"hold_at": inputs.arrival.release.version_text} if _newer_on_offer(inputs) else {},
+            told={
+                "not_saved": sorted(kind.value for kind in left),
+                **({"hold_at": inputs.arrival.release.version_text} if _newer_on_offer(inputs) else {}),
+            },
         )
 
 

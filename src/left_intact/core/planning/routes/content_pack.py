@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from left_intact.core.model.classes import FileClass
+from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import at_of
@@ -38,12 +38,16 @@ class ContentPack:
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         """Replace what the share has under the same path, add what was asked for, keep the rest."""
-        survey, moves = inputs.survey, []
+        survey, moves, warnings = inputs.survey, [], list[Fault]()
         labels = [label for label, _ in survey.roots]
         for path, coming in inputs.arrival.release.entries.items():
             finding = survey.findings.find(path)
             before = finding.entry if finding else None
             if before is not None and coming.same_content(before):
+                continue
+            if finding is not None and finding.file_class not in OF_A_PACK:
+                says = f"{path} is {finding.file_class.value} here, and no pack replaces that: it stays"
+                warnings.append(Fault(code="not-content", says=says))
                 continue
             replaces = "the pack has another one of this name; the old one is set aside"
             after = laid(coming, before)
@@ -61,4 +65,10 @@ class ContentPack:
             )
         moves.sort(key=lambda m: m.at)
         kept = kept_of(survey.findings, "not in the pack", labels).without(m.at for m in moves)
-        return Drawing(stages=(Carry(moves=tuple(moves)),), kept=kept, to_version=survey.version_text)
+        return Drawing(
+            stages=(Carry(moves=tuple(moves)),),
+            kept=kept,
+            to_version=survey.version_text,
+            warnings=tuple(warnings),
+            told={"chosen": sorted(inputs.arrival.release.entries)},
+        )

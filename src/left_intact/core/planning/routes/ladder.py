@@ -85,7 +85,10 @@ class Ladder:
             on_failure=OnFailure.KEEP,
             climb=climb,
             arrivals=tuple(step.arrival for step in climb.steps if step.arrival is not None),
-            told={"came_from": inputs.arrival.source},
+            told={
+                "came_from": inputs.arrival.source,
+                "chosen": sorted({path for step in climb.steps for path in step.placed.release.entries}),
+            },
         )
 
 
