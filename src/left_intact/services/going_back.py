@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.entry import Entry
     from left_intact.core.model.install import Install
+    from left_intact.core.model.kept import Kept
     from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.survey import Survey
@@ -97,7 +98,7 @@ class GoingBack(Runs):
         gone = trial.may_be_gone and not os.path.lexists(install.root)
         survey = self.surveys.survey(install, under_way=under_way or gone, report=report)
         places = {at for segment in segments for at in segment.touched}
-        today = self._today(survey, update.roots, places)
+        today = self._today(survey, update.roots, places, trial.was)
         wanted = {
             state.digest
             for s in segments
@@ -130,7 +131,7 @@ class GoingBack(Runs):
         )
 
     @staticmethod
-    def _today(survey: Survey, roots: tuple[Root, ...], places: Collection[At]) -> Today:
+    def _today(survey: Survey, roots: tuple[Root, ...], places: Collection[At], was: Kept) -> Today:
         """All that lies in the roots of an update: as surveyed, or read now where a root is not the
         install's; of folders with shortcuts only the places that it touched.
         """
@@ -153,7 +154,7 @@ class GoingBack(Runs):
                 others[root.label] = pages_in(lying)
             elif root.label and root.label not in known:
                 others[root.label] = read_tree(root.place).pages
-        return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there})
+        return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there}, was)
 
     def go(
         self,
@@ -217,6 +218,8 @@ class _Trial:
     times: Mapping[At, int]
     later: tuple[str, ...]
     """Versions of later updates on trial that touched the same places."""
+    was: Kept
+    """What stayed as it lay, with its classes, as the update began."""
     may_be_gone: bool
     """Whether a step by hand of it may have taken the folder of the install away."""
 
@@ -224,7 +227,7 @@ class _Trial:
 def _trial(box: Strongbox, install: Install, number: int | None, behind: int) -> _Trial:
     """The last update on trial, or a named one. Raises `nothing-to-go-back-to`."""
     from left_intact.core.carrying.journal import Journal
-    from left_intact.core.carrying.touched import first_times
+    from left_intact.core.carrying.touched import first_times, witness_of_all
 
     nothing = LeftIntactError(
         "nothing-to-go-back-to",
@@ -244,6 +247,7 @@ def _trial(box: Strongbox, install: Install, number: int | None, behind: int) ->
             update=update,
             segments=segments,
             times=first_times(journal, update.id, behind),
+            was=witness_of_all(journal, update.id).kept,
             later=tuple(u.to_version or str(u.id) for u in newer if _meets(journal, u, segments)),
             may_be_gone=any(s.hand and "" in s.hand.rebinds for s in journal.stages(update.id)),
         )

@@ -21,11 +21,22 @@ if TYPE_CHECKING:
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Reading
     from left_intact.core.model.things import Start
-    from left_intact.core.proving.told import Behind, Told
+    from left_intact.core.proving.told import Behind, Laid, Told
     from left_intact.services.home import Home
 
 from left_intact.services.beside import Beside
 from left_intact.services.surveys import Surveys
+
+_LAID = {"single-part": "parts", "content-pack": "pack", "ladder": "updates", "graft": "tree"}
+"""By route: the value of `Laid`, where that does not depend on what came."""
+
+
+def _laid(update: Update, *, whole: bool) -> Laid:
+    from left_intact.core.proving.told import Laid
+
+    if update.kind is RunKind.BACK:
+        return Laid.BACK
+    return Laid(_LAID.get(update.route, "release" if whole else "over"))
 
 
 @contextmanager
@@ -157,6 +168,7 @@ class Runs(Beside):
             in_strongbox=held,
             readings=self._readings(install, update),
             version_places=(*sheet.version_places, *pairs_of(inputs, "version_places")),
+            laid=_laid(update, whole=whole),
             shipped=self.library.baseline(install, update.id) if whole else None,
             comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),

@@ -39,7 +39,9 @@ def ledger_words(line: LedgerLine) -> str:
 
 def headline(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
     word, colour = _VERDICT[proof.verdict]
-    theirs = sum(x.before.files for x in proof.ledger if x.file_class.is_the_persons)
+    theirs = sum(
+        (x.after if proof.undoes else x.before).files for x in proof.ledger if x.file_class.is_the_persons
+    )
     text = Text(no_wrap=True)
     text.append(f"{word}    ", look.style(colour, bold=True))
     wrong = [

@@ -7,17 +7,18 @@ that, until they free it by name. Anything else is let go of.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from left_intact.core.carrying.journal import Journal, Step
 from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.keeping import Frees, Held, Holdings, Scrubbed
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
-from left_intact.core.model.stages import FromStrongbox, Verb
-from left_intact.core.model.update import State, Update
+from left_intact.core.model.stages import FromArrival, FromStrongbox, Verb
+from left_intact.core.model.update import RunKind, State, Update
 
 ENDED = (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
 """Runs that put nothing back any more."""
@@ -49,14 +50,30 @@ def is_the_persons(step: Step) -> bool:
 
 def references(journal: Journal) -> References:
     """What all runs of a journal need of the strongbox."""
-    found = References()
-    for run in journal.runs():
-        for step in journal.steps(run.id):
-            _refer(found, run, step)
+    found, laid, back = References(), set[str](), set[str]()
+    every = [(run, list(journal.steps(run.id))) for run in journal.runs()]
+    for run, steps in every:
+        for step in steps if _was_done(run) else ():
+            if step.after is not None and isinstance(step.source, FromArrival):
+                laid.add(step.after.digest)
+            if step.after is not None and isinstance(step.source, FromStrongbox) and run.kind is RunKind.BACK:
+                back.add(step.after.digest)
+    for run, steps in every:
+        nobodys = laid if run.kind is RunKind.BACK else back if run.state is State.GONE_BACK else frozenset()
+        for step in steps:
+            _refer(found, run, step, nobodys)
     return found
 
 
-def _refer(found: References, run: Update, step: Step) -> None:
+def _was_done(run: Update) -> bool:
+    """Whether what the steps of a run say was done."""
+    return run.state in (State.ON_TRIAL, State.SETTLED, State.GONE_BACK, State.DONE)
+
+
+def _refer(found: References, run: Update, step: Step, nobodys: Collection[str]) -> None:
+    """`nobodys` are digests that are not the person's as long as nothing but doubt says so: what an update
+    laid and going back set aside, and what lies in its place again.
+    """
     lives = run.state not in ENDED
     if lives and isinstance(step.source, FromStrongbox):
         found.needed[step.source.digest] += 1
@@ -70,7 +87,8 @@ def _refer(found: References, run: Update, step: Step) -> None:
     if lives:
         found.needed[entry.digest] += 1
         found.runs[entry.digest].add(run.id)
-    if is_the_persons(step):
+    doubt = step.file_class in MAY_BE_THE_PROGRAMS and not step.by_name and step.verb is not Verb.MERGE
+    if is_the_persons(step) and not (doubt and entry.digest in nobodys):
         found.yours.add(entry.digest)
 
 

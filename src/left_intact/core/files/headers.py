@@ -254,6 +254,11 @@ def _plain_bytes(head: bytes) -> str:
     return "bytes"
 
 
+def is_picture(file_format: str) -> bool:
+    """Whether a format is one of pictures that people look at."""
+    return file_format in ("png", "jpeg", "gif", "qoi", "webp", "bmp")
+
+
 def is_binary_program(file_format: str) -> bool:
     """Whether a format is machine code with a proper header."""
     return file_format.startswith(("elf ", "pe ", "macho "))

@@ -149,6 +149,8 @@ class Proof:
     """What the person wants to tick after every update, in their words."""
     pictures: tuple[str, str] = ("", "")
     """Paths of a picture of a scene before the update, and of the newest one after; empty for none."""
+    undoes: bool = False
+    """Whether it is of a going back."""
     merged: dict[str, tuple[KeyLine, ...]]
     version_before: str
     version_after: str

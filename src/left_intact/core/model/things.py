@@ -19,6 +19,11 @@ class Thing(StrEnum):
     PROFILES = "profiles"
     STARTS = "ways to start it"
 
+    def of(self, number: int) -> str:
+        """Its word for so many: `1 title`, `2 titles`."""
+        first, _, rest = self.value.partition(" ")
+        return f"{first.removesuffix('s')} {rest}".rstrip() if number == 1 else self.value
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ThingRule:

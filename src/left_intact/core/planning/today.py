@@ -25,9 +25,12 @@ class Today:
         survey: Survey,
         others: Mapping[str, Sequence[Page]] | None = None,
         tops: Mapping[str, Entry] | None = None,
+        was: Kept | None = None,
     ) -> None:
-        """`others` are pages by the label of their root, `tops` the folders of the roots themselves."""
-        self.survey, self.tops = survey, dict(tops or {})
+        """`others` are pages by the label of their root, `tops` the folders of the roots themselves, `was` is
+        what was known when the update began, which tells what the others hold.
+        """
+        self.survey, self.tops, self.was = survey, dict(tops or {}), was
         self.labels = (*(label for label, _ in survey.roots), *(others or {}))
         self.others = [
             replace(page, folder=At(label, page.folder).shown)
@@ -76,10 +79,18 @@ class Today:
     def kept(self, because: str, changing: Iterable[At]) -> Kept:
         """Everything but what changes; empty folders are not spoken of."""
         whole = kept_of(self.survey.findings, because, self.labels)
-        unsorted = CLASS_NUMBER[FileClass.UNSORTED]
         more = [
-            KeptPage(page=page, classes=bytes([unsorted]) * len(page.names), reasons=b"\1" * len(page.names))
+            KeptPage(page=page, classes=self._classes(page), reasons=b"\1" * len(page.names))
             for page in self.others
             if page.names
         ]
         return Kept((*whole.pages, *more), whole.because, self.labels).without(changing)
+
+    def _classes(self, page: Page) -> bytes:
+        """The classes of a page that is not of the survey, as they were known when the update began."""
+        folder, found = at_of(page.folder, self.labels), []
+        for name in page.names:
+            at = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
+            known = self.was.class_at(at) if self.was is not None else None
+            found.append(CLASS_NUMBER[known or FileClass.UNSORTED])
+        return bytes(found)

@@ -5,21 +5,22 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 
+from left_intact.core.files.headers import is_picture
 from left_intact.core.files.names import lies_in
 from left_intact.core.files.roots import roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries
-from left_intact.core.model.place import at_of
-from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness
+from left_intact.core.model.place import At, at_of
+from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness, Witnessed
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.conservation import Account
-from left_intact.core.proving.told import is_behind
+from left_intact.core.proving.told import BEHIND, Laid, Told
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
 from left_intact.words import NO_VERSION
@@ -46,6 +47,7 @@ def person_check(tally: Tally) -> Check:
         )
         return Check(name="yours", state=CheckState.YOURS, says=says)
     says = f"{_count(tally.kept.files, 'file')} of yours, each with the digest it had"
+    says += " before the update" if tally.undoes else ""
     return Check(name="yours", state=CheckState.PASSED, says=says)
 
 
@@ -74,19 +76,63 @@ def accounted_check(account: Account) -> Check | None:
     return Check(name="accounted for", state=CheckState.PASSED, says="; ".join(parts)) if parts else None
 
 
-def program_check(tally: Tally, witness: Witness) -> Check:
-    laid = tally.counts[Verb.ADD] + tally.counts[Verb.REPLACE]
+def program_check(tally: Tally, witness: Witness, now: Now, told: Told) -> Check:
+    """What was laid lies there as it should, and is said to be no more than it is."""
     new = witness.to_version or "the arrival"
     if tally.not_laid:
-        says = f"{_count(len(tally.not_laid), 'file')} not as {new} ships: {_listed(tally.not_laid)}"
+        says = f"{_count(len(tally.not_laid), 'file')} not as agreed: {_listed(tally.not_laid)}"
         return Check(name="program", state=CheckState.FAILED, says=says)
-    says = f"{_count(laid, 'file')} laid, exactly as {new} ships them"
-    if not laid and tally.by_hand:
-        by_hand = tally.after[FileClass.PROGRAM].files
-        says = f"{_count(by_hand, 'file')} of {new}, which you laid by hand"
-    if not laid and tally.beside and not tally.back:
+    laid = [at for at, row in witness.rows.items() if _is_laid(row, now.entry(at))]
+    files, says = _count(len(laid), "file"), ""
+    if told.laid is Laid.BACK:
+        says = f"{files} put back, each as it was before"
+        if not laid:
+            says = "nothing had to be put back"
+    elif told.laid is Laid.PARTS:
+        says = (
+            f"{_count(len(laid), 'part')} laid, as it came"
+            if len(laid) == 1
+            else f"{files} laid, as they came"
+        )
+    elif told.laid is Laid.PACK:
+        says = f"{files} of content laid, as the pack has {'it' if len(laid) == 1 else 'them'}"
+    elif told.laid is Laid.UPDATES:
+        says = f"{files} laid, each as the last update that has it brings it"
+    elif told.laid is Laid.TREE:
+        says = f"{files} laid, exactly as the tree that came has them"
+    elif not laid and tally.by_hand:
+        says = f"{_count(tally.after[FileClass.PROGRAM].files, 'file')} of {new}, which you laid by hand"
+    elif not laid and tally.beside and not tally.back:
         says = f"{new} lay in the new folder already: nothing had to be laid"
+    else:
+        says = _as_shipped(laid, new, now, told)
     return Check(name="program", state=CheckState.PASSED, says=says)
+
+
+def _is_laid(row: Witnessed, there: Entry | None) -> bool:
+    """Whether a file of what came, or of before, was laid at a place and lies there."""
+    if row.verb not in (Verb.ADD, Verb.REPLACE) or row.agreed is None or there is None:
+        return False
+    return row.agreed.kind is not Kind.FOLDER and row.agreed != row.before and there.same_content(row.agreed)
+
+
+def _as_shipped(laid: Sequence[At], new: str, now: Now, told: Told) -> str:
+    """How many of what was laid are what the release ships, by its own digests; and what is not."""
+    ships = told.shipped.entries if told.shipped is not None else told.comes
+    other = [
+        at.shown for at in laid if not _ships(ships.get(at.path) if not at.root else None, now.entry(at))
+    ]
+    exactly = len(laid) - len(other) if ships else 0
+    if not ships:
+        return f"{_count(len(laid), 'file')} laid, as the plan said"
+    says = f"{_count(exactly, 'file')} laid, exactly as {new} ships {'it' if exactly == 1 else 'them'}"
+    return f"{says}; as the plan said: {_listed(other)}" if other else says
+
+
+def _ships(entry: Entry | None, there: Entry | None) -> bool:
+    if entry is None or there is None:
+        return False
+    return entry.digest == there.digest if entry.digest else entry.same_content(there)
 
 
 def whole_check(old: tuple[str, ...], allowed: int) -> Check | None:
@@ -181,7 +227,7 @@ def things_check(lines: tuple[ThingLine, ...]) -> Check | None:
             for line in short
         ]
         return Check(name="things", state=CheckState.FAILED, says="; ".join(parts))
-    parts = [f"{line.after:,} {line.thing.value}" for line in lines]
+    parts = [f"{line.after:,} {line.thing.of(line.after)}" for line in lines]
     return Check(name="things", state=CheckState.PASSED, says=f"all there by name: {', '.join(parts)}")
 
 
@@ -219,15 +265,16 @@ def retired_check(tally: Tally, witness: Witness, in_strongbox: Callable[[str], 
         return None
     missing = [e.path for e in displaced if e.kind is Kind.FILE and not in_strongbox(e.digest)]
     if tally.still_there:
-        says = f"still there, though no longer shipped: {_listed(tally.still_there)}"
+        says = f"still there, though it was to go: {_listed(tally.still_there)}"
         return Check(name="set aside", state=CheckState.FAILED, says=says)
     if missing:
         says = f"no sound copy in the strongbox: {_listed(missing)}"
         return Check(name="set aside", state=CheckState.FAILED, says=says)
-    says = (
-        f"{_count(len(displaced), 'old file')} sound in the strongbox, {len(gone):,} of them no "
-        "longer shipped"
-    )
+    copies = _count(len(displaced), "file" if tally.undoes else "old file")
+    says = f"{copies} sound in the strongbox"
+    if gone:
+        why = "had not lain here before" if tally.undoes else "no longer shipped"
+        says += f", {len(gone):,} of them {why}"
     return Check(name="set aside", state=CheckState.PASSED, says=says)
 
 
@@ -327,20 +374,22 @@ def read_check(files: int, told: int) -> Check | None:
 
 
 def for_your_eyes(
-    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], *, beside: bool = False
+    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], tally: Tally
 ) -> list[Check]:
-    """What only a person can check: their own list, the newest save, the newest state."""
+    """What only a person can check: their own list, the newest save, the newest state of the folder that is
+    the install now.
+    """
     checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
     if pictures[0]:
         before, after = (os.path.basename(path) for path in pictures)
         says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
-    newest = _newest(witness, now, FileClass.SAVES, beside=beside)
+    newest = _newest(witness, now, FileClass.SAVES, tally)
     if newest is not None:
         checks.append(
             Check(name="yours to tick", state=CheckState.YOURS, says=f"load the newest save: {newest}")
         )
-    state = _newest(witness, now, FileClass.STATES, beside=beside)
+    state = _newest(witness, now, FileClass.STATES, tally)
     if state is not None:
         says = f"try the newest state, as states may be tied to a version: {state}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
@@ -350,25 +399,34 @@ def for_your_eyes(
     return checks
 
 
-def _newest(witness: Witness, now: Now, kind: FileClass, *, beside: bool) -> str | None:
-    """The file of a class that was written last, as paths are shown; where a folder was left behind, not of
-    that one.
-    """
-    rows = (
-        at
-        for at, row in witness.rows.items()
-        if row.file_class is kind and not (beside and is_behind(at.shown))
-    )
-    found = [
-        (e.mtime_ns, at.shown) for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE
-    ]
+def _newest(witness: Witness, now: Now, kind: FileClass, tally: Tally) -> str | None:
+    """The file of a class that was written last; its path as the install has it."""
+    rows = (at for at, row in witness.rows.items() if row.file_class is kind and tally.adds_after(at.shown))
+    found = [e for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE]
     number = CLASS_NUMBER[kind]
     for kept in witness.kept.pages:
         page = now.page(kept.page.folder) if number in kept.classes else None
-        if page is None or (beside and is_behind(f"{kept.page.folder}/")):
+        if page is None or not tally.adds_after(f"{kept.page.folder}/"):
             continue
         for at in kept.places:
             place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1
             if place >= 0 and (entry := page.entry(place)).kind is Kind.FILE:
-                found.append((entry.mtime_ns, entry.path))
-    return max(found)[1] if found else None
+                found.append(entry)
+    only = _that_only_name(found)
+    newest = max(((e.mtime_ns, e.path) for e in found if e.path not in only), default=None)
+    return newest[1].removeprefix(BEHIND) if newest is not None else None
+
+
+def _that_only_name(found: Iterable[Entry]) -> set[str]:
+    """Texts and pictures beside files of another kind in the same folder: they name or show a title, and
+    nobody loads them.
+    """
+    folders: dict[str, list[Entry]] = {}
+    for entry in found:
+        folders.setdefault(entry.path.rpartition("/")[0], []).append(entry)
+    only = set[str]()
+    for inside in folders.values():
+        labels = {e.path for e in inside if is_picture(e.format) or e.format.startswith("text ")}
+        if len(labels) < len(inside):
+            only |= labels
+    return only

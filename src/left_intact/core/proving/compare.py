@@ -85,6 +85,8 @@ class Tally:
     """Whether a folder was left behind: what is there now counts nowhere."""
     back: bool = False
     """Whether that folder is the install again, and alone counts."""
+    undoes: bool = False
+    """Whether a run is looked at that took another back: then what it put back is what it was before."""
     by_hand: bool = False
     """Whether the program that lies there was laid by hand: it is as agreed, and of another release."""
 
@@ -211,9 +213,7 @@ def _compare(
         return
     stays = row.verb in _STAYS or row.agreed == row.before
     if not stays and row.agreed is None:
-        if there is None or (
-            there.kind is Kind.FOLDER and row.before is not None and row.before.kind is not Kind.FOLDER
-        ):
+        if there is None or (there.kind is Kind.FOLDER and _may_stay(row, path, now)):
             # A thing that moved is counted once, where it came to lie.
             tally.counts[row.verb] += row.verb is not Verb.REHOME
             tally.agreed[kind] += row.before is not None and row.before.kind is not Kind.FOLDER
@@ -234,12 +234,25 @@ def _compare(
             _count_back(tally, path, kind, there)
         else:
             tally.agreed[kind] += there.kind is not Kind.FOLDER
+            if tally.undoes and kind.is_the_persons and tally.adds_after(path):
+                tally.kept += _total(there)
         _compare_rights(tally, path, row.agreed, there, now)
     elif row.verb is Verb.MERGE or (row.verb in _CARRIED and kind.is_the_persons):
         _altered(tally, path, kind, there, carried_at)
     else:
         tally.not_laid.append(path)
         tally.trouble[kind] += 1
+
+
+def _may_stay(row: Witnessed, path: str, now: Now) -> bool:
+    """Whether a folder may lie where something was to go: where that was a file, and where it holds what came
+    into it since, as by a step by hand.
+    """
+    was_folder = row.before is not None and row.before.kind is Kind.FOLDER
+    below = f"{path}/" if path else ""
+    return not was_folder or any(
+        page.names and f"{folder}/".startswith(below) for folder, page in now.entries.by_folder.items()
+    )
 
 
 def _count_back(tally: Tally, path: str, kind: FileClass, there: Entry) -> None:

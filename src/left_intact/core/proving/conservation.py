@@ -20,6 +20,7 @@ from left_intact.core.model.pages import Page
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.proof import Beginning, Witness
 from left_intact.core.model.stages import Verb
+from left_intact.core.model.survey import Total
 from left_intact.core.proving.compare import Now
 from left_intact.core.proving.told import Told
 
@@ -45,6 +46,8 @@ class Account:
     """Changed while a step by hand was waited for, and not by us."""
     shipped: list[str] = field(default_factory=list)
     """Never known to be theirs, and now as the new build ships it."""
+    as_it_was: Total | None = None
+    """In a new folder: what of the old one lies there, or is used from there, with the bytes it had."""
     merged: int = 0
     """Files that keep their place with what came joined to them; each is checked by itself."""
 
@@ -70,7 +73,7 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
     behind, answered = told.behind, told.answered
     assert behind is not None and answered is not None
     merged = {at.path for at in witness.merged if not at.root}
-    owners = dict[str, str]()
+    owners, same = dict[str, str](), Total()
     for path, was in _persons_in(witness, OLD):
         target = behind.moved.get(path, path)
         there = now.entry(At("", target))
@@ -79,10 +82,14 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
                 account.moved.append((path, target))
             if (other := owners.setdefault(target, path)) != path:
                 account.gone.append(f"{path} (as {other})")
+            else:
+                same += Total(files=1, bytes=was.bytes)
             continue
         if target in merged or behind.stays(path) or path in answered or target in answered:
             if path in answered or target in answered:
                 account.let_go.append(path)
+            elif target not in merged:
+                same += Total(files=1, bytes=was.bytes)
             continue
         if there is None:
             account.gone.append(path)
@@ -90,6 +97,7 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
         later = bool(told.carried_at) and there.mtime_ns / 1e9 > told.carried_at
         if not later and not _only_leads(path, target, places):
             account.displaced.append(path if target == path else f"{path} (at {target})")
+    account.as_it_was = same
 
 
 def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now: Now, told: Told) -> None:

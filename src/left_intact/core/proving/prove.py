@@ -18,7 +18,6 @@ from left_intact.core.model.place import OLD, at_of, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
-from left_intact.core.model.survey import Total
 from left_intact.core.proving.checks import (
     accounted_check,
     appeared_check,
@@ -40,7 +39,7 @@ from left_intact.core.proving.checks import (
 from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.proving.conservation import account_for
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
-from left_intact.core.proving.told import NOTHING_TOLD, Told
+from left_intact.core.proving.told import NOTHING_TOLD, Laid, Told
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""
@@ -66,11 +65,18 @@ def prove(
     known = {} if deep else _told_by_stamps(witness, most)
     tree, now = _lying(root, witness, known, modes=told.modes, report=report, cancel=cancel)
     is_back = told.behind is not None and told.behind.back
-    tally = Tally(beside=told.behind is not None, back=is_back, by_hand=witness.by_hand)
+    tally = Tally(
+        beside=told.behind is not None,
+        back=is_back,
+        by_hand=witness.by_hand,
+        undoes=told.laid is Laid.BACK,
+    )
     compare(tally, witness, now, told.carried_at)
     account = account_for(witness, now, told, {"": root, **dict(witness.roots)})
     tally.lost += [path for path in account.gone if path not in tally.lost]
     tally.altered += [path for path in account.displaced if path not in tally.altered]
+    if account.as_it_was is not None:
+        tally.kept = account.as_it_was
     unchanged = _told(known, now)
     appeared = tally.appeared
     home = _old_folder(tree, witness) if is_back else tree
@@ -81,7 +87,7 @@ def prove(
     checks = [
         person_check(tally),
         accounted_check(account),
-        program_check(tally, witness),
+        program_check(tally, witness, now, told),
         whole_check(old, allowed),
         retired_check(tally, witness, told.in_strongbox),
         *merge_checks(root, witness),
@@ -93,13 +99,13 @@ def prove(
         starts_check(told.starts, witness, told.starts_behind),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
-        *for_your_eyes(witness, now, told.look_at, told.pictures, beside=tally.beside and not is_back),
+        *for_your_eyes(witness, now, told.look_at, told.pictures, tally),
     ]
     return Proof(
         verdict=_verdict(tally, checks),
         ledger=ledger_of_files(tally),
         checks=tuple(check for check in checks if check is not None),
-        kept=_kept(tally),
+        kept=tally.kept,
         counts=dict(tally.counts),
         lost=tuple(sorted(tally.lost)),
         altered=tuple(sorted(tally.altered)),
@@ -110,6 +116,7 @@ def prove(
         things=lines,
         look_at=tuple(told.look_at),
         pictures=told.pictures,
+        undoes=told.laid is Laid.BACK,
         merged={at.shown: lines for at, lines in witness.merged.items()},
         version_before=witness.version,
         version_after=version.text if version else "",
@@ -222,16 +229,6 @@ def version_now(
     )
     readings += read_binaries(name or tree.root, binaries, text_reader(tree.root, _BINARY_LIMIT))
     return max(readings, key=lambda r: r.weight, default=None)
-
-
-def _kept(tally: Tally) -> Total:
-    """What of the person's is what it was; where a folder was left behind, what lay in it and is not among
-    what is missing or another now in the new one.
-    """
-    if not tally.beside or tally.back:
-        return tally.kept
-    missing = len({*tally.lost, *tally.altered})
-    return Total(files=max(0, tally.kept.files - missing), bytes=tally.kept.bytes)
 
 
 def _verdict(tally: Tally, checks: list[Check | None]) -> Verdict:

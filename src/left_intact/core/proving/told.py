@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
@@ -11,6 +12,22 @@ from left_intact.core.model.entry import Entry
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
+
+
+class Laid(StrEnum):
+    """What a run laid, so that a proof says of it what is so."""
+
+    RELEASE = "release"
+    OVER = "over"
+    """A patch, a title's update: laid over what is there."""
+    PARTS = "parts"
+    PACK = "pack"
+    UPDATES = "updates"
+    TREE = "tree"
+    """The program out of somebody's tree."""
+    BACK = "back"
+    """Nothing new: what lay there before."""
+
 
 BEHIND = At(OLD, "").shown + "/"
 """How paths begin of what lies in the folder that was left behind."""
@@ -58,6 +75,7 @@ class Told:
     """What the program itself said of its version."""
     version_places: tuple[tuple[str, str], ...] = ()
     """Where a keepsheet says that the version is read."""
+    laid: Laid = Laid.RELEASE
     shipped: Release | None = None
     """The whole release that was laid; None where only a part was."""
     comes: Mapping[str, Entry] = field(default_factory=lambda: MappingProxyType({}))
