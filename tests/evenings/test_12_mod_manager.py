@@ -9,7 +9,7 @@ import pytest
 
 from tests.evenings.stage import Evening, Names, Tree, seen, sums
 
-SEEDS = ("reed", "slate")
+SEEDS = ("reed", "slate", "lamp")
 ON = "mods on"
 
 
@@ -35,7 +35,23 @@ def as_elements(rows: list[tuple[str, bool]], names: Names) -> bytes:
     return f"<all>\n{items}</all>\n".encode()
 
 
-LISTS = {"marks": as_marks, "fields": as_fields, "values": as_values, "elements": as_elements}
+def as_order(rows: list[tuple[str, bool]], names: Names) -> bytes:
+    """Only those that are on, the first to be loaded first."""
+    on = [name for name, is_on in rows if is_on]
+    names.rng.shuffle(on)
+    how = names.rng.randrange(3)
+    if how == 0:
+        return json.dumps({names.words.invent(): on}).encode()
+    return "".join(f"{n}. {name}\n" if how == 1 else f"{name}\n" for n, name in enumerate(on, 1)).encode()
+
+
+LISTS = {
+    "marks": as_marks,
+    "fields": as_fields,
+    "values": as_values,
+    "elements": as_elements,
+    "order": as_order,
+}
 
 
 def managed(names: Names) -> tuple[Tree, list[tuple[str, bool]]]:

@@ -1,7 +1,7 @@
 """Which mods are on: read from whatever list the program keeps, or not claimed.
 
 A list is told by naming most of what lies in a folder for mods. It says what is on by a mark on the line, by
-a field of each item, or by a value under each name.
+a field of each item, by a value under each name, or by naming, in their order, only those that are on.
 """
 
 from __future__ import annotations
@@ -24,6 +24,8 @@ from left_intact.core.survey.weights import ADDED, weights
 
 MARKS = "marks"
 """What a rule says in `on` of a list whose lines are marked; its `name` has the names then, one a line."""
+ORDER = "order"
+"""What a rule says in `on` of a list that names only those that are on; its `name` has all names."""
 _ON = frozenset(("1", "true", "yes", "on", "enabled", "active", "+", "*", "[x]", "x"))
 _OFF = frozenset(
     ("0", "false", "no", "off", "disabled", "inactive", "-", "#", ";", "!", "//", "[ ]", "[]", "_")
@@ -31,6 +33,7 @@ _OFF = frozenset(
 _MOST = 0.6
 """Of the mods a list must name."""
 _DEEP = 4
+_NUMBERED = re.compile(r"^\d+\s*[.):=]\s*")
 _TEXT, _TEXTS = 256 << 10, 300
 """Bytes of a text, and texts, that are looked into."""
 _NO_LISTS = (FileClass.PROGRAM, FileClass.CONTENT)
@@ -84,8 +87,10 @@ def find_mod_list(names: Collection[str], texts: Mapping[str, bytes]) -> ThingRu
     """
     if not names:
         return None
-    read = {path: _rule_of(path, data, names) for path, data in texts.items()}
-    found = {path: told for path, told in read.items() if told is not None}
+    found: dict[str, tuple[ThingRule, dict[str, bool]]] = {}
+    for ask in (_rule_of, _order_of):  # what says yes and no is heard before what leaves some out
+        read = {path: ask(path, data, names) for path, data in texts.items()}
+        found = found or {path: told for path, told in read.items() if told is not None}
     if not found:
         return None
     kinds = {tuple(sorted(states.items())) for _, states in found.values()}
@@ -111,6 +116,31 @@ def _rule_of(path: str, data: bytes, names: Collection[str]) -> tuple[ThingRule,
     states = marked_lines(data, names)
     rule = ThingRule(counts="mods", file=path, on=MARKS, name="\n".join(sorted(names)))
     return (rule, states) if states is not None else None
+
+
+def _order_of(path: str, data: bytes, names: Collection[str]) -> tuple[ThingRule, dict[str, bool]] | None:
+    states = ordered(data, names)
+    rule = ThingRule(counts="mods", file=path, on=ORDER, name="\n".join(sorted(names)))
+    return (rule, states) if states is not None and not all(states.values()) else None
+
+
+def ordered(data: bytes, names: Collection[str]) -> dict[str, bool] | None:
+    """Which of some names a list names that holds nothing else; None for what is no such list.
+
+    One that names all of them says nothing as long as none is missing: it may be of all that there are.
+    """
+    lead, rows = data.lstrip()[:1], list[str]()
+    if lead in (b"{", b"["):
+        tree = _tree("", data)
+        lists = [node for _, node in _containers(tree) if isinstance(node, list)]
+        rows = next((list(map(str, one)) for one in lists if one and all(str(x) in names for x in one)), [])
+    else:
+        lines = [line.strip() for line in data.decode("utf-8", "replace").splitlines()]
+        rows = [_NUMBERED.sub("", line).strip("\"' ") for line in lines if line and line[0] not in "#;["]
+    named = set(rows)
+    if len(named) < max(2, _MOST * len(names)) or not named <= set(names):
+        return None
+    return {name: name in named for name in names}
 
 
 def _tree(path: str, data: bytes) -> Any:

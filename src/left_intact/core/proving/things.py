@@ -15,7 +15,7 @@ from typing import Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.things import Counted, Start, Thing, ThingLine, ThingRule
-from left_intact.core.proving.mod_lists import MARKS, marked_lines
+from left_intact.core.proving.mod_lists import MARKS, ORDER, marked_lines, ordered
 from left_intact.core.settings.document import NotReadable, shown
 from left_intact.core.survey.patterns import matches
 
@@ -161,7 +161,7 @@ def _from_list(rule: ThingRule, read: Callable[[str], bytes | None]) -> Iterator
         yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file} cannot be read")
         return
     try:
-        items = _marked(rule, data) if rule.on == MARKS else list(_items(rule, data))
+        items = _marked(rule, data) if rule.on in (MARKS, ORDER) else list(_items(rule, data))
     except NotReadable as error:
         yield Counted(thing=thing, rule=words, names=(), trouble=f"{rule.file}: {error}")
         return
@@ -173,8 +173,8 @@ def _from_list(rule: ThingRule, read: Callable[[str], bytes | None]) -> Iterator
 
 
 def _marked(rule: ThingRule, data: bytes) -> list[tuple[str, bool]]:
-    """(name, whether it is on) by the marks of lines, as a rule tells that was found by itself."""
-    states = marked_lines(data, rule.name.split("\n"))
+    """(name, whether it is on) as a rule tells that was found by itself: by marks, or by being named."""
+    states = (marked_lines if rule.on == MARKS else ordered)(data, rule.name.split("\n"))
     if states is None:
         raise NotReadable("its lines no longer say which are on")
     return list(states.items())
