@@ -322,13 +322,25 @@ class Surveys(Service):
         """The release the install came from: as given, or as on record. Raises `baseline-mismatch`."""
         if path is None:
             return self.records.on_record(install)
-        release = self.arrival(install, path, names=names).release
+        release = self._lying(install, self.arrival(install, path, names=names))
         _refuse_other(install, release, path)
         return release
 
+    def _lying(self, install: Install, arrival: Arrival) -> Release:
+        """A release as it lies in an install: one that is a single file, with a version or a platform in its
+        name, lies there under the name that the program goes by.
+        """
+        from left_intact.core.planning.parts import as_named_here
+
+        if arrival.shape != "file" or any(
+            os.path.lexists(os.path.join(install.root, path)) for path in arrival.release.entries
+        ):
+            return arrival.release
+        return as_named_here(arrival.release, self.survey(install))
+
     def set_baseline(self, install: Install, path: str) -> Release:
         """Put on record which release an install came from. Raises `baseline-mismatch`."""
-        release = self.arrival(install, path).release
+        release = self._lying(install, self.arrival(install, path))
         _refuse_other(install, release, path)
         refuse_other_version(release, self.survey(install), path)
         self.library.set_baseline(install, 0, release)

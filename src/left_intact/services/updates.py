@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.services.home import Home
 
-from left_intact.services.beside import bears_its_version
+from left_intact.services.beside import gets_another
 from left_intact.services.going_back import GoingBack
 from left_intact.services.packages import packages_in, sorted_by_title
 from left_intact.services.runs import Runs, it_stands
@@ -89,7 +89,7 @@ class Updates(Runs):
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
         coming = arrival.release.version_text
         facts = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
-        beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and bears_its_version(install, survey))
+        beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
         side = self.side(install, into, arrival, facts) if beside else None
         read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None

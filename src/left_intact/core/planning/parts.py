@@ -10,8 +10,9 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
+from types import MappingProxyType
 
 from left_intact.core.files.headers import is_code
 from left_intact.core.files.tree import ReadText
@@ -19,7 +20,7 @@ from left_intact.core.files.versions import read_part
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.release import Arrival, Reading
+from left_intact.core.model.release import Arrival, Reading, Release
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.version import name_without_version, version_in_name
 from left_intact.core.settings.formats.registry import is_settings_text
@@ -89,6 +90,26 @@ def parts_here(survey: Survey) -> Iterator[Finding]:
         for at in range(len(page.names)):
             if findings.class_at(number, at) not in _SPOKEN and is_part(page.entry(at)):
                 yield findings.one(number, at)
+
+
+def as_named_here(release: Release, survey: Survey) -> Release:
+    """A release of one file under the name that it has in an install: where its very bytes lie, else where
+    just one part goes by its name. As it is where there is none.
+    """
+    (path, entry), *more = release.entries.items()
+    if more:
+        return release
+    pages = survey.findings.pages
+    same = [p.path(at) for p in pages for at in range(len(p.names)) if p.entry(at).same_content(entry)]
+    key = part_key(_name(path))
+    alike = [f.path for f in parts_here(survey) if part_key(_name(f.path)) == key]
+    found = [one for one in same if one in alike] or same or alike
+    if not found or len(found) > 1:
+        return release
+    here = found[0]
+    texts = {here: release.texts[path]} if path in release.texts else {}
+    entries = MappingProxyType({here: replace(entry, path=here)})
+    return replace(release, entries=entries, texts=MappingProxyType(texts))
 
 
 def parts_that_came(survey: Survey, arrival: Arrival) -> tuple[Part, ...]:

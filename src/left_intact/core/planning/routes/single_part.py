@@ -111,10 +111,19 @@ class SinglePart:
             merges=MappingProxyType(sketch.merges),
             questions=(*questions, *keys),
             warnings=tuple(sketch.warnings),
-            to_version=inputs.survey.version_text,
+            to_version=_version_then(inputs, sketch.parts),
             facts=replace(inputs.facts, held=""),  # what is held is the program, not its parts
             parts=tuple(sketch.parts),
         )
+
+
+def _version_then(inputs: PlanInputs, changes: list[PartChange]) -> str:
+    """The install's version afterwards: another one only where the file that it is read from is swapped."""
+    reading = inputs.survey.reading
+    source = reading.source if reading is not None else ""
+    return next(
+        (one.after for one in changes if one.path == source and one.after), inputs.survey.version_text
+    )
 
 
 @dataclass(slots=True)
