@@ -61,3 +61,9 @@ def listed(names: Sequence[str], most: int = 3) -> str:
     """The first of some names, and how many more there are."""
     more = f" and {len(names) - most:,} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more
+
+
+def versions(before: str, after: str) -> str:
+    """`4.4.2 → 4.6.0`; one of them where it stays what it is."""
+    one, other = before or NO_VERSION, after or NO_VERSION
+    return one if one == other else f"{one} → {other}"

@@ -7,7 +7,7 @@ from datetime import datetime
 import click
 
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
-from left_intact.words import count, size
+from left_intact.words import count, size, versions
 
 commands = click.Group()
 """Every command of this file."""
@@ -121,7 +121,7 @@ def history(install: str, as_json: bool) -> None:
         return
     for line in lines:
         when = datetime.fromtimestamp(line.began).strftime("%Y-%m-%d %H:%M")
-        what = f"{line.from_version or '?'} → {line.to_version or '?'}"
+        what = versions(line.from_version, line.to_version)
         kept = f"{count(line.kept_files, 'copy', 'copies')} kept, {size(line.kept_bytes)}"
         aside = f"{count(line.set_aside, 'file')} set aside" if line.set_aside else "nothing set aside"
         kind = "back  " if line.kind == "back" else "update"

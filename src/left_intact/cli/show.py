@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.update import State
-from left_intact.words import NO_VERSION, bearable, count, listed, size
+from left_intact.words import NO_VERSION, bearable, count, listed, size, versions
 
 # What a command does not show is not imported for it.
 if TYPE_CHECKING:
@@ -84,8 +84,10 @@ def plan_text(plan: Plan, *, every: bool = False) -> str:
     """Lanes with what lies in them, merged keys, stages, room, what stands against it, questions."""
     from left_intact.core.model.stages import Verb
 
-    versions = f"{plan.from_version or NO_VERSION} → {plan.to_version or NO_VERSION}"
-    head = f"{plan.install}  {versions}  {plan.route.value}"
+    climb = plan.climb
+    of = f"{climb.of} {versions(climb.here, climb.wanted)}" if climb and climb.of != plan.install else ""
+    said = of or versions(plan.from_version, plan.to_version)
+    head = f"{plan.install}  {said}  {plan.route.value}"
     lines = [head, ""]
     for verb in Verb:
         if number := plan.count(verb):
@@ -242,7 +244,7 @@ def proof_text(install: Install, outcome: Outcome) -> str:
     proof = outcome.proof
     lines = [
         f"{proof.verdict.value.upper()}  {install.name} "
-        f"{proof.version_before or NO_VERSION} → {proof.version_after or NO_VERSION}",
+        f"{versions(proof.version_before, proof.version_after)}",
         "",
     ]
     for line in proof.ledger:
@@ -284,7 +286,7 @@ def waits_said(update: Update) -> dict[str, Any]:
 
 def waits_text(install: Install, update: Update) -> str:
     waits = update.waits
-    lines = [f"WAITS  {install.name} {update.from_version or NO_VERSION} → {update.to_version or NO_VERSION}"]
+    lines = [f"WAITS  {install.name} {versions(update.from_version, update.to_version)}"]
     if waits is not None:
         lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
         if waits.options:

@@ -14,7 +14,7 @@ from left_intact.core.model.parts import PartSwapped
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.room import Room
-from left_intact.words import count, size
+from left_intact.words import count, size, versions
 from left_intact.workbench import Outcome, Workbench
 
 
@@ -70,7 +70,7 @@ def _one(bench: Workbench, arrival: str, name: str, folders: Sequence[str], *, q
     before = [snapshot(folder) for folder in watched]
     plan = _answered(bench, name, arrival)
     up = plan.climb
-    way = f"{up.of} {up.here} → {up.wanted}" if up else f"{plan.from_version} → {plan.to_version}"
+    way = f"{up.of} {up.here} → {up.wanted}" if up else versions(plan.from_version, plan.to_version)
     tell(
         "plan",
         f"{way}, {plan.route.value}: {_verbs(plan)}; {count(_asked(plan), 'question')}",

@@ -169,6 +169,7 @@ class Runs(Beside):
             readings=self._readings(install, update),
             version_places=(*sheet.version_places, *pairs_of(inputs, "version_places")),
             laid=_laid(update, whole=whole),
+            came=inputs.get("came", ""),
             shipped=self.library.baseline(install, update.id) if whole else None,
             comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),

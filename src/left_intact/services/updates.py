@@ -64,6 +64,7 @@ class Updates(Runs):
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
+        from left_intact.core.planning.nature import nature_of
         from left_intact.core.planning.parts import parts_that_came
         from left_intact.core.survey.weights import weights
 
@@ -107,6 +108,7 @@ class Updates(Runs):
             retire_at=weights().retire,
             noted=noted,
             offered=self._offered(install),
+            nature=nature_of(arrival, survey),
             parts=parts_that_came(survey, arrival),
             donor=self.surveys.donor(
                 arrival,

@@ -12,6 +12,7 @@ from left_intact.tui.explain import heading, keys
 from left_intact.tui.look import Look
 from left_intact.tui.widgets.strip import badge
 from left_intact.tui.writing import bearable, clip
+from left_intact.words import versions
 
 _VERDICT = {
     Verdict.INTACT: ("I N T A C T", "good"),
@@ -64,7 +65,7 @@ def headline(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
             " · ".join((lost, *wrong, same, *(() if wrong else (merged,)))) + "\n", look.style("text")
         )
     text.append(
-        f"{bearable(name)} {proof.version_before} → {proof.version_after or '?'} · read back"
+        f"{bearable(name)} {versions(proof.version_before, proof.version_after)} · read back"
         f"{' from the disk, digest by digest,' if roomy else ''} in {proof.seconds:.1f} s",
         look.style("quiet"),
     )

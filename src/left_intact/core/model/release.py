@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.version import Version
+
+_PACKED = re.compile(r"(?i)\.(zip|7z|t[gxb]z|tar(\.[a-z0-9]{1,4})?)$")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,3 +76,8 @@ class Arrival:
     """What was passed over, and other things worth knowing."""
     news: str = ""
     """The release notes that it carries, as text."""
+
+    @property
+    def called(self) -> str:
+        """What people call it: its name without what only says how it is packed."""
+        return _PACKED.sub("", self.source.replace("\\", "/").rstrip("/").rpartition("/")[2])

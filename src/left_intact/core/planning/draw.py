@@ -80,12 +80,13 @@ def draw_up(inputs: PlanInputs) -> Plan:
         inputs=MappingProxyType(
             {
                 "arrival_digest": arrival.digest,
+                "came": arrival.called,
                 "version_places": [list(pair) for pair in inputs.sheet.version_places],
                 "things_by": [asdict(rule) for rule in inputs.sheet.things],
                 **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
-                "comes": _laid_over(drawing, arrival),
+                "comes": _laid_over(inputs, drawing, arrival),
                 "answered": _let_go(drawing, moves),
             }
         ),
@@ -109,14 +110,18 @@ def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
     return [Fault(code="out-of-reach", says=says, way_out=way, passable=True)]
 
 
-def _laid_over(drawing: Drawing, arrival: Arrival) -> dict[str, str]:
+def _laid_over(inputs: PlanInputs, drawing: Drawing, arrival: Arrival) -> dict[str, str]:
     """By path: the digest of each file that is laid over a release, which has to be laid whole too. Of parts
-    none: they have places of their own.
+    none: they have places of their own. Of extras not those for which the person keeps their own.
     """
     over = any(isinstance(stage, Carry) and stage.shipped and stage.shipped.over for stage in drawing.stages)
     if not over or drawing.parts or drawing.climb:
         return {}
-    return {path: entry.digest for path, entry in arrival.release.entries.items() if entry.digest}
+    mine = set[str]()
+    if not inputs.nature.raises_version:
+        mine = {path for q in drawing.questions if q.choice == "yours" for path in q.paths}
+        mine.add(inputs.nature.version_file)
+    return {p: entry.digest for p, entry in arrival.release.entries.items() if entry.digest and p not in mine}
 
 
 def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[str]:

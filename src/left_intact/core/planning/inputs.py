@@ -20,6 +20,7 @@ from left_intact.core.model.survey import Survey
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.climbing import Updates
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.nature import BUILD, Nature
 from left_intact.core.planning.parts import Part
 from left_intact.core.planning.side import Side
 from left_intact.core.survey.donor import Donor
@@ -44,6 +45,8 @@ class PlanInputs:
     """Warnings of what was read: they are shown with those of the plan."""
     donor: Donor | None = None
     """What is whose in what came, where it may be a tree of somebody's."""
+    nature: Nature = BUILD
+    """What came is to the install."""
     parts: tuple[Part, ...] = ()
     """What of what came goes by the name of a part of the install, or is the settings of such a one."""
     side: Side | None = None

@@ -98,6 +98,8 @@ def program_check(tally: Tally, witness: Witness, now: Now, told: Told) -> Check
         says = f"{files} of content laid, as the pack has {'it' if len(laid) == 1 else 'them'}"
     elif told.laid is Laid.UPDATES:
         says = f"{files} laid, each as the last update that has it brings it"
+    elif told.laid is Laid.OVER and told.came:
+        says = f"{files} laid, exactly as {told.came} has {'it' if len(laid) == 1 else 'them'}"
     elif told.laid is Laid.TREE:
         says = f"{files} laid, exactly as the tree that came has them"
     elif not laid and tally.by_hand:

@@ -259,7 +259,7 @@ def compared(
     plan was to move or to take away is not among `agreed`, and is missing nowhere.
     """
     mine, now = {one.thing: one for one in before}, {one.thing: one for one in after}
-    stays = {one.thing: set(one.names) for one in agreed or before}
+    stays = {one.thing: set(one.names) for one in (before if agreed is None else agreed)}
     lines = []
     for thing in Thing:
         was, there = mine.get(thing), now.get(thing)

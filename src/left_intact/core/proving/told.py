@@ -78,6 +78,8 @@ class Told:
     laid: Laid = Laid.RELEASE
     shipped: Release | None = None
     """The whole release that was laid; None where only a part was."""
+    came: str = ""
+    """What people call what came: its version may be another thing's than the install's."""
     comes: Mapping[str, Entry] = field(default_factory=lambda: MappingProxyType({}))
     """What came to be laid over a release: a patch, a title's update."""
     confirmed: Collection[str] = ()

@@ -14,7 +14,7 @@ from left_intact.core.model.plan import Question, Verb
 from left_intact.core.model.views import PlanView
 from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.writing import bearable, clip
-from left_intact.words import NO_VERSION, count, size
+from left_intact.words import count, size, versions
 
 _SHOWN = 6
 _SAYS = (
@@ -50,8 +50,8 @@ class BackDialog(Dialog[dict[str, str]]):
         text.append("go back\n\n", look.style("focus", bold=True))
         name = bearable(plan.install)
         whole = "" if plan.warnings or plan.blockers else ", byte for byte"
-        versions = f"{plan.from_version or NO_VERSION} → {plan.to_version or 'as it was'}"
-        text.append(f"{name} {versions}{whole}\n\n", look.style("text"))
+        said = versions(plan.from_version, plan.to_version or "as it was")
+        text.append(f"{name} {said}{whole}\n\n", look.style("text"))
         for verb, says in _SAYS:
             if number := plan.changes.get(verb, 0):
                 text.append(f"{number:>7,} ", look.style("text", bold=True)).append(

@@ -20,7 +20,7 @@ from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import ConfirmDialog, Dialog, TextDialog
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import NO_VERSION, count, date, size
+from left_intact.words import count, date, size, versions
 from left_intact.workbench import HistoryLine
 from left_intact.worker.call import call
 
@@ -41,8 +41,9 @@ class RunRow(Row):
             datetime.fromtimestamp(one.began).strftime("%Y-%m-%d %H:%M"), look.style("quiet"), 18
         )
         row.put("back" if one.kind == "back" else "update", look.style("quiet"), 8)
-        versions = f"{one.from_version or NO_VERSION} → {one.to_version or NO_VERSION}"
-        row.put(clip(bearable(versions), 17), look.style("text", bold=lit), 18)
+        row.put(
+            clip(bearable(versions(one.from_version, one.to_version)), 17), look.style("text", bold=lit), 18
+        )
         row.put(one.verdict or "not proven", look.style(_COLOURS.get(one.verdict, "quiet")), 11)
         says = [one.state.replace("-", " ")]
         if width >= 90:

@@ -24,7 +24,7 @@ from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.widgets.stages import ChoiceRow, LadderHead, RungRow, StageRow
 from left_intact.tui.widgets.strip import badge, strip_of
 from left_intact.tui.writing import Line, bearable, clip, fit
-from left_intact.words import count, size
+from left_intact.words import count, size, versions
 from left_intact.worker.call import call
 
 _MORE = 2000
@@ -420,8 +420,9 @@ def _head(plan: PlanView, look: Look) -> Text:
     if plan.climb is not None and here == to:
         text.append(f"{bearable(here)}, {bearable(plan.climb.of)} ", look.style("text"))
         here, to = plan.climb.here, plan.climb.wanted
-    text.append(f"{bearable(here) or 'unknown'} → ", look.style("text"))
-    text.append(f"{bearable(to) or 'unknown'}", look.style("focus", bold=True))
+    before, arrow, after = versions(bearable(here), bearable(to)).rpartition(" → ")
+    text.append(f"{before}{arrow}", look.style("text"))
+    text.append(after, look.style("focus", bold=True))
     base = "" if plan.with_baseline else " · no baseline: evidence decides"
     text.append(
         f"   {plan.route.value.replace('-', ' ')} · {size(plan.packed_bytes)} in · room needed "

@@ -18,7 +18,7 @@ from left_intact.tui.jobs import Job
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.writing import bearable
-from left_intact.words import NO_VERSION, size
+from left_intact.words import size, versions
 from left_intact.workbench import Outcome
 from left_intact.worker.call import call
 
@@ -99,7 +99,7 @@ class UnderWayScreen(StageScreen):
         plan = self.desk.plan
         if plan is not None:
             text.append(
-                f"{plan.install} {plan.from_version or NO_VERSION} → {plan.to_version or NO_VERSION}\n\n\n",
+                f"{plan.install} {versions(plan.from_version, plan.to_version)}\n\n\n",
                 look.style("text", bold=True),
             )
         width = max(20, self.query_one("#left").size.width - 52)

@@ -21,7 +21,7 @@ from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import NO_VERSION, count
+from left_intact.words import count, versions
 from left_intact.workbench import Outcome, OutlineLine
 from left_intact.worker.call import call
 
@@ -168,8 +168,8 @@ class WaitingScreen(StageScreen):
         update = self.desk.row.updates[0]
         here = next((n for n, line in enumerate(self.outline, 1) if line.state == "waiting"), 0)
         step = f" · step {here} of {len(self.outline)}" if here else ""
-        versions = f"{update.from_version or NO_VERSION} → {update.to_version or NO_VERSION}"
-        return f"{bearable(self.desk.install.name)} {versions}{step}"
+        said = versions(update.from_version, update.to_version)
+        return f"{bearable(self.desk.install.name)} {said}{step}"
 
     def _safe(self) -> Text:
         look, text = self.look, Text()

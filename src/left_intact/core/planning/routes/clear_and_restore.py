@@ -74,6 +74,9 @@ class ClearAndRestore:
         if inputs.updates is not None:
             because = "what came are updates that are laid one after the other"
             return RouteChoice(name=self.name, fits=False, because=because)
+        if inputs.nature.is_over:
+            because = "what came is no build of it that could be laid anew"
+            return RouteChoice(name=self.name, fits=False, because=because)
         rule = inputs.sheet.clear
         because = rule.because if rule else "where the old one must be removed first; you do that by hand"
         return RouteChoice(name=self.name, fits=True, because=because)

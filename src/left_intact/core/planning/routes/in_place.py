@@ -30,6 +30,7 @@ from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.may_be_theirs import may_be_theirs
+from left_intact.core.planning.nature import Nature
 from left_intact.core.planning.parts import are_loose, brings_more
 from left_intact.core.planning.questions import Conflict, file_questions, key_questions
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
@@ -73,25 +74,32 @@ class InPlace:
         if inputs.donor is not None and inputs.donor.is_somebodys:
             because = "it is a tree of somebody's, with saves and settings of theirs"
             return RouteChoice(name=self.name, fits=False, because=because)
+        if inputs.nature.is_over:
+            because = f"it has {_how_much(inputs.nature)} of the program: laid over it, all else stays"
+            return RouteChoice(name=self.name, fits=True, because=because)
         return RouteChoice(name=self.name, fits=True, because="a whole release, laid over the install")
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
-        survey, arrival = inputs.survey, inputs.arrival
-        return (
-            *blockers.identity_faults(inputs.install, survey, arrival, known),
-            *donor_faults(inputs),
-            *blockers.platform_faults(survey, arrival),
-            *blockers.version_faults(survey.reading, arrival.release.reading)[0],
-        )
+        survey, arrival, nature = inputs.survey, inputs.arrival, inputs.nature
+        faults = [*donor_faults(inputs), *blockers.platform_faults(survey, arrival)]
+        if not nature.is_over:
+            faults = [*blockers.identity_faults(inputs.install, survey, arrival, known), *faults]
+        if nature.raises_version:
+            faults += blockers.version_faults(survey.reading, arrival.release.reading)[0]
+        return tuple(faults)
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         base = _usable_baseline(inputs)
-        policy = Policy(
-            replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=_lies_here(inputs, base)
-        )
+        nature = inputs.nature
+        likely = nature.raises_version and _lies_here(inputs, base)
+        policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=likely)
         joined = join(inputs.survey, inputs.arrival.release, base, policy)
         sketch = _Sketch(inputs, base, joined, {f.path: f for f in inputs.survey.folders}, joined.rows)
-        sketch.warnings += blockers.version_faults(inputs.survey.reading, inputs.arrival.release.reading)[1]
+        if nature.raises_version:
+            versions = inputs.survey.reading, inputs.arrival.release.reading
+            sketch.warnings += blockers.version_faults(*versions)[1]
+        if nature.is_over:
+            _lay_over(sketch, nature)
         if inputs.baseline is not None and base is None:
             says = (
                 f"{inputs.baseline.name} is not what lies here: less than half of it is here, so it "
@@ -123,7 +131,27 @@ class InPlace:
             blockers=tuple(sketch.blockers),
             warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
             baseline=base,
+            to_version=None if nature.raises_version else inputs.survey.version_text,
         )
+
+
+def _how_much(nature: Nature) -> str:
+    return f"{nature.carried:.0%} of the code" if nature.carried else "nothing"
+
+
+def _lay_over(sketch: _Sketch, nature: Nature) -> None:
+    """Something that is no build of the program: nothing goes for it, and the file that says the program's
+    version stays what it is.
+    """
+    _as_a_patch(sketch)
+    here = sketch.inputs.survey.version_text
+    says = f"{sketch.new} has {_how_much(nature)} of {sketch.inputs.install}: it is laid over what lies here"
+    says += f", which stays {here}" if here and not nature.raises_version else ""
+    sketch.warnings.append(Fault(code="laid-over", says=says))
+    row = sketch.rows.get(nature.version_file)
+    if row is not None and row.verb in _BRINGS:
+        because = f"{sketch.inputs.install}'s own version; the one that came is of {{new}}"
+        sketch.rows[nature.version_file] = replace(row, verb=Verb.KEEP, ask=None, because=because)
 
 
 @dataclass(slots=True)
@@ -151,7 +179,10 @@ class _Sketch:
 
     @property
     def new(self) -> str:
-        return self.inputs.arrival.release.version_text or "the arrival"
+        release = self.inputs.arrival.release
+        if not self.inputs.nature.raises_version:
+            return self.inputs.arrival.called
+        return release.version_text or "the arrival"
 
 
 def _kept(sketch: _Sketch, rest: list[Move]) -> Kept:
@@ -198,7 +229,7 @@ def _patch_question(sketch: _Sketch) -> Question | None:
         _as_a_patch(sketch)
         return None
     alone = sketch.inputs.arrival.shape == "file"  # refused on this route, whatever it is
-    if alone or here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
+    if alone or sketch.is_patch or here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
         return None
     if not any(row.verb in _BRINGS for row in sketch.rows.values()):
         _as_a_patch(sketch)  # all of it lies here already: there is nothing to ask

@@ -26,6 +26,7 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.laid import laid
 from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.nature import BUILD
 from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed, size
@@ -262,7 +263,9 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
         entries=MappingProxyType(dict(entries)),
         texts=MappingProxyType({p: t for p, t in arrival.release.texts.items() if p in entries}),
     )
-    inputs = replace(sketch.inputs, arrival=replace(arrival, release=release), over=True, updates=None)
+    inputs = replace(
+        sketch.inputs, arrival=replace(arrival, release=release), over=True, updates=None, nature=BUILD
+    )
     drawing = InPlace().draw(inputs)
     sketch.merges |= drawing.merges
     for question in drawing.questions:

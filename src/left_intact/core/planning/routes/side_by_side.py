@@ -57,6 +57,9 @@ class SideBySide:
         whole = InPlace().fits(_undonated(inputs))
         if not whole.fits:
             return RouteChoice(name=self.name, fits=False, because=whole.because)
+        if inputs.nature.is_over:
+            because = "what came is no build of it that could have a folder of its own"
+            return RouteChoice(name=self.name, fits=False, because=because)
         because = "in a folder of its own; the old one stays whole"
         return RouteChoice(name=self.name, fits=True, because=because)
 
