@@ -339,6 +339,7 @@ class Outlets(Service):
         from left_intact.core.model.plan import Route
         from left_intact.core.outlets.asking import asker
         from left_intact.core.outlets.local_pack import lift_local
+        from left_intact.core.outlets.pockets import pocket_at
         from left_intact.core.outlets.ranged import RangedFile, lift
         from left_intact.core.planning.draw import draw_up
         from left_intact.core.planning.inputs import PlanInputs
@@ -374,6 +375,7 @@ class Outlets(Service):
             arrival=arrival,
             facts=self.surveys.circumstances(install, survey),
             route=Route.CONTENT_PACK,
+            pocket=pocket_at(survey, view.place),
         )
         return draw_up(inputs)
 

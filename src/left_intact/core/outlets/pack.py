@@ -15,6 +15,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.outlet import PackLine, PackView
 from left_intact.core.model.survey import Survey
+from left_intact.core.outlets.pockets import lies_in_pocket, pockets
 
 
 def sort_pack(
@@ -24,7 +25,11 @@ def sort_pack(
     owned: dict[str, list[tuple[str, int]]] = {}
     folders: dict[str, int] = {}
     endings: set[str] = set()
+    members = list(members)
+    within = pockets(survey, place, members, lambda path, info: _is_member(survey, path, info))
     for finding in survey.findings:
+        if lies_in_pocket(finding.path, within):
+            continue
         if finding.file_class is FileClass.CONTENT and finding.entry.kind is Kind.FILE:
             folder, _, base = finding.path.rpartition("/")
             owned.setdefault(base.casefold(), []).append((finding.path, finding.entry.bytes))
@@ -37,7 +42,7 @@ def sort_pack(
         mine = owned.get(base.casefold())
         if mine and len(mine) == 1:
             path, size = mine[0]
-            same = size == info.file_size and crc_of(os.path.join(survey.root, path)) == info.CRC
+            same = _is_member(survey, path, info)
             lines.append(
                 PackLine(
                     member=info.filename,
@@ -61,6 +66,14 @@ def sort_pack(
                 )
             )
     return PackView(name=name, place=place, lines=tuple(lines), full_bytes=full, pack_bytes=whole)
+
+
+def _is_member(survey: Survey, path: str, info: zipfile.ZipInfo) -> bool:
+    """Whether a file of an install is a member of a pack, byte for byte."""
+    finding = survey.findings.find(path)
+    if finding is None or finding.entry.bytes != info.file_size:
+        return False
+    return crc_of(os.path.join(survey.root, path)) == info.CRC
 
 
 def crc_of(path: str) -> int:

@@ -55,6 +55,8 @@ class PlanInputs:
     """What came to be laid in order; None where it is no such thing."""
     over: bool = False
     """Whether what comes is laid over what lies here without question: nothing is set aside for it."""
+    pocket: str = ""
+    """The folder inside the install that a pack was unpacked to, where it was."""
     offered: str = ""
     """The newest version that outlets offer, as far as is known."""
     route: Route | None = None

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from left_intact.core.model.classes import OF_A_PACK, FileClass
+from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import at_of
@@ -63,6 +64,7 @@ class ContentPack:
                     source=member_of(inputs.arrival, path),
                 )
             )
+        moves += _rest_of_the_pocket(inputs, labels)
         moves.sort(key=lambda m: m.at)
         kept = kept_of(survey.findings, "not in the pack", labels).without(m.at for m in moves)
         return Drawing(
@@ -70,5 +72,27 @@ class ContentPack:
             kept=kept,
             to_version=survey.version_text,
             warnings=tuple(warnings),
-            told={"chosen": sorted(inputs.arrival.release.entries)},
+            told={"chosen": sorted({*inputs.arrival.release.entries, *(m.path for m in moves)})},
         )
+
+
+def _rest_of_the_pocket(inputs: PlanInputs, labels: list[str]) -> list[Move]:
+    """What lies in a pack that was unpacked inside the install is set aside, once what replaces something of
+    the person's has gone up.
+    """
+    if not inputs.pocket:
+        return []
+    inside = (f for f in inputs.survey.findings if f.path.startswith(inputs.pocket + "/"))
+    return [
+        Move(
+            at=at_of(finding.path, labels),
+            verb=Verb.RETIRE,
+            file_class=finding.file_class,
+            because="the rest of the pack, set aside",
+            bytes=finding.entry.bytes,
+            before=finding.entry,
+            unproven=True,
+        )
+        for finding in inside
+        if finding.entry.kind in (Kind.FILE, Kind.LINK)
+    ]
