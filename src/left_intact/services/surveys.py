@@ -288,18 +288,21 @@ class Surveys(Service):
         return tuple(sorted(donor.taken if donor is not None else arrival.release.entries))
 
     def donor(self, arrival: Arrival, sheet: Keepsheet, *, always: bool = False) -> Donor | None:
-        """What is whose in what came; None where no name in it speaks of a person, unless `always`."""
+        """What is whose in what came; None where neither names nor times in it speak of a person, unless
+        `always`.
+        """
         from left_intact.core.model.pages import pages_in
         from left_intact.core.survey.classify import sort_out
-        from left_intact.core.survey.donor import donor_of, may_be_somebodys
+        from left_intact.core.survey.donor import donor_of, may_be_somebodys, was_used
         from left_intact.core.survey.inputs import SurveyInputs
 
         if arrival.shape == "file":
             return None
         pages = pages_in(arrival.release.entries)
-        if not always and not may_be_somebodys(pages):
+        used = arrival.shape == "folder" and was_used(pages)
+        if not always and not used and not may_be_somebodys(pages):
             return None
-        return donor_of(sort_out(pages, SurveyInputs(sheet=sheet.classes)))
+        return donor_of(sort_out(pages, SurveyInputs(sheet=sheet.classes)), used=used)
 
     def _keep_pages(self, place: str, pages: Sequence[Page]) -> None:
         with suppress(LeftIntactError):  # only spares the next look; this one is whole without it

@@ -18,8 +18,23 @@ def counted(findings: Iterable[Finding]) -> str:
 
 
 def _named(kind: FileClass, number: int) -> str:
-    one = number == 1 and kind in (FileClass.SAVES, FileClass.STATES)
-    return kind.value.removesuffix("s") if one else kind.value
+    words = _OF_ONE if number == 1 else _OF_MANY
+    return words.get(kind, kind.value)
+
+
+_OF_ONE = {
+    FileClass.SAVES: "save",
+    FileClass.STATES: "state",
+    FileClass.SETTINGS: "settings file",
+    FileClass.CONTENT: "file of content",
+    FileClass.EXTRAS: "extra",
+    FileClass.UNSORTED: "file that nobody can tell",
+}
+_OF_MANY = {
+    FileClass.SETTINGS: "settings files",
+    FileClass.CONTENT: "files of content",
+    FileClass.UNSORTED: "files that nobody can tell",
+}
 
 
 def donor_faults(inputs: PlanInputs) -> tuple[Fault, ...]:

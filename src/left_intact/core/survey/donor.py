@@ -8,10 +8,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.pages import Page
+from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.names import folder_evidence, name_evidence
 from left_intact.core.survey.weights import weights
 
@@ -20,6 +21,7 @@ _TRACES = (FileClass.SETTINGS, FileClass.CACHE, FileClass.EXTRAS, *_OWN)
 _SURE = 0.75
 """A save or a state must be one with this certainty to show that somebody lived here."""
 _HOUR = 3_600 * 10**9
+_DAY, _DAYS = 24 * _HOUR, 3
 _MANY = 3
 """So many kinds of traces tell somebody's tree where times do not."""
 _TAKEN = 0.5
@@ -38,12 +40,16 @@ class Donor:
     """What nobody can tell, ordered by path."""
     built: int = 0
     """When the newest of the program's files was written, in nanoseconds since 1970."""
+    was_used: bool = False
+    """Whether things in it were written day after day once it was built, whatever they are called."""
 
     @property
     def is_somebodys(self) -> bool:
         """Whether it holds somebody's saves or states, written after the program was built, and other traces
         of a person; a release may bring a save to try. Where all has one time, caches must be among those.
         """
+        if self.was_used and (self.own or self.unsorted):
+            return True
         sure = [f for f in self.own if f.file_class in _OWN and f.certainty >= _SURE]
         kinds = {f.file_class for f in self.own if f.file_class in _TRACES}
         if not sure or len(kinds) < 2:
@@ -67,8 +73,22 @@ def may_be_somebodys(pages: Sequence[Page]) -> bool:
     return any(map(speaks, pages))
 
 
-def donor_of(findings: SortedPages) -> Donor:
-    """What may be taken of a tree that was sorted, and what stays out."""
+def was_used(pages: Sequence[Page]) -> bool:
+    """Whether a folder shows use by the times in it: things that are no code, written on several days after
+    the newest of its code. A build is gathered once.
+    """
+    code, rest = list[int](), list[int]()
+    for page in pages:
+        for at, file_format in enumerate(page.formats):
+            (code if is_code(file_format) else rest).append(page.numbers[at * COLUMNS + 2])
+    if not code:
+        return False
+    late = [when for when in rest if when > max(code) + _DAY]
+    return len({when // _DAY for when in late}) >= _DAYS
+
+
+def donor_of(findings: SortedPages, *, used: bool = False) -> Donor:
+    """What may be taken of a tree that was sorted, and what stays out; `used` as `was_used` says."""
     taken, own, unsorted, built = set[str](), [], [], 0
     for number, page in enumerate(findings.pages):
         for at in range(len(page.names)):
@@ -87,4 +107,5 @@ def donor_of(findings: SortedPages) -> Donor:
         own=tuple(sorted(own, key=lambda f: f.path)),
         unsorted=tuple(sorted(unsorted, key=lambda f: f.path)),
         built=built,
+        was_used=used,
     )
