@@ -88,7 +88,12 @@ def plan_text(plan: Plan, *, every: bool = False) -> str:
     of = f"{climb.of} {versions(climb.here, climb.wanted)}" if climb and climb.of != plan.install else ""
     said = of or versions(plan.from_version, plan.to_version)
     head = f"{plan.install}  {said}  {plan.route.value}"
-    lines = [head, ""]
+    taken = next((choice for choice in plan.routes if choice.name is plan.route), None)
+    other = next((choice for choice in plan.routes if choice.fits and choice.name is not plan.route), None)
+    lines = [head]
+    lines += [f"{taken.because}"] if taken is not None else []
+    lines += [f"or {other.name.value}: {other.because}"] if other is not None else []
+    lines.append("")
     for verb in Verb:
         if number := plan.count(verb):
             mine = plan.left_intact().files if verb is Verb.KEEP else 0

@@ -54,6 +54,8 @@ class RouteChoice:
     name: Route
     fits: bool
     because: str
+    weight: float = 0.5
+    """How much speaks for it, among those that fit."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -39,7 +39,7 @@ _OF_MANY = {
 
 def donor_faults(inputs: PlanInputs) -> tuple[Fault, ...]:
     """A blocker where somebody's tree would be laid whole, their saves and account with it."""
-    if inputs.donor is None or not inputs.donor.is_somebodys:
+    if inputs.donor is None or not inputs.donor.is_sure:
         return ()
     says = f"this tree is somebody's: it holds {counted(inputs.donor.own)} that would come along"
     way = "Take the route graft, or pass it with --allow donor."

@@ -22,7 +22,7 @@ from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.keys import out_of_reach
-from left_intact.core.planning.routes.registry import choices, choose
+from left_intact.core.planning.routes.registry import choices, choose, way_question
 from left_intact.core.planning.space import room_for
 
 _LAYS_ALL = (Route.IN_PLACE, Route.SIDE_BY_SIDE, Route.GRAFT)
@@ -62,7 +62,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         stages=(*before, *drawing.stages, *after) if _does_something(drawing) else drawing.stages,
         kept=drawing.kept,
         merges=drawing.merges,
-        questions=drawing.questions,
+        questions=(*filter(None, (way_question(inputs),)), *drawing.questions),
         blockers=(
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,

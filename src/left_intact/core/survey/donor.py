@@ -45,11 +45,14 @@ class Donor:
 
     @property
     def is_somebodys(self) -> bool:
+        """Whether it is a tree of somebody's, surely or by how its times look."""
+        return self.is_sure or (self.was_used and bool(self.own or self.unsorted))
+
+    @property
+    def is_sure(self) -> bool:
         """Whether it holds somebody's saves or states, written after the program was built, and other traces
         of a person; a release may bring a save to try. Where all has one time, caches must be among those.
         """
-        if self.was_used and (self.own or self.unsorted):
-            return True
         sure = [f for f in self.own if f.file_class in _OWN and f.certainty >= _SURE]
         kinds = {f.file_class for f in self.own if f.file_class in _TRACES}
         if not sure or len(kinds) < 2:

@@ -79,7 +79,7 @@ class ClearAndRestore:
             return RouteChoice(name=self.name, fits=False, because=because)
         rule = inputs.sheet.clear
         because = rule.because if rule else "where the old one must be removed first; you do that by hand"
-        return RouteChoice(name=self.name, fits=True, because=because)
+        return RouteChoice(name=self.name, fits=True, because=because, weight=1.0 if rule else 0.2)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         if inputs.arrival.shape == "file":

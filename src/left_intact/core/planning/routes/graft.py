@@ -42,9 +42,10 @@ class Graft:
         if donor is None or not donor.is_somebodys:
             because = "nothing in it is somebody's: it comes from who makes the program"
             return RouteChoice(name=self.name, fits=False, because=because)
-        return RouteChoice(
-            name=self.name, fits=True, because=f"it is somebody's: {counted(donor.own)} stay out"
-        )
+        own = (*donor.own, *(() if donor.is_sure else donor.unsorted))
+        how = "it is" if donor.is_sure else "by its times it is"
+        because = f"{how} somebody's: {counted(own)} {'stays' if len(own) == 1 else 'stay'} out"
+        return RouteChoice(name=self.name, fits=True, because=because, weight=0.9 if donor.is_sure else 0.8)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         if inputs.donor is None or not inputs.donor.is_somebodys:

@@ -47,6 +47,8 @@ _PATCH = 0.5
 """What lacks more of the program than this, and is smaller than that, is no release."""
 PATCH = "patch"
 """The question whether what comes is one."""
+_WHOLE, _OVER, _UNUSED = 0.8, 0.7, 0.75
+"""How much speaks for the route."""
 _BRINGS = (Verb.ADD, Verb.REPLACE, Verb.MERGE, Verb.ASK)
 _BY_DIGEST = 9
 """The weight of evidence that a digest gives."""
@@ -71,13 +73,17 @@ class InPlace:
         if are_loose(inputs.parts) and not brings_more(inputs.parts, inputs.arrival.release.entries):
             because = "what came are parts of it, none where it belongs"
             return RouteChoice(name=self.name, fits=False, because=because)
-        if inputs.donor is not None and inputs.donor.is_somebodys:
+        if inputs.donor is not None and inputs.donor.is_sure:
             because = "it is a tree of somebody's, with saves and settings of theirs"
             return RouteChoice(name=self.name, fits=False, because=because)
+        if inputs.donor is not None and inputs.donor.is_somebodys:
+            because = "a whole release, if nobody used what came"
+            return RouteChoice(name=self.name, fits=True, because=because, weight=_UNUSED)
         if inputs.nature.is_over:
             because = f"it has {_how_much(inputs.nature)} of the program: laid over it, all else stays"
-            return RouteChoice(name=self.name, fits=True, because=because)
-        return RouteChoice(name=self.name, fits=True, because="a whole release, laid over the install")
+            return RouteChoice(name=self.name, fits=True, because=because, weight=_OVER)
+        because = "a whole release, laid over the install"
+        return RouteChoice(name=self.name, fits=True, because=because, weight=_WHOLE)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         survey, arrival, nature = inputs.survey, inputs.arrival, inputs.nature

@@ -52,7 +52,7 @@ class Ladder:
             return RouteChoice(name=self.name, fits=False, because=came.why_not)
         number = count(len(climb.steps), "update")
         because = f"{number} in order, {climb.here} to {climb.wanted}" if climb.steps else climb.trouble
-        return RouteChoice(name=self.name, fits=True, because=because)
+        return RouteChoice(name=self.name, fits=True, because=because, weight=0.9)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         climb = _climb(inputs)

@@ -5,10 +5,9 @@ line here.
 from __future__ import annotations
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.plan import Route, RouteChoice
+from left_intact.core.model.plan import Question, Route, RouteChoice
 from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
 from left_intact.core.planning.later import LaterPlanner
-from left_intact.core.planning.parts import are_loose
 from left_intact.core.planning.routes.clear_and_restore import ClearAndRestore
 from left_intact.core.planning.routes.content_pack import ContentPack
 from left_intact.core.planning.routes.graft import Graft
@@ -28,33 +27,64 @@ ROUTES: tuple[RoutePlanner, ...] = (
 )
 
 
+WAY = "way"
+"""The question by which of two routes that are near each other."""
+_NEAR = 0.1
+_ASKED_FOR = (Route.CLEAR_AND_RESTORE, Route.CONTENT_PACK)
+"""Routes that nobody takes unasked; the first of them is recommended where a keepsheet says so."""
+
+
 def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
-    """Every route, the fitting ones first; a content pack only where one was chosen."""
+    """Every route, the fitting ones first, that for which most speaks before all; a content pack only where
+    one was chosen.
+    """
     known = {planner.name: planner for planner in ROUTES}
     said = [
         known[route].fits(inputs)
         for route in Route
         if route is not Route.CONTENT_PACK or inputs.route is route
     ]
-    return tuple(sorted(said, key=lambda choice: not choice.fits))
+    return tuple(sorted(said, key=lambda choice: (not choice.fits, -choice.weight)))
 
 
 def choose(inputs: PlanInputs) -> RoutePlanner:
-    """The route that was asked for, else the recommended one: clear and restore where the keepsheet says so
-    and a whole release came, side by side where the install's folder bears its version, else the first that
-    fits, else the first. Raises `Misuse`.
+    """The route that was asked for or answered with, else that for which most speaks of all that fit, else
+    the first. Raises `Misuse`.
     """
     if inputs.route is not None:
         return planner_named(inputs.route)
-    cleared, part = planner_named(Route.CLEAR_AND_RESTORE), planner_named(Route.SINGLE_PART)
-    alone = inputs.arrival.shape == "file" or are_loose(inputs.parts)
-    if inputs.sheet.clear is not None and cleared.fits(inputs).fits:
-        return part if alone and part.fits(inputs).fits else cleared
-    if inputs.side is not None and (beside := planner_named(Route.SIDE_BY_SIDE)).fits(inputs).fits:
-        return beside
-    asked_for = (Route.CLEAR_AND_RESTORE, Route.CONTENT_PACK)
-    found = (planner for planner in ROUTES if planner.name not in asked_for and planner.fits(inputs).fits)
-    return next(found, ROUTES[0])
+    question = way_question(inputs)
+    if question is not None:
+        return planner_named(Route(question.choice))
+    found = _recommended(inputs)
+    return planner_named(found[0].name) if found else ROUTES[0]
+
+
+def way_question(inputs: PlanInputs) -> Question | None:
+    """What is asked where two routes are near each other, and the person named none."""
+    found = _recommended(inputs) if inputs.route is None else []
+    if len(found) < 2 or found[0].weight - found[1].weight >= _NEAR:
+        return None
+    options = tuple(one.name.value for one in found[:2])
+    answer = inputs.answers.get(WAY)
+    return Question(
+        id=WAY,
+        asks=f"what is {inputs.arrival.called}?",
+        options=options,
+        leads_to=tuple(one.because for one in found[:2]),
+        default=options[0],
+        answer=answer if answer in options else None,
+        note="two ways are near each other",
+    )
+
+
+def _recommended(inputs: PlanInputs) -> list[RouteChoice]:
+    ruled = inputs.sheet.clear is not None
+    return [
+        choice
+        for choice in choices(inputs)
+        if choice.fits and (choice.name not in _ASKED_FOR or (ruled and choice.name is _ASKED_FOR[0]))
+    ]
 
 
 def planner_named(route: Route) -> RoutePlanner:

@@ -61,7 +61,8 @@ class SideBySide:
             because = "what came is no build of it that could have a folder of its own"
             return RouteChoice(name=self.name, fits=False, because=because)
         because = "in a folder of its own; the old one stays whole"
-        return RouteChoice(name=self.name, fits=True, because=because)
+        weight = 1.0 if inputs.side is not None else 0.3
+        return RouteChoice(name=self.name, fits=True, because=because, weight=weight)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         return (*InPlace().blockers(_undonated(inputs), known), *_folder_faults(inputs))

@@ -68,7 +68,8 @@ class SinglePart:
             because = f"it is {known[0].places[0]}, all else stays"
         else:
             because = f"it is {len(known)} parts of what lies here, all else stays"
-        return RouteChoice(name=self.name, fits=fits, because=because)
+        weight = 1.1 if one or are_loose(inputs.parts) else 0.6
+        return RouteChoice(name=self.name, fits=fits, because=because, weight=weight)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         found = [part for part in inputs.parts if not part.settings]
