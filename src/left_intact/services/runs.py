@@ -177,6 +177,7 @@ class Runs(Beside):
             rules=rules_of(inputs),
             starts=starts,
             starts_behind=[one.path for one in old],
+            under_ids=inputs.get("under_ids", {}),
             look_at=self.library.look_at(install),
             pictures=captures(inputs.get("picture", "")),
             behind=_behind(inputs) if behind else None,

@@ -7,7 +7,7 @@ is not read here; texts to be merged are handed in.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from types import MappingProxyType
 
@@ -21,9 +21,10 @@ from left_intact.core.planning import blockers
 from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.inputs import Drawing, PlanInputs
-from left_intact.core.planning.keys import out_of_reach
+from left_intact.core.planning.keys import out_of_reach, under_ids
 from left_intact.core.planning.routes.registry import choices, choose, way_question
 from left_intact.core.planning.space import room_for
+from left_intact.words import count
 
 _LAYS_ALL = (Route.IN_PLACE, Route.SIDE_BY_SIDE, Route.GRAFT)
 """Routes that lay a whole build, and leave saves under the names they have."""
@@ -43,6 +44,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     space = room_for(moves, facts)
     arrival = drawing.arrival or inputs.arrival
     to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
+    keyed = _keyed(inputs, planner.name, to_version)
     changing = [move.path for move in moves if move.changes_disk]
     here = inputs.survey.version_text
     before, after = around(
@@ -69,7 +71,12 @@ def draw_up(inputs: PlanInputs) -> Plan:
             *_out_of_reach(inputs, planner.name),
             *blockers.machine_faults(inputs.install, moves, space, facts),
         ),
-        warnings=(*inputs.noted, *drawing.warnings, *blockers.reading_warnings(inputs.survey)),
+        warnings=(
+            *inputs.noted,
+            *drawing.warnings,
+            *_may_be_out_of_reach(keyed, to_version),
+            *blockers.reading_warnings(inputs.survey),
+        ),
         space=space,
         survey=drawing.survey or inputs.survey,
         arrivals=drawing.arrivals or (arrival,),
@@ -87,6 +94,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
                 **drawing.told,
                 "parts": [asdict(part) for part in drawing.parts],
                 "comes": _laid_over(inputs, drawing, arrival),
+                **({"under_ids": keyed} if keyed else {}),
                 "answered": _let_go(drawing, moves),
             }
         ),
@@ -108,6 +116,26 @@ def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
     says = f"{which} under ids that {new} does not use: {folder}/{key} is {to} there, as its own list says"
     way = f"Rename {folder}/{key} to {to} after the update, or pass it with --allow out-of-reach."
     return [Fault(code="out-of-reach", says=says, way_out=way, passable=True)]
+
+
+def _keyed(inputs: PlanInputs, route: Route, to: str) -> dict[str, int]:
+    """Saves under ids that another build may not use, by folder; on routes that leave them where they are."""
+    if route not in (*_LAYS_ALL, Route.LADDER) or inputs.survey.version_text == to:
+        return {}
+    return under_ids(inputs.sheet, inputs.survey)
+
+
+def _may_be_out_of_reach(keyed: Mapping[str, int], to: str) -> list[Fault]:
+    if not keyed:
+        return []
+    folder = max(keyed, key=lambda one: keyed[one])
+    says = f"{count(sum(keyed.values()), 'save lies', 'saves lie')} under ids, in {folder}/: "
+    says += f"if {to or 'the new build'} files them under others, these may be out of reach"
+    return [
+        Fault(
+            code="may-be-out-of-reach", says=says, way_out="Look whether it lists them once it was started."
+        )
+    ]
 
 
 def _laid_over(inputs: PlanInputs, drawing: Drawing, arrival: Arrival) -> dict[str, str]:

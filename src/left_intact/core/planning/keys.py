@@ -6,11 +6,15 @@ names. Where the program has a list of its own that says which id belongs to wha
 
 from __future__ import annotations
 
+import re
+from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from left_intact.core.keepsheet.sheet import Keepsheet
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.release import Release
 from left_intact.core.model.survey import Survey
 from left_intact.core.settings.document import NotReadable
@@ -21,6 +25,7 @@ Inside = Mapping[str, Entry]
 _EQUAL, _NAMES, _ALONE = 4.0, 2.0, 0.5
 """What is said for a pair: by a file that is equal in both, by all the same names, by being the only ones."""
 _SURE = 1.0
+_MOST_SAVES = 1 << 14
 _AHEAD = 1.5
 """So many times as much as the next best must speak for a pair."""
 
@@ -144,6 +149,39 @@ def out_of_reach(
         keys = sorted({name.partition("/")[0] for name in inside if "/" in name})
         lost += [(folder.rstrip("/"), key, to) for key, to in sorted(by_lists(old, new, keys).items())]
     return lost
+
+
+_ID = re.compile(r"(?i)(?=.*\d)(?:[0-9a-f]{4,}|[a-z]{1,5}[-_ ]?\d{3,}|\d+)")
+"""What an id looks like: hexadecimal digits, letters and a number, a number."""
+_FEW_IDS = 2
+
+
+def under_ids(sheet: Keepsheet, survey: Survey) -> dict[str, int]:
+    """How many saves lie under ids, by the folder that has those: as a keepsheet says, else where all folders
+    of a folder with saves are called by ids. Whether another build uses the same ones nothing tells.
+    """
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
+    keyed = {folder.rstrip("/") for folder, _, _ in sheet.keyed}
+    ids: dict[str, set[str]] = defaultdict(set)
+    saves: Counter[str] = Counter()
+    for finding in findings.of_class(FileClass.SAVES, _MOST_SAVES):
+        parts = finding.path.split("/")
+        for at in range(1, len(parts) - 1):
+            above = "/".join(parts[:at])
+            if above in keyed or _ID.fullmatch(parts[at]):
+                ids[above].add(parts[at])
+                saves[above] += 1
+                break
+    inside: dict[str, set[str]] = defaultdict(set)
+    for page in findings.pages:
+        above, _, name = page.folder.rpartition("/")
+        inside[above].add(name)
+    return {
+        folder: saves[folder]
+        for folder, names in ids.items()
+        if folder in keyed or (len(names) >= _FEW_IDS and all(_ID.fullmatch(one) for one in inside[folder]))
+    }
 
 
 def _belongs(said: Mapping[tuple[str, ...], str]) -> dict[str, str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -51,10 +52,6 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         ),
     ),
 }
-_BY_KIND = (Ask.UNPROVEN,)
-"""What is asked once for each kind of file, however many folders it is in: nobody could answer it folder by
-folder.
-"""
 _KINDS = {"code": "files of code", "resources": "resources and documents"}
 
 
@@ -73,23 +70,30 @@ class Conflict:
 
 
 def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str, str]) -> list[Question]:
-    """One question a kind and folder; with many folders, one a top folder; with many of those, one."""
+    """One question a kind and folder; with many folders, one a top folder; with many of those, one. What is
+    likely the program's is one question, which tells how much of it is code.
+    """
     questions: list[Question] = []
     for ask in Ask:
         mine = [c for c in conflicts if c.ask is ask]
-        by_kind = ask in _BY_KIND
-        groups = _by_kind(mine) if by_kind else _grouped([c.path for c in mine])
+        lump = ask is Ask.UNPROVEN
+        groups = {"": [c.path for c in mine]} if lump else _grouped([c.path for c in mine])
         for where, group in groups.items():
+            if not group:
+                continue
             asks, options, leads = _WORDS[ask]
             only = len(group) == 1
-            files = f"{len(group)} {_KINDS.get(where, 'files')}"
-            what = group[0] if only else f"{len(group)} files in {where}/" if where and not by_kind else files
-            if by_kind and not only:
-                amount = size(sum(c.bytes for c in mine if c.path in set(group)))
+            what = group[0] if only else f"{len(group)} files in {where}/" if where else f"{len(group)} files"
+            if lump and not only:
+                what = _by_kind(mine)
+                amount = size(sum(c.bytes for c in mine))
                 leads = (
                     f"they are laid; {amount} go into the strongbox",
                     f"they stay old: {new} is not whole then",
                 )
+            elif not only:
+                leads = (leads[0].replace("stays", "stay"), leads[1].replace(" one is", " ones are"))
+                leads = (leads[0], leads[1].replace("yours goes", "yours go").replace("it is", "they are"))
             leads = (leads[0], leads[1].format(new=new))
             text = asks.format(what=what, it="it" if only else "them", new=new)
             base = _slug(f"{ask}-{group[0] if only else where or 'files'}")
@@ -112,11 +116,10 @@ def file_questions(conflicts: Sequence[Conflict], new: str, answers: Mapping[str
     return questions
 
 
-def _by_kind(conflicts: Sequence[Conflict]) -> dict[str, list[str]]:
-    found: dict[str, list[str]] = {}
-    for conflict in conflicts:
-        found.setdefault(conflict.kind or "resources", []).append(conflict.path)
-    return dict(sorted(found.items()))
+def _by_kind(conflicts: Sequence[Conflict]) -> str:
+    """`12 files of code, 40 resources and documents`."""
+    found = Counter(conflict.kind or "resources" for conflict in conflicts)
+    return ", ".join(f"{found[kind]:,} {words}" for kind, words in _KINDS.items() if found[kind])
 
 
 def _grouped(paths: list[str]) -> dict[str, list[str]]:

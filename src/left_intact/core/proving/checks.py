@@ -376,15 +376,21 @@ def read_check(files: int, told: int) -> Check | None:
 
 
 def for_your_eyes(
-    witness: Witness, now: Now, look_at: Sequence[str], pictures: tuple[str, str], tally: Tally
+    witness: Witness, now: Now, told: Told, pictures: tuple[str, str], tally: Tally
 ) -> list[Check]:
     """What only a person can check: their own list, the newest save, the newest state of the folder that is
     the install now.
     """
-    checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in look_at]
+    checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in told.look_at]
     if pictures[0]:
         before, after = (os.path.basename(path) for path in pictures)
         says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
+        checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
+    if told.under_ids:
+        folder = max(told.under_ids, key=lambda one: told.under_ids[one])
+        lie = _count(sum(told.under_ids.values()), "save lies", "saves lie")
+        says = f"see that the titles find their saves: {lie} under ids, as in {folder}/, and "
+        says += "these may be out of reach"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
     newest = _newest(witness, now, FileClass.SAVES, tally)
     if newest is not None:

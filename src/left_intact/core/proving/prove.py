@@ -99,7 +99,7 @@ def prove(
         starts_check(told.starts, witness, told.starts_behind),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
-        *for_your_eyes(witness, now, told.look_at, told.pictures, tally),
+        *for_your_eyes(witness, now, told, told.pictures, tally),
     ]
     return Proof(
         verdict=_verdict(tally, checks),

@@ -92,6 +92,8 @@ class Told:
     """What leads to the program now."""
     starts_behind: Sequence[str] = ()
     """What leads to the folder that was left behind."""
+    under_ids: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
+    """Saves under ids that the new build may not use, by the folder that has those."""
     look_at: Sequence[str] = ()
     """What the person wants to tick."""
     pictures: tuple[str, str] = ("", "")
