@@ -92,6 +92,7 @@ class Updates(Runs):
         facts = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
         side = self.side(install, into, arrival, facts) if beside else None
+        at_home = side is not None and side.place == arrival.source
         read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
         inputs = PlanInputs(
@@ -110,11 +111,7 @@ class Updates(Runs):
             offered=self._offered(install),
             nature=nature_of(arrival, survey),
             parts=parts_that_came(survey, arrival),
-            donor=self.surveys.donor(
-                arrival,
-                known_sheet,
-                always=wanted is Route.GRAFT or (side is not None and side.place == arrival.source),
-            ),
+            donor=self.surveys.donor(arrival, known_sheet, always=wanted is Route.GRAFT or at_home),
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)

@@ -65,12 +65,8 @@ def prove(
     known = {} if deep else _told_by_stamps(witness, most)
     tree, now = _lying(root, witness, known, modes=told.modes, report=report, cancel=cancel)
     is_back = told.behind is not None and told.behind.back
-    tally = Tally(
-        beside=told.behind is not None,
-        back=is_back,
-        by_hand=witness.by_hand,
-        undoes=told.laid is Laid.BACK,
-    )
+    undoes, beside = told.laid is Laid.BACK, told.behind is not None
+    tally = Tally(beside=beside, back=is_back, by_hand=witness.by_hand, undoes=undoes)
     compare(tally, witness, now, told.carried_at)
     account = account_for(witness, now, told, {"": root, **dict(witness.roots)})
     tally.lost += [path for path in account.gone if path not in tally.lost]
@@ -116,7 +112,7 @@ def prove(
         things=lines,
         look_at=tuple(told.look_at),
         pictures=told.pictures,
-        undoes=told.laid is Laid.BACK,
+        undoes=undoes,
         merged={at.shown: lines for at, lines in witness.merged.items()},
         version_before=witness.version,
         version_after=version.text if version else "",
