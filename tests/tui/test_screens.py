@@ -196,6 +196,22 @@ async def test_lenses_filter_and_folders(waiting: Mock) -> None:
         assert isinstance(app.screen, ShelfScreen)
 
 
+async def test_enter_takes_the_marked_answer_and_space_marks_another(waiting: Mock) -> None:
+    async with running(waiting) as (app, pilot):
+        await press(app, pilot, "u", "3", "tab")
+        row = app.screen.query_one(Lines).row
+        assert isinstance(row, QuestionRow)
+        marked = row.question.choice
+        await press(app, pilot, "enter")
+        assert stage(app).desk.answers == {row.question.id: marked}
+        app.screen.query_one(Lines).go_to(row.key)
+        await press(app, pilot, "enter")
+        assert stage(app).desk.answers == {row.question.id: marked}, "taken is taken"
+        app.screen.query_one(Lines).go_to(row.key)
+        await press(app, pilot, "space")
+        assert stage(app).desk.answers[row.question.id] != marked
+
+
 async def test_lanes_open_into_paths(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "u", "3")

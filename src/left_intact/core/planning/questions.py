@@ -44,7 +44,7 @@ _WORDS: dict[Ask, tuple[str, tuple[str, str], tuple[str, str]]] = {
         ),
     ),
     Ask.UNPROVEN: (
-        "{what}: likely the program's, but perhaps changed by you; {new} ships {it} otherwise",
+        "{what}: likely the program's, or changed by you; {new} has others",
         ("arriving", "yours"),
         (
             "the arriving one is laid, what lies there goes into the strongbox",

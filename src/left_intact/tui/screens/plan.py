@@ -186,14 +186,15 @@ class PlanScreen(StageScreen):
         "Left as things lie now, right as they will lie; the line between says what happens: "
         "heavy is left intact, "
         "an arrow is replaced, a double line is merged, a broken one goes into the strongbox. "
-        "Enter opens a lane or "
-        "changes an answer; the plan is drawn again at once. c carries it out. Until then "
+        "Enter opens a lane or takes the marked answer, Space marks another; "
+        "the plan is drawn again at once. c carries it out. Until then "
         "nothing is changed, and "
         "afterwards going back is one key."
     )
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("c", "carry_out", "carry out"),
-        Binding("space,enter", "choose", "open or answer"),
+        Binding("enter", "take", "open or take"),
+        Binding("space", "choose", "other answer"),
         Binding("tab", "questions", "questions"),
         Binding("right", "turn(1)", "open or choose", key_display="→", show=False),
         Binding("left", "turn(-1)", "close", show=False),
@@ -322,7 +323,18 @@ class PlanScreen(StageScreen):
         return self.query_one("#crossing", Lines)
 
     def on_lines_chosen(self, message: Lines.Chosen) -> None:
-        self.action_turn(0)
+        self.action_take()
+
+    def action_take(self) -> None:
+        """Open a lane, or take the answer that is marked and go on to the next question."""
+        row = self.lines.row
+        if not isinstance(row, QuestionRow):
+            self.action_turn(0)
+            return
+        if row.question.answer is None:
+            self.desk.answers[row.question.id] = row.question.choice
+            self.draw_plan()
+        self.action_questions()
 
     def action_choose(self) -> None:
         self.action_turn(0)
@@ -358,7 +370,7 @@ class PlanScreen(StageScreen):
         self.left_intact.work_on(Job("more of the lane", wanted, came, self._failed, beside=True))
 
     def _answer(self, question: Question, way: int) -> None:
-        """The first press takes the other option; the default is accepted by carrying out."""
+        """Mark another option, the next or the one before; what is marked is the answer."""
         options = question.options
         at = (options.index(question.choice) + way) % len(options)
         self.desk.answers[question.id] = options[at]
@@ -423,7 +435,7 @@ def _head(plan: PlanView, look: Look) -> Text:
     before, arrow, after = versions(bearable(here), bearable(to)).rpartition(" → ")
     text.append(f"{before}{arrow}", look.style("text"))
     text.append(after, look.style("focus", bold=True))
-    base = "" if plan.with_baseline else " · no baseline: evidence decides"
+    base = "" if plan.with_baseline else " · no baseline"
     text.append(
         f"   {plan.route.value.replace('-', ' ')} · {size(plan.packed_bytes)} in · room needed "
         f"{size(plan.space.needed)}, free {size(plan.space.free)}{base}",
