@@ -224,6 +224,8 @@ def test_what_is_put_back_falsely_is_told(tmp_path: Path, monkeypatch: pytest.Mo
     wrong = told_falsely(console.root, LIES)
     assert bool(wrong) is (planted is not None)
     assert (proof.verdict.value == "broken") is bool(wrong), proof.checks
+    trouble = sum(line.trouble for line in proof.ledger)
+    assert bool(trouble) is bool(wrong), "the ledger says the same as the verdict"
     names = " ".join((*proof.lost, *proof.altered))
     for path in wrong:
         told = [p for p, c in CONSOLES.items() if c == LIES[path]]

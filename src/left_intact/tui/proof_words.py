@@ -57,7 +57,7 @@ def headline(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
     lost, merged = f"{len(proof.lost):,} lost", f"{proof.counts.get(Verb.MERGE, 0)} merged"
     if roomy:
         says = f"{proof.kept.files:,} of your {theirs:,} files are what they were"
-        says += f"{'' if wrong else ', byte for byte'}; {merged} as agreed; {lost}"
+        says += f"{'' if wrong or proof.lost else ', byte for byte'}; {merged} as agreed; {lost}"
         text.append("; ".join((says, *wrong)) + "\n", look.style("text"))
     else:
         same = f"{proof.kept.files:,} of {theirs:,} as they were"

@@ -48,8 +48,14 @@ class Account:
     """Never known to be theirs, and now as the new build ships it."""
     as_it_was: Total | None = None
     """In a new folder: what of the old one lies there, or is used from there, with the bytes it had."""
+    kinds: dict[str, FileClass] = field(default_factory=dict)
+    """By path: the class of what is gone or displaced."""
     merged: int = 0
     """Files that keep their place with what came joined to them; each is checked by itself."""
+
+    def lose(self, where: list[str], path: str, kind: FileClass) -> None:
+        where.append(path)
+        self.kinds[path] = kind
 
     @property
     def holds(self) -> bool:
@@ -74,14 +80,14 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
     assert behind is not None and answered is not None
     merged = {at.path for at in witness.merged if not at.root}
     owners, same = dict[str, str](), Total()
-    for path, was in _persons_in(witness, OLD):
+    for path, was, kind in _persons_in(witness, OLD):
         target = behind.moved.get(path, path)
         there = now.entry(At("", target))
         if there is not None and (there.same_content(was) or was.kind is Kind.LINK):
             if target != path:
                 account.moved.append((path, target))
             if (other := owners.setdefault(target, path)) != path:
-                account.gone.append(f"{path} (as {other})")
+                account.lose(account.gone, f"{path} (as {other})", kind)
             else:
                 same += Total(files=1, bytes=was.bytes)
             continue
@@ -92,11 +98,12 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
                 same += Total(files=1, bytes=was.bytes)
             continue
         if there is None:
-            account.gone.append(path)
+            account.lose(account.gone, path, kind)
             continue
         later = bool(told.carried_at) and there.mtime_ns / 1e9 > told.carried_at
         if not later and not _only_leads(path, target, places):
-            account.displaced.append(path if target == path else f"{path} (at {target})")
+            says = path if target == path else f"{path} (at {target})"
+            account.lose(account.displaced, says, kind)
     account.as_it_was = same
 
 
@@ -111,15 +118,18 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
             unread = now.is_hidden(at.shown) if there is None else there.kind is Kind.FAULT
             if not unread:  # of what cannot be read nobody can say what became of it: a check of its own
                 missed.append((at, was))
-    ways = _ways_taken(missed, witness, beginning, told)
+    ways, anothers = _ways_taken(missed, witness, beginning, told)
     for at, was in missed:
         there, shown = now.entry(at), at.shown
+        kind = _class_at(beginning, at) or FileClass.UNSORTED
         if at in ways:
             to = ways[at]
             if now.entry(to) is None:
-                account.gone.append(to.shown)
+                account.lose(account.gone, to.shown, kind)
             else:
                 account.moved.append((shown, to.shown))
+        elif at in anothers:
+            account.lose(account.displaced, f"{shown} (at {anothers[at].shown}, which is another's)", kind)
         elif _is_let_go(at, beginning, told):
             account.let_go.append(shown)
         elif at.path in told.chosen and _class_at(beginning, at) in OF_A_PACK:
@@ -127,20 +137,20 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
         elif _is_by_hand(at, there, witness, beginning):
             account.by_hand.append(shown)
         elif there is None:
-            account.gone.append(shown)
+            account.lose(account.gone, shown, kind)
         elif _is_shipped(at, was, there, beginning, told):
             account.shipped.append(shown)
         elif not (told.carried_at and there.mtime_ns / 1e9 > told.carried_at):
-            account.displaced.append(shown)
+            account.lose(account.displaced, shown, kind)
 
 
 def _ways_taken(
     missed: Iterable[tuple[At, Entry]], witness: Witness, beginning: Beginning, told: Told
-) -> dict[At, At]:
+) -> tuple[dict[At, At], dict[At, At]]:
     """Where what is not at its place should lie, if the update calls it moved.
 
     What merely lies under another name is misnamed. All of one folder goes to one folder, no two to one
-    place, and none to a folder in which the new build made something that belongs to another of them.
+    place. Beside them: what went to a folder in which the new build made something that belongs to another.
     """
     laid: dict[str, list[At]] = {}
     for at, row in witness.rows.items():
@@ -149,11 +159,13 @@ def _ways_taken(
     folders: dict[At, list[tuple[At, Entry]]] = {}
     for at, was in missed:
         folders.setdefault(at.folder, []).append((at, was))
-    found, taken = dict[At, At](), set[At]()
+    found, wrong, taken = dict[At, At](), dict[At, At](), set[At]()
     for inside in folders.values():
         alike = {at: [to for to in laid.get(was.digest, ()) if _name(to) == _name(at)] for at, was in inside}
         votes = Counter(to.folder for places in alike.values() for to in places if to not in taken)
         chosen = next((to for to, _ in votes.most_common() if not _is_anothers(inside, to, beginning)), None)
+        if chosen is None:
+            wrong |= {at: places[0] for at, places in alike.items() if places}
         for at, was in inside:
             to = next((one for one in alike[at] if one.folder == chosen and one not in taken), None)
             if to is None and (renamed := _by_sheet(at, told)) in laid.get(was.digest, ()):
@@ -161,7 +173,7 @@ def _ways_taken(
             if to is not None:
                 found[at] = to
                 taken.add(to)
-    return found
+    return found, wrong
 
 
 def _is_anothers(inside: Iterable[tuple[At, Entry]], folder: At, beginning: Beginning) -> bool:
@@ -253,21 +265,21 @@ def _is_same(was: Page, now: Page) -> bool:
     return was.digests == now.digests and was.names == now.names and was.said == now.said
 
 
-def _persons_in(witness: Witness, label: str) -> Iterator[tuple[str, Entry]]:
-    """(path, what it was) of every file and link of the person's in a root before."""
+def _persons_in(witness: Witness, label: str) -> Iterator[tuple[str, Entry, FileClass]]:
+    """(path, what it was, its class) of every file and link of the person's in a root before."""
     for page in witness.kept.pages:
         root, above = witness.kept.folder_at(page)
         for number in page.places if root == label else ():
             entry = page.page.entry(number)
             if CLASSES[page.classes[number]].is_the_persons and entry.kind in (Kind.FILE, Kind.LINK):
                 name = page.page.names[number]
-                yield (f"{above}/{name}" if above else name), entry
+                yield (f"{above}/{name}" if above else name), entry, CLASSES[page.classes[number]]
     for at, row in witness.rows.items():
         was = row.before
         if at.root != label or was is None or not row.file_class.is_the_persons:
             continue
         if was.kind in (Kind.FILE, Kind.LINK):
-            yield at.path, was
+            yield at.path, was, row.file_class
 
 
 def _only_leads(path: str, target: str, places: Mapping[str, str]) -> bool:

@@ -18,6 +18,7 @@ from left_intact.core.model.place import OLD, at_of, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
+from left_intact.core.model.survey import Total
 from left_intact.core.proving.checks import (
     accounted_check,
     appeared_check,
@@ -37,7 +38,7 @@ from left_intact.core.proving.checks import (
     whole_check,
 )
 from left_intact.core.proving.compare import Now, Tally, compare
-from left_intact.core.proving.conservation import account_for
+from left_intact.core.proving.conservation import Account, account_for
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
 from left_intact.core.proving.told import NOTHING_TOLD, Laid, Told
 
@@ -69,10 +70,7 @@ def prove(
     tally = Tally(beside=beside, back=is_back, by_hand=witness.by_hand, undoes=undoes)
     compare(tally, witness, now, told.carried_at)
     account = account_for(witness, now, told, {"": root, **dict(witness.roots)})
-    tally.lost += [path for path in account.gone if path not in tally.lost]
-    tally.altered += [path for path in account.displaced if path not in tally.altered]
-    if account.as_it_was is not None:
-        tally.kept = account.as_it_was
+    _take_into(tally, account)
     unchanged = _told(known, now)
     appeared = tally.appeared
     home = _old_folder(tree, witness) if is_back else tree
@@ -119,6 +117,22 @@ def prove(
         seconds=time.monotonic() - began,
         told_by_stamps=unchanged,
     )
+
+
+def _take_into(tally: Tally, account: Account) -> None:
+    """What is not accounted for is lost or altered, in the ledger too."""
+    if account.as_it_was is not None:
+        tally.kept = account.as_it_was
+    for found, paths in ((tally.lost, account.gone), (tally.altered, account.displaced)):
+        for path in paths:
+            if path in tally.lost or path in tally.altered:
+                continue
+            found.append(path)
+            kind = account.kinds[path]
+            tally.trouble[kind] += 1
+            tally.equal[kind] = max(0, tally.equal[kind] - 1)
+            if account.as_it_was is None:
+                tally.kept = Total(files=max(0, tally.kept.files - 1), bytes=tally.kept.bytes)
 
 
 def _lying(
