@@ -21,7 +21,7 @@ from tests.builders import FORKS, Mock, Tree, in_memory, plant, release
 from tests.chains import in_child
 
 FILES = 200
-AT_EVERY_STEP = 200 if os.environ.get("LEFT_INTACT_LAWS") == "many" else 60
+AT_EVERY_STEP = 200 if os.environ.get("LEFT_INTACT_LAWS") == "many" else 30
 pytestmark = FORKS
 
 

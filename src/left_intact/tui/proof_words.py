@@ -58,7 +58,7 @@ def headline(proof: Proof, name: str, look: Look, *, roomy: bool) -> Text:
     if roomy:
         says = f"{proof.kept.files:,} of your {theirs:,} files are what they were"
         says += f"{'' if wrong or proof.lost else ', byte for byte'}; {merged} as agreed; {lost}"
-        text.append("; ".join((says, *wrong)) + "\n", look.style("text"))
+        text.append("; ".join((*wrong, says)) + "\n", look.style("text"))  # what is wrong is never cut
     else:
         same = f"{proof.kept.files:,} of {theirs:,} as they were"
         text.append(
