@@ -233,12 +233,16 @@ class Library:
 
     def set_place(self, install: Install, root: str) -> None:
         """Record where an install lies now; nothing of it on disk is touched. Another entry for that folder,
-        taken up while this one lay elsewhere, leaves the shelf.
+        taken up while this one lay elsewhere, leaves the shelf; what the person ruled there holds for this
+        one where they ruled nothing else.
         """
-        for other in self.installs():
-            if other.root == root and other.id != install.id:
-                self.forget(other)
+        others = [other for other in self.installs() if other.root == root and other.id != install.id]
         with self._transaction() as db:
+            for other in others:
+                db.execute(
+                    "UPDATE OR IGNORE rulings SET install_id = ? WHERE install_id = ?", (install.id, other.id)
+                )
+                _forget(db, other)
             db.execute(
                 "UPDATE installs SET root = ?, identity = ? WHERE id = ?",
                 (os.fsencode(root), _identity_text(identity_of(root)), install.id),
@@ -280,12 +284,7 @@ class Library:
     def forget(self, install: Install) -> None:
         """Take an install off the shelf; nothing of it on disk is touched."""
         with self._transaction() as db:
-            for table in _OF_AN_INSTALL:
-                db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
-            db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
-            # The next install may get this number: nothing that was chosen for this one may pass to it.
-            for name in _CHOSEN_FOR:
-                db.execute("DELETE FROM choices WHERE name GLOB ?", (name.format(install.id),))
+            _forget(db, install)
 
     # ------------------------------------------------------------ strongboxes
 
@@ -628,6 +627,15 @@ class Library:
             db.execute("DELETE FROM sheets WHERE install_id = ?", (install.id,))
             if text:
                 db.execute("INSERT INTO sheets VALUES (?,?)", (install.id, text))
+
+
+def _forget(db: sqlite3.Connection, install: Install) -> None:
+    for table in _OF_AN_INSTALL:
+        db.execute(f"DELETE FROM {table} WHERE install_id = ?", (install.id,))
+    db.execute("DELETE FROM installs WHERE id = ?", (install.id,))
+    # The next install may get this number: nothing that was chosen for this one may pass to it.
+    for name in _CHOSEN_FOR:
+        db.execute("DELETE FROM choices WHERE name GLOB ?", (name.format(install.id),))
 
 
 def _install(row: sqlite3.Row) -> Install:
