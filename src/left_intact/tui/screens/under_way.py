@@ -102,7 +102,12 @@ class UnderWayScreen(StageScreen):
                 f"{plan.install} {versions(plan.from_version, plan.to_version)}\n\n\n",
                 look.style("text", bold=True),
             )
-        width = max(20, self.query_one("#left").size.width - 52)
+        counts = {
+            stage: f" {seen.done:,}" + (f" of {seen.total:,}" if seen.total else "")
+            for stage, seen in self.reached.items()
+        }
+        room = max((len(said) for said in counts.values()), default=0)
+        width = max(8, self.query_one("#left").size.width - 48 - room)  # the counts are never cut
         order = [stage for stage, _, _ in _STAGES]
         for stage, says, how in _STAGES:
             seen = self.reached.get(stage)
@@ -117,8 +122,7 @@ class UnderWayScreen(StageScreen):
                 cells = round(width * share)
                 text.append("━" * cells, look.style("good" if passed else "focus"))
                 text.append("╌" * (width - cells), look.style("hairline"))
-                told = f" {seen.done:,}" + (f" of {seen.total:,}" if seen.total else "")
-                text.append(told, look.style("text"))
+                text.append(counts[stage], look.style("text"))
             text.append(f"\n  {how}\n\n", look.style("quiet"))
         self.query_one("#head", Static).update(text)
         self.query_one("#foot", Static).update(self._pace())
