@@ -17,7 +17,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.services.other_stages import OtherStages
 from tests.builders import LATER, Tree, plant, zipped
 from tests.routes.handhelds import MINE as CONSOLES
-from tests.routes.handhelds import STARTED, Console
+from tests.routes.handhelds import SHEET, STARTED, Console
 from tests.routes.ladders import MINE as RALLYS
 from tests.routes.ladders import Rally
 from tests.routes.parts import MINE as HOUSES
@@ -255,3 +255,17 @@ def test_what_the_person_left_to_go_is_named_and_no_loss(tmp_path: Path) -> None
     assert proof.verdict.value != "broken"
     check = next(c for c in proof.checks if c.name == "accounted for")
     assert "states/salt-road.state" in check.says and "as you answered" in check.says
+
+
+def test_what_is_played_during_a_step_after_the_restore_is_no_loss(tmp_path: Path) -> None:
+    sheet = SHEET + '\n[[step]]\nid = "test"\ndo = "test it with a title"\nappears = "tested"\n'
+    console = Console(tmp_path, sheet)
+    console.whole()
+    assert console.step() == "test"
+    played, gone = "cards/b044/card.bin", "states/salt-road.state"
+    plant(console.root, {played: b"\x55" * 700, "tested": "1\n"}, mtime=LATER + 900)
+    (console.root / gone).unlink()
+    outcome = console.go_on()
+    assert outcome.proof.verdict.value != "broken", outcome.proof.checks
+    check = next(c for c in outcome.proof.checks if c.name == "accounted for")
+    assert gone in check.says and "during a step of yours" in check.says

@@ -156,7 +156,8 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
                 rows[at] = replace(row, before=first)
             moved |= more.rows.keys()
             merged |= more.merged
-    _with_made_safe(journal, update, rows)
+    beginning = _beginning(journal, update, every, whole)
+    _with_made_safe(rows, beginning)
     by_hand = any(
         seen.after is not None and seen.before is None and seen.file_class is FileClass.PROGRAM
         for stage in stages
@@ -172,7 +173,7 @@ def witness_of_all(journal: Journal, update: int) -> Witness:
         roots=roots,
         kept=whole.kept.without(moved),
         by_hand=by_hand,
-        beginning=_beginning(journal, update, every, whole),
+        beginning=beginning,
     )
 
 
@@ -183,19 +184,34 @@ def _beginning(journal: Journal, update: int, stages: Iterable[StageRow], first:
     rows = {at: (row.before, row.file_class) for at, row in first.rows.items() if row.before is not None}
     safe, left, seen = made_safe(journal, update), _left_newer(journal, update), dict[At, Entry | None]()
     copied = min((s.seq for s in stages if s.copies), default=0)
-    fetched = set[At]()
+    laying = [s.seq for s in in_force(journal, update) if s.kind == "carry" and s.seq > copied]
+    last = max(laying, default=0)
+    fetched, since = set[At](), set[At]()
     for stage in stages:
-        if stage.kind != "hand" or stage.state is StageState.PLANNED:
-            continue
-        for one in journal.observed(update, stage.seq):
+        for one in journal.observed(update, stage.seq):  # during a step by hand, or while an answer was due
             if stage.seq >= copied:
                 seen[one.at] = one.after
+                if last and stage.seq > last:
+                    since.add(one.at)
                 continue
             fetched.add(one.at)
             rows.pop(one.at, None)
             if one.after is not None:
                 rows[one.at] = (one.after, one.file_class)
-    return Beginning(kept=first.kept.without(fetched), rows=rows, safe=safe, by_hand=seen, left=left)
+    put_there = {
+        step.after.digest: step.at
+        for step in (journal.steps(update, last) if last else ())
+        if step.at in since and step.after is not None and step.after.digest
+    }
+    return Beginning(
+        kept=first.kept.without(fetched),
+        rows=rows,
+        safe=safe,
+        by_hand=seen,
+        since=frozenset(since),
+        put_there=put_there,
+        left=left,
+    )
 
 
 def _left_newer(journal: Journal, update: int) -> frozenset[At]:
@@ -208,16 +224,15 @@ def _left_newer(journal: Journal, update: int) -> frozenset[At]:
     )
 
 
-def _with_made_safe(journal: Journal, update: int, rows: dict[At, Witnessed]) -> None:
+def _with_made_safe(rows: dict[At, Witnessed], beginning: Beginning) -> None:
     """What was made safe before a step by hand took it away is what was before. Where it lies again, under
     its name or another, that is held against it; where it lies nowhere, it is missed.
     """
-    safe = made_safe(journal, update)
-    left = _left_newer(journal, update)
+    safe = beginning.safe
     gone: dict[str, list[At]] = {}
     for at, (entry, _) in safe.items():
-        if at in left:
-            continue  # the person chose that what is newer counts
+        if at in beginning.left or at in beginning.since or entry.digest in beginning.put_there:
+            continue  # the person chose that what is newer counts, or made it anew once it was back
         if at not in rows:
             gone.setdefault(entry.digest, []).append(at)
         elif rows[at].verb is not Verb.KEEP:

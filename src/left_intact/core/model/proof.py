@@ -76,7 +76,11 @@ class Beginning:
     safe: Mapping[At, tuple[Entry, FileClass]] = field(default_factory=lambda: MappingProxyType({}))
     """What was copied since a step by hand would take it away: it has to come back."""
     by_hand: Mapping[At, Entry | None] = field(default_factory=lambda: MappingProxyType({}))
-    """What was seen at places that changed while a step by hand was waited for."""
+    """What was seen at places that changed while somebody was waited for."""
+    since: frozenset[At] = frozenset()
+    """Of those, places that changed after our last stage: what lies there is as somebody wanted it."""
+    put_there: Mapping[str, At] = field(default_factory=lambda: MappingProxyType({}))
+    """By digest: the place of those to which our last stage had brought what was made safe."""
     left: frozenset[At] = frozenset()
     """Places at which the person chose that something newer counts."""
 

@@ -134,6 +134,8 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
             account.let_go.append(shown)
         elif at.path in told.chosen and _class_at(beginning, at) in OF_A_PACK:
             account.chosen.append(shown)
+        elif was.digest in beginning.put_there and at in beginning.safe:
+            account.by_hand.append(beginning.put_there[was.digest].shown)
         elif _is_by_hand(at, there, witness, beginning):
             account.by_hand.append(shown)
         elif there is None:
@@ -228,6 +230,8 @@ def _is_by_hand(at: At, there: Entry | None, witness: Witness, beginning: Beginn
     """Whether it changed while a step by hand was waited for. Where the program was removed in one, what
     nobody made safe went with it, and is missed.
     """
+    if at in beginning.since:
+        return True
     if at in beginning.safe or at not in beginning.by_hand:
         return False
     return there is not None or not witness.by_hand
