@@ -47,7 +47,7 @@ bench: setup
 torture: setup
 	@sh tools/need.sh strace || true
 	$(BIN)/python -m tests.torture
-	LEFT_INTACT_LAWS=many $(BIN)/python -m pytest tests/core/test_crash.py tests/core/test_laws.py tests/routes/test_laws.py tests/routes/test_ladder.py tests/routes/test_clear_and_restore.py tests/core/test_keys.py
+	LEFT_INTACT_LAWS=many $(BIN)/python -m pytest tests/core/test_crash.py tests/core/test_laws.py tests/routes/test_laws.py tests/routes/test_ladder.py tests/routes/test_clear_and_restore.py tests/core/test_keys.py tests/evenings
 
 # Bytes of any kind for every decoder and feed, 20,000 of each; a hundred of each run in `make test`.
 fuzz: setup

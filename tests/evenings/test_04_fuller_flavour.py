@@ -7,9 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, Tree, seen, sums
-
-SEEDS = ("reed", "slate", "lamp")
+from tests.evenings.stage import SEEDS, Evening, Names, Tree, seen, sums
 
 
 def builds(names: Names) -> tuple[Tree, Tree, Tree]:

@@ -8,11 +8,11 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, seen, sums
+from tests.evenings.stage import SEEDS, Evening, Names, seen, sums
 
 
 @pytest.mark.parametrize("kind", ["hex", "numbers", "codes", "names"])
-@pytest.mark.parametrize("seed", ["reed", "slate"])
+@pytest.mark.parametrize("seed", SEEDS)
 def test_what_may_be_out_of_reach_is_said(tmp_path: Path, seed: str, kind: str) -> None:
     evening, names = Evening(tmp_path), Names(f"keys {seed} {kind}")
     keys = {

@@ -6,9 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, Tree, seen, sums
-
-SEEDS = ("reed", "slate", "lamp")
+from tests.evenings.stage import SEEDS, Evening, Names, Tree, seen, sums
 
 
 def game(names: Names) -> tuple[Tree, list[str]]:

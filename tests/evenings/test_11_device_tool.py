@@ -6,9 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, Tree, seen, sums
+from tests.evenings.stage import SEEDS, Evening, Names, Tree, seen, sums
 
-SEEDS = ("reed", "slate", "lamp", "quill")
 READ_OUT = ("dumps", "dump", "read out", "backup", "device", "nand", "extracted", "temp keys")
 """What people and tools call a folder for what was read out of a device; none of these can be made again."""
 

@@ -7,9 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, Tree, seen, sums
+from tests.evenings.stage import SEEDS, Evening, Names, Tree, seen, sums
 
-SEEDS = ("reed", "slate", "lamp")
 ON = "mods on"
 
 

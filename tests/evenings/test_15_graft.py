@@ -7,9 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import BUILT, DAY, Evening, Names, Tree, seen, sums
-
-SEEDS = ("reed", "slate", "lamp")
+from tests.evenings.stage import BUILT, DAY, SEEDS, Evening, Names, Tree, seen, sums
 
 
 def theirs(names: Names, who: str, days: int) -> Tree:

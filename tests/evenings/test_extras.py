@@ -8,9 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.evenings.stage import Evening, Names, Tree, seen, sums
-
-SEEDS = ("reed", "slate", "lamp")
+from tests.evenings.stage import SEEDS, Evening, Names, Tree, seen, sums
 
 
 def scene(evening: Evening, names: Names, *, mine: int, count: int) -> tuple[Path, Tree, Tree]:

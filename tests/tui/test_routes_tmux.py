@@ -188,7 +188,7 @@ def test_another_route_and_another_folder_are_taken_at_the_arrival(
     down_to(screen, "Tarnlight")
     screen.keys("u")
     screen.until("◉ side by side")
-    screen.keys("End", "Up", "Up", "Up", "Up", "Up")
+    screen.keys("End", "Up", "Up", "Up", "Up")
     screen.keys("Enter")
     screen.until("◉ in place", "○ side by side")
     screen.keys("Down", "Enter")

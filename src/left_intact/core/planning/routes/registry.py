@@ -89,7 +89,7 @@ def _recommended(inputs: PlanInputs) -> list[RouteChoice]:
 
 def planner_named(route: Route) -> RoutePlanner:
     """The planner of a route: there is one for each."""
-    return next(planner for planner in ROUTES if planner.name is route)
+    return {planner.name: planner for planner in ROUTES}[route]
 
 
 def route_named(name: str | None) -> Route | None:
