@@ -179,3 +179,20 @@ def test_what_was_left_behind_is_looked_for_even_if_no_line_of_the_plan_speaks_o
     assert "nowhere now" in check.says and "board.mem" in check.says
     assert not os.path.exists(pier.new / "memory")
     assert plant(tmp_path / "x", {"a": "b"}, mtime=LATER)
+
+
+@pytest.mark.parametrize("dropped", ["what is new", "what is replaced"])
+def test_a_release_that_is_laid_in_part_is_never_intact(tmp_path: Path, dropped: str) -> None:
+    mock = Mock(tmp_path)
+    mock.arrive(release("1.1", **{f"lib__new{n}.so": f"part {n}\n" * 9 for n in range(5)}))
+    plan = mock.plan()
+    stage = plan.stages[0]
+    gone = [
+        m for m in stage.moves  # type: ignore[union-attr]
+        if ("new" in m.at.path if dropped == "what is new" else m.before is not None)
+    ][:5]  # fmt: skip
+    assert len(gone) == 5
+    stage = replace(stage, moves=tuple(m for m in stage.moves if m not in gone))  # type: ignore[union-attr]
+    proof = mock.bench.updates.update(replace(plan, stages=(stage,)), mock.install).proof
+    assert proof.verdict.value == "attention"
+    assert set(proof.stayed_old) == {m.at.path for m in gone}

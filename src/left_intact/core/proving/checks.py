@@ -11,7 +11,7 @@ from left_intact.core.files.roots import roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
-from left_intact.core.model.pages import Page, PagedEntries
+from left_intact.core.model.pages import Page, PagedEntries, pages_in
 from left_intact.core.model.place import At, at_of
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness, Witnessed
 from left_intact.core.model.release import Reading
@@ -141,7 +141,8 @@ def whole_check(old: tuple[str, ...], allowed: int) -> Check | None:
     """Tell where more of what came was not laid than is `allowed`: it is not all of one release."""
     if len(old) <= allowed:
         return None
-    says = f"{_count(len(old), 'file')} of the release lie here as they were before: {_listed(list(old))}"
+    lie = _count(len(old), "file of what came lies", "files of what came lie")
+    says = f"{lie} here as before, or not at all: {_listed(list(old))}"
     return Check(name="not whole", state=CheckState.FAILED, says=says)
 
 
@@ -156,7 +157,19 @@ def stayed_old(witness: Witness, now: Now, coming: Mapping[str, Entry]) -> tuple
             continue
         if (row.file_class if row is not None else witness.kept.class_at(at)) in MAY_BE_THE_PROGRAMS:
             found.append(path)
+    found += [path for path in _absent(coming, now) if at_of(path, labels) not in witness.rows]
     return tuple(sorted(found))
+
+
+def _absent(coming: Mapping[str, Entry], now: Now) -> Iterator[str]:
+    """The files of a release that lie nowhere here. What the person deleted, or left out, is in the plan."""
+    for page in pages_in(coming) if not isinstance(coming, PagedEntries) else coming.pages:
+        there = now.page(page.folder)
+        lacking = set(page.names) - set(there.names if there is not None else ())
+        for at, name in enumerate(page.names) if lacking else ():
+            path = page.path(at)
+            if name in lacking and page.entry(at).kind is Kind.FILE and not now.is_hidden(path):
+                yield path
 
 
 def _otherwise(shipped: Mapping[str, Entry], now: Now) -> Iterator[str]:
