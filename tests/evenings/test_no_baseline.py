@@ -48,7 +48,7 @@ def test_settings_of_any_form_and_databases_stay(tmp_path: Path, seed: str, time
     before = seen(root)
 
     plan = evening.ask("plan", root, came, code=None)
-    assert len(plan["questions"]) <= 3
+    assert len(plan["questions"]) <= 2
     for question in plan["questions"]:
         default = question["leads_to"][question["options"].index(question["default"])]
         if {keys, shelf} & set(question["paths"]):
