@@ -58,3 +58,12 @@ def test_only_what_replaces_mine_is_mine(tmp_path: Path, seed: str, given: str, 
         assert all(after[path] == digest for path, digest in sums(inside).items())
     evening.run("go-back", root)
     assert seen(root) == before
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+def test_the_content_folder_itself_is_no_pack(tmp_path: Path, seed: str) -> None:
+    evening, names = Evening(tmp_path), Names(f"own {seed}")
+    root, home, _, _ = scene(evening, names)
+    before = seen(root)
+    _, wrong = evening.run("pack", root, root / home, "--lay", code=None)
+    assert "it is what you own" in wrong and seen(root) == before

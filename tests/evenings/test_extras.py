@@ -67,3 +67,32 @@ def test_a_build_of_the_program_is_still_one(tmp_path: Path, seed: str) -> None:
     after = seen(root)
     assert said["verdict"] == "intact" and said["version"]["after"] == "3.3"
     assert all(after[path] == digest for path, digest in sums(texts).items())
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+@pytest.mark.parametrize("kind", ["a build that calls its code otherwise", "a mod over most of it"])
+def test_what_covers_most_and_brings_other_code_is_asked(tmp_path: Path, seed: str, kind: str) -> None:
+    evening, names = Evening(tmp_path), Names(f"otherwise {seed}")
+    data = {f"data/{names.words.invent()}{n}.pak": names.make.noise(900) for n in range(30)}
+    old = {f"bin/{names.words.invent()}.so": names.make.code("1.0") for _ in range(3)}
+    mine = {f"{names.saves}/one": names.make.noise(300)}
+    place = f"apps/{names.program}"
+    root = evening.lay(place, {**old, **data, "VERSION": b"1.0\n"})
+    evening.lay(place, mine, days=20)
+    other = {path: names.make.noise(901) for path in list(data)[:24]}
+    if kind.startswith("a build"):
+        other = {path: names.make.noise(901) for path in data} | {"VERSION": b"2.0\n"}
+    other |= {f"bin/{names.words.invent()}.so": names.make.code("2.0")}
+    came = evening.pack("in/bigger sky 2.0.zip", other)
+    before = seen(root)
+    plan = evening.ask("plan", root, came, code=None)
+    assert [question["id"] for question in plan["questions"]] == ["patch"]
+    said = evening.ask("update", root, came, "--yes")
+    after = seen(root)
+    assert set(before) <= set(after), "nothing goes by default"
+    assert all(after[path] == digest for path, digest in sums({**mine, **other}).items())
+    assert said["verdict"] == "intact", said["checks"]
+    raised = "2.0" if "VERSION" in other else "1.0"
+    assert said["version"]["after"] == raised == evening.ask("shelf")["installs"][0]["version"]
+    evening.run("go-back", root)
+    assert seen(root) == before

@@ -91,7 +91,7 @@ def plan_text(plan: Plan, *, every: bool = False) -> str:
     taken = next((choice for choice in plan.routes if choice.name is plan.route), None)
     other = next((choice for choice in plan.routes if choice.fits and choice.name is not plan.route), None)
     lines = [head]
-    lines += [f"{taken.because}"] if taken is not None else []
+    lines += [taken.because] if taken is not None else []
     lines += [f"or {other.name.value}: {other.because}"] if other is not None else []
     lines.append("")
     for verb in Verb:

@@ -310,10 +310,12 @@ class Outlets(Service):
         from left_intact.core.outlets.asking import asker
         from left_intact.core.outlets.local_pack import local_directory
         from left_intact.core.outlets.pack import sort_pack
+        from left_intact.core.outlets.pockets import refuse_own_content
         from left_intact.core.outlets.ranged import RangedFile, directory
 
         name = os.path.basename(place)
         if "://" not in place:
+            refuse_own_content(survey, place)
             members, whole = local_directory(place)
             return sort_pack(name, os.path.abspath(place), members, survey, full=full, whole=whole)
         place = self._without_secrets(place)

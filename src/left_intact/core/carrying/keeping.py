@@ -7,7 +7,7 @@ that, until they free it by name. Anything else is let go of.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from left_intact.core.carrying.journal import Journal, Step
@@ -50,30 +50,48 @@ def is_the_persons(step: Step) -> bool:
 
 def references(journal: Journal) -> References:
     """What all runs of a journal need of the strongbox."""
-    found, laid, back = References(), set[str](), set[str]()
-    every = [(run, list(journal.steps(run.id))) for run in journal.runs()]
-    for run, steps in every:
-        for step in steps if _was_done(run) else ():
-            if step.after is not None and isinstance(step.source, FromArrival):
-                laid.add(step.after.digest)
-            if step.after is not None and isinstance(step.source, FromStrongbox) and run.kind is RunKind.BACK:
-                back.add(step.after.digest)
-    for run, steps in every:
-        nobodys = laid if run.kind is RunKind.BACK else back if run.state is State.GONE_BACK else frozenset()
-        for step in steps:
-            _refer(found, run, step, nobodys)
+    found, doubts = References(), _Doubts()
+    for run in journal.runs():
+        for step in journal.steps(run.id):
+            _refer(found, doubts, run, step)
+    found.yours |= doubts.left
     return found
 
 
-def _was_done(run: Update) -> bool:
-    """Whether what the steps of a run say was done."""
-    return run.state in (State.ON_TRIAL, State.SETTLED, State.GONE_BACK, State.DONE)
+@dataclass(slots=True)
+class _Doubts:
+    """Digests that count as the person's since nobody can prove that they are the program's."""
+
+    laid: set[str] = field(default_factory=set)
+    """What updates laid out of what came."""
+    set_aside: set[str] = field(default_factory=set)
+    """What going back set aside."""
+    put_back: set[str] = field(default_factory=set)
+    """What going back put in its place again."""
+    displaced: set[str] = field(default_factory=set)
+    """What updates displaced that were taken back."""
+
+    def note(self, run: Update, step: Step) -> None:
+        if step.after is None or run.state not in (
+            State.ON_TRIAL,
+            State.SETTLED,
+            State.GONE_BACK,
+            State.DONE,
+        ):
+            return
+        if isinstance(step.source, FromArrival):
+            self.laid.add(step.after.digest)
+        elif isinstance(step.source, FromStrongbox) and run.kind is RunKind.BACK:
+            self.put_back.add(step.after.digest)
+
+    @property
+    def left(self) -> set[str]:
+        """Those that nothing explains: neither did an update bring them, nor do they lie there again."""
+        return (self.set_aside - self.laid) | (self.displaced - self.put_back)
 
 
-def _refer(found: References, run: Update, step: Step, nobodys: Collection[str]) -> None:
-    """`nobodys` are digests that are not the person's as long as nothing but doubt says so: what an update
-    laid and going back set aside, and what lies in its place again.
-    """
+def _refer(found: References, doubts: _Doubts, run: Update, step: Step) -> None:
+    doubts.note(run, step)
     lives = run.state not in ENDED
     if lives and isinstance(step.source, FromStrongbox):
         found.needed[step.source.digest] += 1
@@ -87,8 +105,14 @@ def _refer(found: References, run: Update, step: Step, nobodys: Collection[str])
     if lives:
         found.needed[entry.digest] += 1
         found.runs[entry.digest].add(run.id)
+    if not is_the_persons(step):
+        return
     doubt = step.file_class in MAY_BE_THE_PROGRAMS and not step.by_name and step.verb is not Verb.MERGE
-    if is_the_persons(step) and not (doubt and entry.digest in nobodys):
+    if doubt and run.kind is RunKind.BACK:
+        doubts.set_aside.add(entry.digest)
+    elif doubt and run.state is State.GONE_BACK:
+        doubts.displaced.add(entry.digest)
+    else:
         found.yours.add(entry.digest)
 
 

@@ -8,11 +8,12 @@ from __future__ import annotations
 import os
 import zipfile
 from collections import defaultdict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 
 from left_intact.core.files.names import lies_in
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.survey import Survey
 
 
@@ -48,7 +49,34 @@ def pockets(
 
 
 def pocket_at(survey: Survey, place: str) -> str:
-    """The folder of an install, as a path in it, that a pack given by its place is; empty for none."""
+    """The folder of an install, as a path in it, that a pack given by its place is; empty for none.
+
+    A pocket lies inside the content folder: content lies in the folder above it too. A folder of which that
+    is not so may be all the content that somebody owns.
+    """
+    folder = _inside(survey, place)
+    above = folder.rpartition("/")[0]
+    return folder if above and above in (f.rpartition("/")[0] for f in _content(survey)) else ""
+
+
+def refuse_own_content(survey: Survey, place: str) -> None:
+    """A folder that holds all content of an install is what is owned, and no pack. Raises `own-content`."""
+    folder = _inside(survey, place)
+    if folder and all(path.startswith(folder + "/") for path in _content(survey)):
+        raise LeftIntactError(
+            "own-content",
+            "all content of this install lies in this folder: it is what you own, and no pack",
+            path=place,
+            way_out="Name the pack itself: an archive, or the folder that it was unpacked to.",
+        )
+
+
+def _content(survey: Survey) -> Iterator[str]:
+    return (f.path for f in survey.findings if f.file_class is FileClass.CONTENT)
+
+
+def _inside(survey: Survey, place: str) -> str:
+    """The path below the install that a place is, if it is a folder in it."""
     root, pack = os.path.realpath(survey.root), os.path.realpath(place)
     if "://" in place or not os.path.isdir(pack) or pack == root or not lies_in(pack, root):
         return ""

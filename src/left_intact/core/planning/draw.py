@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from types import MappingProxyType
+from typing import Any
 
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import Root
@@ -22,7 +23,7 @@ from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 from left_intact.core.planning.keys import out_of_reach, under_ids
-from left_intact.core.planning.routes.registry import choices, choose, way_question
+from left_intact.core.planning.routes.registry import choose
 from left_intact.core.planning.space import room_for
 from left_intact.words import count
 
@@ -37,7 +38,8 @@ def draw_up(inputs: PlanInputs) -> Plan:
 
     Raises `Misuse` for a route that does not fit.
     """
-    planner = choose(inputs)
+    chosen = choose(inputs)
+    planner = chosen.planner
     drawing = planner.draw(inputs)
     moves = [move for stage in drawing.stages if isinstance(stage, Carry) for move in stage.moves]
     facts = drawing.facts or inputs.facts
@@ -60,11 +62,11 @@ def draw_up(inputs: PlanInputs) -> Plan:
         from_version=inputs.survey.version_text,
         to_version=to_version,
         route=planner.name,
-        routes=choices(inputs),
+        routes=chosen.choices,
         stages=(*before, *drawing.stages, *after) if _does_something(drawing) else drawing.stages,
         kept=drawing.kept,
         merges=drawing.merges,
-        questions=(*filter(None, (way_question(inputs),)), *drawing.questions),
+        questions=(*((chosen.question,) if chosen.question else ()), *drawing.questions),
         blockers=(
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,
@@ -84,21 +86,26 @@ def draw_up(inputs: PlanInputs) -> Plan:
         on_failure=drawing.on_failure,
         parts=drawing.parts,
         climb=drawing.climb,
-        inputs=MappingProxyType(
-            {
-                "arrival_digest": arrival.digest,
-                "came": arrival.called,
-                "version_places": [list(pair) for pair in inputs.sheet.version_places],
-                "things_by": [asdict(rule) for rule in inputs.sheet.things],
-                **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
-                **drawing.told,
-                "parts": [asdict(part) for part in drawing.parts],
-                "comes": _laid_over(inputs, drawing, arrival),
-                **({"under_ids": keyed} if keyed else {}),
-                "answered": _let_go(drawing, moves),
-            }
-        ),
+        inputs=MappingProxyType(_for_the_journal(inputs, drawing, arrival, moves, keyed)),
     )
+
+
+def _for_the_journal(
+    inputs: PlanInputs, drawing: Drawing, arrival: Arrival, moves: list[Move], keyed: Mapping[str, int]
+) -> dict[str, Any]:
+    """What the proof is told of a plan, in plain values."""
+    return {
+        "arrival_digest": arrival.digest,
+        "came": arrival.called,
+        "version_places": [list(pair) for pair in inputs.sheet.version_places],
+        "things_by": [asdict(rule) for rule in inputs.sheet.things],
+        **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
+        **drawing.told,
+        "parts": [asdict(part) for part in drawing.parts],
+        "comes": _laid_over(inputs, drawing, arrival),
+        **({"under_ids": keyed} if keyed else {}),
+        "answered": _let_go(drawing, moves),
+    }
 
 
 def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.blockers import is_common
@@ -23,6 +24,8 @@ _CARRIES = 0.5
 """So much of the program's code, by name, makes what came a build of it."""
 _FITS = 0.8
 """So many of its files must go into folders that lie here to be laid over them."""
+_MOST = 4_000
+"""Files of the program that are looked for."""
 _PROGRAMS = 0.34
 """So many of those that something lies under must be the program's for it to be the program's own update."""
 
@@ -35,6 +38,10 @@ class Nature:
     """Whether it is no build, but goes over one."""
     carried: float = 1.0
     """The share of the program's code that it carries, by name."""
+    is_unsure: bool = False
+    """Whether it covers most of the program's files and brings code, but other code than lies here: a build
+    that calls it otherwise, or something large that goes over it.
+    """
     carries_version: bool = True
     """Whether it brings the file that the program's version is read from, and is the program's own."""
     version_file: str = ""
@@ -42,7 +49,8 @@ class Nature:
 
     @property
     def raises_version(self) -> bool:
-        return not self.is_over or self.carries_version
+        """Whether the program's version rises with it; one that is unsure does so as a whole release too."""
+        return not (self.is_over or self.is_unsure) or self.carries_version
 
 
 BUILD = Nature()
@@ -64,14 +72,24 @@ def nature_of(arrival: Arrival, survey: Survey) -> Nature:
         return Nature(carried=carried)
     source = survey.reading.source if survey.reading is not None else ""
     there = entries.get(source)
-    own_update = _is_the_programs_own(survey, entries)
     brings = there is not None and there.kind is Kind.FILE
+    if came and _covered(survey, entries) >= _CARRIES:
+        return Nature(carried=carried, is_unsure=True, carries_version=brings)
+    own_update = _is_the_programs_own(survey, entries)
     return Nature(
         is_over=True,
         carried=carried,
         carries_version=brings and own_update,
         version_file=source if brings and not own_update else "",
     )
+
+
+def _covered(survey: Survey, entries: Mapping[str, Entry]) -> float:
+    """The share of the program's files here under whose path something comes."""
+    findings = survey.findings
+    assert isinstance(findings, SortedPages)
+    its = [f.path for f in findings.of_class(FileClass.PROGRAM, _MOST) if f.entry.kind is Kind.FILE]
+    return sum(path in entries for path in its) / len(its) if its else 0.0
 
 
 def _is_the_programs_own(survey: Survey, entries: Mapping[str, Entry]) -> bool:

@@ -157,7 +157,8 @@ def stayed_old(witness: Witness, now: Now, coming: Mapping[str, Entry]) -> tuple
             continue
         if (row.file_class if row is not None else witness.kept.class_at(at)) in MAY_BE_THE_PROGRAMS:
             found.append(path)
-    found += [path for path in _absent(coming, now) if at_of(path, labels) not in witness.rows]
+    if not witness.by_hand:  # an installer lays what it likes of its package
+        found += [path for path in _absent(coming, now) if at_of(path, labels) not in witness.rows]
     return tuple(sorted(found))
 
 

@@ -161,11 +161,12 @@ def _ways_taken(
     folders: dict[At, list[tuple[At, Entry]]] = {}
     for at, was in missed:
         folders.setdefault(at.folder, []).append((at, was))
-    found, wrong, taken = dict[At, At](), dict[At, At](), set[At]()
+    found, wrong, taken, made = dict[At, At](), dict[At, At](), set[At](), _made(beginning)
     for inside in folders.values():
         alike = {at: [to for to in laid.get(was.digest, ()) if _name(to) == _name(at)] for at, was in inside}
         votes = Counter(to.folder for places in alike.values() for to in places if to not in taken)
-        chosen = next((to for to, _ in votes.most_common() if not _is_anothers(inside, to, beginning)), None)
+        likeliest = (to for to, _ in votes.most_common())
+        chosen = next((to for to in likeliest if not _is_anothers(inside, to, beginning, made)), None)
         if chosen is None:
             wrong |= {at: places[0] for at, places in alike.items() if places}
         for at, was in inside:
@@ -178,21 +179,31 @@ def _ways_taken(
     return found, wrong
 
 
-def _is_anothers(inside: Iterable[tuple[At, Entry]], folder: At, beginning: Beginning) -> bool:
+def _is_anothers(
+    inside: Iterable[tuple[At, Entry]],
+    folder: At,
+    beginning: Beginning,
+    made: Mapping[tuple[str, str], set[At]],
+) -> bool:
     """Whether the new build made something in a folder that tells it from the one these files are for: a
-    file, as one with the title, that is equal to theirs in another folder and not in this one.
+    file, as one with the title, that is equal to theirs in another folder and not in this one. `made` are the
+    folders in which it made a file of some name and digest.
     """
     for at, was in inside:
-        made = beginning.by_hand.get(At(folder.root, f"{folder.path}/{_name(at)}"))
-        if made is None or made.same_content(was):
+        there = beginning.by_hand.get(At(folder.root, f"{folder.path}/{_name(at)}"))
+        if there is None or there.same_content(was):
             continue
-        if any(
-            other is not None and other.bytes and other.same_content(was)
-            for place, other in beginning.by_hand.items()
-            if place.folder != folder and place != at and _name(place) == _name(at)
-        ):
+        if made.get((_name(at), was.digest), set()) - {folder, at.folder}:
             return True
     return False
+
+
+def _made(beginning: Beginning) -> dict[tuple[str, str], set[At]]:
+    found: dict[tuple[str, str], set[At]] = {}
+    for at, entry in beginning.by_hand.items():
+        if entry is not None and entry.bytes and entry.digest:
+            found.setdefault((_name(at), entry.digest), set()).add(at.folder)
+    return found
 
 
 def _by_sheet(at: At, told: Told) -> At | None:

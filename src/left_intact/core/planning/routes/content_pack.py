@@ -94,5 +94,5 @@ def _rest_of_the_pocket(inputs: PlanInputs, labels: list[str]) -> list[Move]:
             unproven=True,
         )
         for finding in inside
-        if finding.entry.kind in (Kind.FILE, Kind.LINK)
+        if finding.file_class in OF_A_PACK and finding.entry.kind in (Kind.FILE, Kind.LINK)
     ]

@@ -83,6 +83,8 @@ class InPlace:
             because = f"it has {_how_much(inputs.nature)} of the program: laid over it, all else stays"
             return RouteChoice(name=self.name, fits=True, because=because, weight=_OVER)
         because = "a whole release, laid over the install"
+        if inputs.nature.is_unsure:
+            because = "it covers most of the program and brings other code: a release, or a mod over it"
         return RouteChoice(name=self.name, fits=True, because=because, weight=_WHOLE)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
@@ -118,6 +120,7 @@ class InPlace:
             sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
         _keep_what_may_be_theirs(sketch)
         patch = _patch_question(sketch)
+        raises = nature.raises_version or (nature.is_unsure and not sketch.is_patch)
         flavour = _flavour_question(sketch)
         _merge_all(sketch)
         _files_over_folders(sketch)
@@ -137,7 +140,7 @@ class InPlace:
             blockers=tuple(sketch.blockers),
             warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
             baseline=base,
-            to_version=None if nature.raises_version else inputs.survey.version_text,
+            to_version=None if raises else inputs.survey.version_text,
         )
 
 
@@ -235,7 +238,8 @@ def _patch_question(sketch: _Sketch) -> Question | None:
         _as_a_patch(sketch)
         return None
     alone = sketch.inputs.arrival.shape == "file"  # refused on this route, whatever it is
-    if alone or sketch.is_patch or here < _FEW or missing <= here * _PATCH or coming >= here * _PATCH:
+    lacks_most = here >= _FEW and missing > here * _PATCH and coming < here * _PATCH
+    if alone or sketch.is_patch or not (lacks_most or sketch.inputs.nature.is_unsure):
         return None
     if not any(row.verb in _BRINGS for row in sketch.rows.values()):
         _as_a_patch(sketch)  # all of it lies here already: there is nothing to ask

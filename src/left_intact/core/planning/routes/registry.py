@@ -4,6 +4,9 @@ line here.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Question, Route, RouteChoice
 from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
@@ -47,22 +50,36 @@ def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
     return tuple(sorted(said, key=lambda choice: (not choice.fits, -choice.weight)))
 
 
-def choose(inputs: PlanInputs) -> RoutePlanner:
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """The route that is taken, what was weighed, and the question where two are near each other."""
+
+    planner: RoutePlanner
+    choices: tuple[RouteChoice, ...]
+    question: Question | None = None
+
+
+def choose(inputs: PlanInputs) -> Chosen:
     """The route that was asked for or answered with, else that for which most speaks of all that fit, else
     the first. Raises `Misuse`.
     """
+    every = choices(inputs)
     if inputs.route is not None:
-        return planner_named(inputs.route)
-    question = way_question(inputs)
-    if question is not None:
-        return planner_named(Route(question.choice))
-    found = _recommended(inputs)
-    return planner_named(found[0].name) if found else ROUTES[0]
+        return Chosen(planner_named(inputs.route), every)
+    ruled = inputs.sheet.clear is not None
+    found = [
+        choice
+        for choice in every
+        if choice.fits and (choice.name not in _ASKED_FOR or (ruled and choice.name is _ASKED_FOR[0]))
+    ]
+    if not found:
+        return Chosen(ROUTES[0], every)
+    question = _way_question(inputs, found)
+    return Chosen(planner_named(Route(question.choice) if question else found[0].name), every, question)
 
 
-def way_question(inputs: PlanInputs) -> Question | None:
-    """What is asked where two routes are near each other, and the person named none."""
-    found = _recommended(inputs) if inputs.route is None else []
+def _way_question(inputs: PlanInputs, found: Sequence[RouteChoice]) -> Question | None:
+    """What is asked where the two for which most speaks are near each other."""
     if len(found) < 2 or found[0].weight - found[1].weight >= _NEAR:
         return None
     options = tuple(one.name.value for one in found[:2])
@@ -76,15 +93,6 @@ def way_question(inputs: PlanInputs) -> Question | None:
         answer=answer if answer in options else None,
         note="two ways are near each other",
     )
-
-
-def _recommended(inputs: PlanInputs) -> list[RouteChoice]:
-    ruled = inputs.sheet.clear is not None
-    return [
-        choice
-        for choice in choices(inputs)
-        if choice.fits and (choice.name not in _ASKED_FOR or (ruled and choice.name is _ASKED_FOR[0]))
-    ]
 
 
 def planner_named(route: Route) -> RoutePlanner:
