@@ -1,6 +1,8 @@
 # Two commands do all the set-up: `make demo` and `make test`. Nothing else is needed but Python 3.11+.
 PYTHON ?= python3
 BIN := .venv/bin
+# What is compiled is kept: without it every command that a test starts compiles all of it.
+unexport PYTHONDONTWRITEBYTECODE
 STAMP := .venv/.ready
 
 .PHONY: setup demo test test-windows check screenshots bench bench-classify bench-real torture fuzz mutants lock clean-demo

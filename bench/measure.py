@@ -21,6 +21,16 @@ def timed(command: Command) -> float:
     return time.perf_counter() - began
 
 
+def processor(command: Command) -> float:
+    """Seconds of processor of a whole command with all the processes it waited for. Raises where it fails."""
+    process = subprocess.Popen(command, shell=isinstance(command, str), stdout=subprocess.DEVNULL)
+    _, status, used = os.wait4(process.pid, 0)
+    process.returncode = os.waitstatus_to_exitcode(status)
+    if process.returncode:
+        raise subprocess.CalledProcessError(process.returncode, command)
+    return used.ru_utime + used.ru_stime
+
+
 def peak_memory(command: Command) -> float:
     """The most memory that a command and all its processes had at one time, in MB.
 

@@ -16,6 +16,7 @@ from typing import Any
 import pytest
 
 from left_intact.core.files.place import able
+from left_intact.core.model.entry import Entry
 from left_intact.core.model.plan import Plan
 from left_intact.demo.binaries import elf
 from left_intact.demo.unattended import snapshot
@@ -27,11 +28,8 @@ Tree = dict[str, Content]
 
 
 def examples(number: int) -> int:
-    """How many examples a law gets: all of them in `make torture`, a third in `make test`, a tenth where the
-    profile says that there be few.
-    """
-    parts = {"many": 1, "few": 10}.get(os.environ.get("LEFT_INTACT_LAWS", ""), 3)
-    return max(3, number // parts)
+    """How many examples a law gets: all of them in `make torture`, a tenth in `make test`."""
+    return max(3, number if os.environ.get("LEFT_INTACT_LAWS") == "many" else number // 10)
 
 
 MODES = pytest.mark.skipif(not able().modes, reason="this system keeps no modes of files")
@@ -211,3 +209,8 @@ def open_below(folder: Path) -> list[str]:
         with contextlib.suppress(OSError):
             held.append(os.readlink(f"/proc/self/fd/{name}"))
     return sorted(path for path in held if path.startswith(f"{folder}/"))
+
+
+def file_at(path: str, digest: str = "aa", **more: Any) -> Entry:
+    """A file as something read it; its digest is made of two digits."""
+    return Entry(path=path, bytes=3, mode=0o644, mtime_ns=5, digest=digest * 32, **more)

@@ -18,6 +18,9 @@ from left_intact.demo.room import Room
 from tests.builders import Mock
 from tests.chains import MadeUp
 
+# The commands that tests start are compiled once, whatever the shell says.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+
 settings.register_profile(
     "ours",
     deadline=None,
@@ -52,8 +55,12 @@ _LONG = (
 )
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The long ones first, dealt out to all processes: else the last runs when all others are idle."""
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Of what is `sampled` so many cases, all of them in `make torture`. The long ones first, dealt out to
+    all processes: else the last runs when all others are idle.
+    """
+    if os.environ.get("LEFT_INTACT_LAWS") != "many":
+        _sample(config, items)
     lanes = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
     long = [item for item in items if item.path.stem in _LONG]
     rest = [item for item in items if item.path.stem not in _LONG]
@@ -63,6 +70,20 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         for lane in range(lanes)
         for item in (*long[lane::lanes], *rest[lane * share : (lane + 1) * share])
     ]
+
+
+def _sample(config: pytest.Config, items: list[pytest.Item]) -> None:
+    cases: dict[tuple[str, int], list[pytest.Item]] = {}
+    for item in items:
+        if (mark := item.get_closest_marker("sampled")) is not None:
+            cases.setdefault((item.nodeid.partition("[")[0], mark.args[0]), []).append(item)
+    left_out: set[pytest.Item] = set()
+    for (name, number), group in cases.items():
+        # Beginning elsewhere for each test, so that each size and each variant is met by some.
+        order = sorted(range(len(group)), key=lambda n: ((n + len(name)) * 7 % len(group), n))
+        left_out |= {group[n] for n in order[number:]}
+    config.hook.pytest_deselected(items=list(left_out))
+    items[:] = [item for item in items if item not in left_out]
 
 
 @pytest.fixture(autouse=True)

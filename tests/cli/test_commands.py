@@ -197,6 +197,7 @@ def test_the_demo_runs_unattended(tmp_path: Path, capfd: pytest.CaptureFixture[s
     assert sum(len(files) for _, _, files in os.walk(tmp_path / "pier/pier")) >= 3000
 
 
+@pytest.mark.sampled(0)
 def test_the_demo_is_the_same_every_time(tmp_path: Path) -> None:
     from left_intact.demo.build import build_demo
     from left_intact.demo.unattended import snapshot

@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -70,7 +71,7 @@ def test_progress_is_told_on_a_terminal_and_only_after_a_while(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     moments = iter([0.0, 0.4, 1.5, 1.6, 9.0])
-    monkeypatch.setattr(setting.time, "monotonic", lambda: next(moments))
+    monkeypatch.setattr(time, "monotonic", lambda: next(moments))
     with setting.telling() as report:
         report(Progress(stage="reading", done=1))
     assert capsys.readouterr().err == ""

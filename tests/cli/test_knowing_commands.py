@@ -130,6 +130,7 @@ def test_a_figure(line: Line, tmp_path: Path, ending: str) -> None:
     assert "SVG or PDF" in line("survey", str(line.mock.root), "--figure", str(tmp_path / "x.gif"), code=3)[1]
 
 
+@pytest.mark.sampled(0)
 def test_the_bench_tells_of_destructive_errors_by_its_exit_code() -> None:
     """The corpus as `make bench-classify` runs it."""
     bench = Path(__file__).parents[2] / "bench" / "classify.py"

@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.builders import BYTES, LATER, Mock, plant, release
+from tests.builders import BYTES, FORKS, LATER, Mock, plant, release
+from tests.chains import at_the_third, in_child
 from tests.cli.test_commands import Line
 
 
@@ -76,18 +77,10 @@ def test_forget_rename_move(line: Line, tmp_path: Path) -> None:
     assert names(line) == ["Second"]
 
 
-def test_what_is_not_at_its_end_is_not_forgotten(line: Line, monkeypatch: pytest.MonkeyPatch) -> None:
-    from left_intact.core.model.errors import Interrupted
-    from left_intact.services.records import Records
-
+@FORKS
+def test_what_is_not_at_its_end_is_not_forgotten(line: Line) -> None:
     line("survey", str(line.mock.root))
-
-    def cut_off(self: Records, install: object) -> None:
-        raise Interrupted(
-            "interrupted", "an update of it was cut off", way_out="End it: left-intact recover."
-        )
-
-    monkeypatch.setattr(Records, "refuse_if_open", cut_off)
+    assert in_child(lambda: line.mock.update(report=at_the_third))
     line("forget", "mocklet", code=4)
     assert names(line) == ["Mocklet"]
 

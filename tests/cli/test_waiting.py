@@ -4,6 +4,7 @@ a plan.
 
 from __future__ import annotations
 
+import errno
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.stages import Carry, HandCheck, HandStep, OnFailure, Sign
 from left_intact.core.model.update import State
+from tests import disks
 from tests.chains import MadeUp
 from tests.cli.test_commands import Line
 
@@ -177,8 +179,6 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
 ) -> None:
     from dataclasses import replace
 
-    from left_intact.core.carrying import laying
-
     for way in OnFailure:
         made = MadeUp(tmp_path / way.value)
         before, plan = made.state(), made.plan(hand=False, on_failure=way)
@@ -191,15 +191,8 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
         plan = replace(plan, stages=(Carry(moves=first), second, third), kept=Kept(rest=(*plan.kept, *stays)))
-        real = laying.lay
-
-        def fails(run: Any, *, exact: bool, real: Any = real) -> None:
-            if run.stage == 2:
-                raise OSError(28, "No space left on device")
-            real(run, exact=exact)
-
         with monkeypatch.context() as patch, pytest.raises(LeftIntactError) as error:
-            patch.setattr(laying, "lay", fails)
+            disks.at_the_change(patch, made.root, "mocklet", disks.fails(errno.ENOSPC))
             made.bench.updates.update(plan, made.install)
         if way is OnFailure.UNDO:
             assert made.state() == before and "nothing was changed" in error.value.line()
@@ -215,13 +208,10 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
 
 
 @pytest.mark.parametrize("forward", [True, False])
-def test_killed_while_the_stages_before_a_failed_one_are_undone(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, forward: bool
-) -> None:
+def test_killed_while_the_stages_before_a_failed_one_are_undone(tmp_path: Path, forward: bool) -> None:
     """Three stages, the third fails, and the undoing of the others is killed: ended either way, whole."""
     from dataclasses import replace
 
-    from left_intact.core.carrying import laying
     from left_intact.core.model.proof import Verdict
     from tests.chains import KillAt, in_child
 
@@ -236,15 +226,9 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
         plan = replace(plan, stages=stages, kept=Kept(rest=(*plan.kept, *stays)))
-        real = laying.lay
-
-        def fails(run: Any, *, exact: bool, real: Any = real) -> None:
-            if run.stage == 3:
-                raise OSError(28, "No space left on device")
-            real(run, exact=exact)
 
         def killed(made: MadeUp = made, plan: Any = plan, number: int = number) -> None:
-            laying.lay = fails
+            disks.at_the_change(None, made.root, "mocklet.ini", disks.fails(errno.ENOSPC))
             kill = KillAt(number)
             made.bench.updates.update(
                 plan, made.install, report=lambda p: kill(p) if p.stage == "going back" else None

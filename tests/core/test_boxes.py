@@ -8,6 +8,7 @@ import json
 import os
 import shutil
 import sqlite3
+import stat
 from collections.abc import Callable
 from pathlib import Path
 
@@ -15,13 +16,14 @@ import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying.boxes import strongbox_for
-from left_intact.core.carrying.strongbox import CARD, LIST
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.strongbox import CARD, LIST, Strongbox
 from left_intact.core.model.errors import Interrupted, LeftIntactError
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
 from tests.builders import LINKS, MODES, Mock, plant, release
-from tests.chains import KillAt, in_child
+from tests.chains import KillAt, MadeUp, in_child
 
 AS_ROOT = pytest.mark.skipif(
     not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root may act as somebody else"
@@ -344,16 +346,82 @@ def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
 
 
 def test_a_journals_paths_are_vetted_as_a_strangers(pier: Mock) -> None:
-    from left_intact.core.carrying.journal import Journal
-
     _cut(pier)
     away = plant(pier.folder / "away", {"victim": "mine\n"})
-    with Journal(pier.bench.updates.strongbox(pier.install).journal_path) as journal:
-        row = journal._db.execute("SELECT seq, record FROM steps ORDER BY seq LIMIT 1").fetchone()
-        said = json.loads(row["record"]) | {"at": ["", "../away/victim"]}
-        journal._db.execute("UPDATE steps SET record = ? WHERE seq = ?", (json.dumps(said), row["seq"]))
+    with sqlite3.connect(pier.bench.updates.strongbox(pier.install).journal_path) as journal:
+        number, record = journal.execute("SELECT seq, record FROM steps ORDER BY seq LIMIT 1").fetchone()
+        said = json.loads(record) | {"at": ["", "../away/victim"]}
+        journal.execute("UPDATE steps SET record = ? WHERE seq = ?", (json.dumps(said), number))
     for forward in (True, False):
         with pytest.raises(LeftIntactError) as error:
             pier.bench.updates.recover(pier.install, forward)
         assert error.value.code == "bad-path"
     assert (away / "victim").read_text() == "mine\n"
+
+
+@MODES
+def test_what_lies_above_a_new_strongbox_is_for_its_owner_alone(tmp_path: Path) -> None:
+    box = Strongbox(str(tmp_path / "above" / "shelf" / "box"))
+    box.make()
+    for folder in (tmp_path / "above" / "shelf", tmp_path / "above" / "shelf" / "box"):
+        assert stat.S_IMODE(folder.stat().st_mode) & 0o077 == 0
+    box.close()
+
+
+def test_the_plain_list_has_what_earlier_runs_set_aside(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    mock.arrive(release("1.2"), "mocklet-1.2")
+    mock.base = plant(mock.folder / "base" / "mocklet-1.1", release("1.1"))
+    mock.update()
+    rows = mock.bench.updates.strongbox(mock.install).read_list()
+    assert rows is not None and {"1", "2"} <= set(rows)
+
+
+@pytest.mark.skipif(
+    not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only the superuser gives files away"
+)
+@pytest.mark.parametrize(
+    ("box", "install", "user", "is_file", "refused"),
+    [
+        (1234, 1234, 0, False, True),
+        (0, 1234, 5678, False, True),
+        (4321, 1234, 0, False, False),
+        (1234, 1234, 1234, False, False),
+        (1234, 1234, 0, True, False),
+    ],
+)
+def test_whose_strongbox_folder_it_is(
+    mock: Mock,
+    monkeypatch: pytest.MonkeyPatch,
+    box: int,
+    install: int,
+    user: int,
+    is_file: bool,
+    refused: bool,
+) -> None:
+    beside = mock.root.parent / ".left-intact"
+    beside.write_text("") if is_file else beside.mkdir()
+    os.chown(beside, box, box)
+    os.chown(mock.root, install, install)
+    monkeypatch.setattr(os, "geteuid", lambda: user)
+    code = ""
+    try:
+        strongbox_for(str(mock.root), "mocklet", str(mock.folder / "home"))
+    except LeftIntactError as error:
+        code = error.code
+    assert (code == "other-user") is refused
+
+
+def test_no_annex_is_left_on_another_file_system(tmp_path: Path) -> None:
+    from tests.builders import in_memory
+
+    with in_memory() as other:
+        made = MadeUp(tmp_path / "all", Path(other))
+        with Journal(made.box.journal_path):
+            pass
+        made.bench.updates.update(made.plan(hand=False), made.install)
+        assert made.bench.updates.strongbox(made.install).folder.startswith(other)
+        ours = (".left-intact", "annex")
+        left = [p for p in (tmp_path / "all" / "pier").rglob("*") if p.name.startswith(ours)]
+        assert not left

@@ -16,13 +16,16 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.chain import carry_out
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.carrying.steps import steps_of
 from left_intact.core.files import place
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
-from left_intact.core.model.plan import Verb
+from left_intact.core.model.plan import Move, Question, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import (
@@ -32,13 +35,14 @@ from left_intact.core.model.stages import (
     HandCheck,
     HandStep,
     Later,
-    Move,
+    OnFailure,
     Sign,
 )
-from left_intact.core.model.update import State
-from left_intact.core.planning.later import LaterStage
-from tests.builders import BUILT, LATER, plant
-from tests.chains import SAVES, MadeUp, in_child, with_later
+from left_intact.core.model.update import StageState, State
+from left_intact.core.planning.later import LaterStage, Situation
+from tests import disks
+from tests.builders import BUILT, LATER, file_at, plant
+from tests.chains import PLANNER, SAVES, MadeUp, in_child, with_later
 
 WHERE = ("same", "other", "bare")
 """The strongbox on the same file system, on another; and without handles and exchanges, as other systems
@@ -50,7 +54,7 @@ BARE = place.Able(handles=False, exchange=False, no_replace=False)
 @pytest.fixture(params=WHERE)
 def made(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MadeUp]:
     if request.param == "bare":
-        monkeypatch.setattr(place, "able", lambda: BARE)
+        disks.lacking(monkeypatch, BARE)
     with tempfile.TemporaryDirectory(dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None) as memory:
         quick = Path(memory)
         if request.param != "other":
@@ -109,8 +113,6 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
 
 def test_every_change_gives_a_step(made: MadeUp) -> None:
     """A move that changes something and yields no step is a fault."""
-    from left_intact.core.carrying.roots import Roots
-    from left_intact.core.carrying.steps import steps_of
 
     plan = made.plan()
     with Roots(plan.roots) as roots:
@@ -170,6 +172,7 @@ def _recovered(made: MadeUp, forward: bool, killed_at: int, where: object) -> No
 PARTS = 2
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("part", range(PARTS))
 def test_killed_at_every_step_of_the_first_stage(made: MadeUp, part: int) -> None:
     before, plan, safe = made.state(), made.plan(), made.folder.parent / "safe"
@@ -191,6 +194,7 @@ def test_killed_at_every_step_of_the_first_stage(made: MadeUp, part: int) -> Non
         _same(made, before, number)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("part", range(PARTS))
 def test_killed_at_every_step_behind_the_hand_step(made: MadeUp, part: int) -> None:
     _carry_only(made, made.plan(), Points())
@@ -217,6 +221,7 @@ def test_killed_at_every_step_behind_the_hand_step(made: MadeUp, part: int) -> N
         assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("part", range(PARTS))
 def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
     before = made.state()
@@ -395,3 +400,61 @@ def test_what_is_given_up_where_it_waits_stays_on_trial_and_goes_back(made: Made
     assert error.value.code == "nothing-waits"
     back = made.bench.updates.back.go(made.install)
     assert back.update.state is State.GONE_BACK and made.state() == before
+
+
+def test_a_stage_that_is_drawn_later_may_ask(tmp_path: Path) -> None:
+    made = MadeUp(tmp_path / "all")
+    question = Question(
+        id="which", asks="which of two?", options=("one", "two"), leads_to=("one", "two"), default="one"
+    )
+
+    def draws(situation: Situation) -> LaterStage:
+        answered = replace(question, answer=situation.answers.get("which"))
+        return LaterStage(carry=Carry(moves=()), questions=(answered,))
+
+    with_later(PLANNER, draws)
+    made.bench.updates.update(made.plan(), made.install)
+    made.start_once()
+    asked = made.bench.updates.go_on(made.install).update
+    assert asked.state is State.WAITING and asked.waits is not None
+    assert (asked.waits.step, asked.waits.options) == ("which", ("one", "two"))
+    ended = made.bench.updates.go_on(made.install, answers={"which": "two"}).update
+    assert ended.state is State.ON_TRIAL
+
+
+class Falls:
+    """A planner of a later stage whose bytes are nowhere."""
+
+    def __call__(self, situation: Situation) -> LaterStage:
+        gone = file_at("b044/kept.blk", "dd", stamp=(0, 0, 0))
+        move = Move(
+            at=At("new", "fallen.blk"),
+            verb=Verb.CARRY,
+            file_class=FileClass.SAVES,
+            because="made up",
+            after=gone,
+            source=FromStrongbox(gone.digest),
+        )
+        return LaterStage(carry=Carry(moves=(move,)))
+
+
+@pytest.mark.parametrize("keep", [True, False])
+def test_a_later_stage_that_fails_is_waited_for_or_given_up_with_those_behind_it(
+    tmp_path: Path, keep: bool
+) -> None:
+    made = MadeUp(tmp_path / "all")
+    with_later(PLANNER, Falls())
+    plan = made.plan(on_failure=OnFailure.KEEP if keep else OnFailure.UNDO)
+    plan = replace(plan, stages=(*plan.stages, plan.stages[-1]))
+    made.bench.updates.update(plan, made.install)
+    made.start_once()
+    with pytest.raises(LeftIntactError):
+        made.bench.updates.go_on(made.install)
+    with Journal(made.box.journal_path) as journal:
+        states = [stage.state for stage in journal.stages(1)]
+        update = journal.update(1)
+    if keep:
+        assert states[2:] == [StageState.GIVEN_UP, StageState.GIVEN_UP] and update.state is State.ON_TRIAL
+    else:
+        assert update.state is State.WAITING and update.waits is not None
+        assert update.waits.step == "stage-3" and states[3] is StageState.PLANNED

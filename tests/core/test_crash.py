@@ -92,6 +92,7 @@ def _files(state: dict[str, object]) -> dict[str, object]:
 PARTS = 8
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("part", range(PARTS))
 def test_killed_at_every_step_and_recovered_each_way(part: int) -> None:
     """The plan is drawn once; every crash starts from the same tree and is recovered forward and back."""
@@ -128,6 +129,7 @@ def _kill_at_each(crashing: Mock, part: int) -> None:
         assert _files(crashing.state()) == _files(before), (stage, number)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("number", [1, 2, 50, 90, 130])
 def test_back_from_a_crash_restores_the_times_of_folders_too(crashing: Mock, number: int) -> None:
     before = crashing.state()
@@ -145,6 +147,7 @@ def test_back_from_a_crash_restores_the_times_of_folders_too(crashing: Mock, num
     assert crashing.state() == before
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("number", [1, 7, 60, 150])
 def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
     before = crashing.state()
@@ -162,6 +165,7 @@ def test_recovery_may_crash_too(crashing: Mock, number: int) -> None:
     assert crashing.state() == before
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("number", [1, 40, 150])
 def test_going_back_may_be_cut_off_and_ended_either_way(crashing: Mock, number: int) -> None:
     before = crashing.state()

@@ -5,19 +5,26 @@ from __future__ import annotations
 import errno
 import os
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from left_intact.core.carrying.boxes import strongbox_for
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.roots import Roots
+from left_intact.core.carrying.steps import steps_of
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import LocalPlace, able
 from left_intact.core.model.errors import LeftIntactError, Refusal
+from left_intact.core.model.place import Root
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.stages import Carry
 from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
-from tests.builders import BYTES, LINKS, SCRIPTS, Mock, plant, release
+from tests import disks
+from tests.builders import BYTES, LATER, LINKS, SCRIPTS, Mock, open_below, plant, release
 
 
 def _next(mock: Mock) -> None:
@@ -200,17 +207,17 @@ def test_open_questions_are_not_answered_by_the_engine(mock: Mock) -> None:
 
 def test_a_full_disk_puts_all_back(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     _next(mock)
-    before, real, count = mock.state(), LocalPlace.take, 0
+    before, count = mock.state(), 0
 
-    def full(self: LocalPlace, *words: object, **named: object) -> None:
+    def full(place: Any, real: Any, *words: object, **named: object) -> None:
         nonlocal count
-        count += self.root == str(mock.root)
+        count += place.root == str(mock.root)
         if count == 2:
             count += 1
             raise OSError(errno.ENOSPC, "No space left on device", "x")
-        real(self, *words, **named)  # type: ignore[arg-type]
+        real(place, *words, **named)
 
-    monkeypatch.setattr(LocalPlace, "take", full)
+    disks.instead(monkeypatch, "take", full)
     with pytest.raises(LeftIntactError) as error:
         mock.update()
     assert error.value.code == "disk" and "no space" in error.value.line() and mock.state() == before
@@ -359,3 +366,75 @@ def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
             journal.set_state(number, State.CARRYING)
         mock.bench.updates.recover(mock.install, forward)
         assert mock.bench.shelf.rows()[0].summary["version"] == version
+
+
+def test_what_an_earlier_run_left_half_made_is_in_nobodys_way(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    box = mock.bench.updates.strongbox(mock.install)
+    box.make()
+    for number in range(1, 14):
+        plant(Path(box.folder) / "work-1", {f"ready-1-{number}/half": "made"})
+    with Journal(box.journal_path):
+        pass
+    box.close()
+    assert mock.update().proof.verdict == "intact"
+
+
+def test_a_folder_on_another_file_system_is_refused(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
+    mock.arrive(release("1.1"))
+    (carry,) = mock.plan().carries
+    disks.another_file_system(monkeypatch, "lib")
+    with Roots((Root(label="", place=str(mock.root)),)) as roots, pytest.raises(LeftIntactError) as stop:
+        steps_of(Carry(moves=carry.moves), roots)
+    assert stop.value.code == "other-file-system" and "lib" in str(stop.value.path)
+
+
+def test_what_was_made_ready_goes_when_making_ready_fails(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    plan = mock.plan({q.id: q.default for q in plan.questions})
+    mock.arrive(release("1.1", more__of="it\n") | {"VERSION": "another\n"})
+    with pytest.raises(LeftIntactError):
+        mock.bench.updates.update(plan, mock.install)
+    left = [p for p in (mock.folder / ".left-intact").rglob("*") if p.name.startswith(("ready-", "aside-"))]
+    assert not left
+
+
+def test_an_update_leaves_no_file_open(mock: Mock, tmp_path: Path) -> None:
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    plan = mock.plan({q.id: q.default for q in plan.questions})
+    mock.bench.updates.update(plan, mock.install)
+    mock.bench.updates.back.go(mock.install)
+    plan = mock.plan({q.id: q.default for q in mock.plan().questions})
+    before = open_below(tmp_path)
+    mock.bench.updates.update(plan, mock.install)
+    assert open_below(tmp_path) == before
+
+
+def test_an_old_file_that_was_put_back_by_hand_gets_its_time_again(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    before = mock.state()
+    old = (mock.root / "lib/libpad.so").read_bytes()
+    mock.update()
+    plant(mock.root, {"lib/libpad.so": old}, mtime=LATER + 77)
+    (mock.root / "lib/libpad.so").chmod(0o600)
+    mock.bench.updates.back.go(mock.install)
+    assert mock.state() == before
+
+
+@pytest.mark.parametrize("what", ["mode", "time", "both"])
+def test_what_has_another_mode_or_time_than_the_plan_saw_stops_the_update(mock: Mock, what: str) -> None:
+    """The bytes are the same; somebody was there all the same."""
+    if what != "time" and os.name == "nt":
+        pytest.skip("this system keeps no modes of files")
+    mock.arrive(release("1.1"))
+    plan, path = mock.plan(), mock.root / "lib/libcore.so"
+    if what in ("mode", "both"):
+        path.chmod(0o700)
+    if what in ("time", "both"):
+        os.utime(path, ns=(LATER * 10**9, LATER * 10**9))
+    before = mock.state()
+    with pytest.raises(LeftIntactError) as error:
+        mock.bench.updates.update(plan, mock.install)
+    assert error.value.code == "changed-meanwhile" and mock.state() == before

@@ -7,6 +7,7 @@ import os
 import random
 import re
 import tomllib
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -16,8 +17,9 @@ from hypothesis import strategies as st
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.tree import read_tree, text_reader
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Evidence
+from left_intact.core.model.entry import Entry, Evidence, Kind
 from left_intact.core.model.pages import pages_of
+from left_intact.core.model.release import Release
 from left_intact.core.survey import classify
 from left_intact.core.survey import weights as weights_module
 from left_intact.core.survey.classify import scores, sort_out, verdict_of
@@ -33,7 +35,7 @@ from left_intact.core.survey.standing import Standing
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
-from tests.builders import BUILT, LATER, LINKS, plant, release
+from tests.builders import BUILT, LATER, LINKS, file_at, plant, release
 
 C = FileClass
 P = C.PROGRAM
@@ -517,3 +519,50 @@ def test_the_table_of_patterns_is_the_patterns_one_by_one(table: list[str], some
 def test_any_bytes_have_a_format(data: bytes) -> None:
     file_format = recognise(data, len(data))
     assert file_format and (file_format == "empty") is (not data)
+
+
+def test_beside_a_baseline_each_name_is_held_against_its_own() -> None:
+    from left_intact.core.survey.releases import beside_baseline
+
+    shipped = {f"lib/{name}": file_at(f"lib/{name}", digest) for name, digest in (("a", "aa"), ("c", "cc"))}
+    beside = beside_baseline(Release(name="base", entries=shipped))
+    mine = [file_at("lib/a", "aa"), file_at("lib/b", "bb"), file_at("lib/c", "cc")]
+    (page,) = pages_of(mine)
+    first, second, third = beside.evidence(page)
+    (whole,) = pages_of([mine[0], mine[2]])
+    assert first is third is beside.evidence(whole)[0] and first is not second
+    assert {e.speaks_for for e in first} == {FileClass.PROGRAM}
+    (renamed,) = pages_of([file_at("lib/x", "aa"), file_at("lib/z", "cc")])
+    assert first not in beside.evidence(renamed)
+
+
+def test_a_link_is_never_as_shipped_by_the_digest_of_nothing() -> None:
+    from left_intact.core.survey.releases import beside_baseline
+
+    link = Entry(path="lib/l", kind=Kind.LINK, link="here", mode=0o777, mtime_ns=5)
+    beside = beside_baseline(Release(name="base", entries={"lib/l": link}))
+    (page,) = pages_of([replace(link, link="elsewhere")])
+    (same,) = pages_of([link])
+    assert beside.evidence(page) != beside.evidence(same)
+
+
+def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
+    from left_intact.core.files.tree import read_tree, text_reader
+    from left_intact.core.survey.references import about_key, read_references
+    from left_intact.core.survey.standing import Standing
+
+    deep = "a/b/c/d/e/f/g/h"
+    plant(
+        tmp_path,
+        {
+            "prog.ini": "[paths]\nsave_dir = memory\nstate_dir = moments\n",
+            f"{deep}/far.ini": "[paths]\nsave_dir = ../../../../../../../../far\n",
+            "empty.ini": "",
+            "large.ini": "[paths]\nsave_dir = huge\n" + "; more\n" * 30_000,
+            **{f"{folder}/x": "1" for folder in ("memory", "moments", "far", "huge")},
+        },
+    )
+    pages = read_tree(str(tmp_path)).pages
+    found = read_references(str(tmp_path), pages, text_reader(str(tmp_path)), Standing(pages).is_foreign)
+    assert {"memory", "moments"} <= set(found.inside) and not {"far", "huge"} & set(found.inside)
+    assert about_key("save_dir") is not None and about_key("dir") is None and about_key("") is None

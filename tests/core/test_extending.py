@@ -32,8 +32,6 @@ def test_a_new_format_is_one_file_and_a_line(monkeypatch: pytest.MonkeyPatch) ->
     text = b"# pads\nfire: 3\njump: 4\n"
     assert recognise(text, len(text)) == "text plain"
     monkeypatch.setattr(formats, "FORMATS", (*formats.FORMATS, new))
-    monkeypatch.setattr(formats, "_BY_NAME", {**formats._BY_NAME, new.name: new})
-    monkeypatch.setattr(formats, "NAMES", formats.NAMES | {new.name})
     assert recognise(text, len(text)) == new.name and formats.may_merge(new.name, new.name)
     assert not formats.may_merge(new.name, "text ini")
     merge = merge_settings(text, text.replace(b"3", b"7"), text + b"turbo: on\n", file_format=new.name)

@@ -11,9 +11,9 @@ import pytest
 
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.keeping import references
-from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.update import State
+from tests import disks
 from tests.builders import Mock, release
 from tests.cli.test_commands import Line, line  # noqa: F401 (a fixture)
 
@@ -181,19 +181,18 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
     """Going back would leave its place as it is, and let go of the only copy."""
     box, before = updated.bench.updates.strongbox(updated.install), updated.state()
     victim = next(h.digest for h in updated.bench.keeping.look(updated.install).held if not h.yours)
-    real = LocalPlace.digest
 
-    def refused(self: LocalPlace, path: str) -> str:
+    def refused(self: object, real: Any, path: str) -> str:
         if path.endswith(victim):
             raise PermissionError(13, "Permission denied", path)
         return real(self, path)
 
-    monkeypatch.setattr(LocalPlace, "digest", refused)
-    with pytest.raises(LeftIntactError) as error:
-        updated.bench.updates.back.go(updated.install)
-    assert error.value.code == "copy-refused" and box.object_path(victim) in error.value.line()
-    assert not updated.bench.keeping.verify(updated.install).sound
-    monkeypatch.setattr(LocalPlace, "digest", real)
+    with monkeypatch.context() as patched:
+        disks.instead(patched, "digest", refused)
+        with pytest.raises(LeftIntactError) as error:
+            updated.bench.updates.back.go(updated.install)
+        assert error.value.code == "copy-refused" and box.object_path(victim) in error.value.line()
+        assert not updated.bench.keeping.verify(updated.install).sound
     assert updated.state() == before and victim in box.objects()
     updated.bench.updates.back.go(updated.install)
     assert updated.read("mocklet.ini") == INI and updated.read("VERSION") == "1.0\n"
@@ -215,13 +214,13 @@ def test_what_a_disk_fails_to_read_is_read_once_more(
     mock.arrive(release("1.1"))
     mock.update()
     box = mock.bench.updates.strongbox(mock.install)
-    digest, real, left = next(iter(box.objects())), LocalPlace.digest, [times]
+    digest, left = next(iter(box.objects())), [times]
 
-    def failing(self: LocalPlace, path: str) -> str:
+    def failing(self: object, real: Any, path: str) -> str:
         if left[0]:
             left[0] -= 1
             raise OSError(errno.EIO, "Input/output error")
         return real(self, path)
 
-    monkeypatch.setattr(LocalPlace, "digest", failing)
+    disks.instead(monkeypatch, "digest", failing)
     assert box.has(digest) is sound

@@ -13,6 +13,7 @@ from left_intact.core.files import place
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.binaries import elf
+from tests import disks
 from tests.builders import BUILT, HANDLES, Content, Mock, Tree, examples, in_memory, plant, release, zipped
 
 names = st.sampled_from(["a", "b.dat", "c.so", "d.ini", "e.json", "f.sav", "ü g", "H.txt", "i.state", "j"])
@@ -63,12 +64,12 @@ class World:
         for path in set(gone):
             if path in shipped:
                 (self.mock.root / path).unlink()
-        edits = {p: c for p, c in _clean(edits).items() if self._fits(p)}
+        edits = {p: c for p, c in _clean(edits).items() if self.fits(p)}
         plant(self.mock.root, edits, mtime=BUILT + 40 * 86400)
         self.shipped = shipped
         self.mock.next = zipped(self.arriving, folder / "mocklet-1.1.zip", "mocklet-1.1")
 
-    def _fits(self, path: str) -> bool:
+    def fits(self, path: str) -> bool:
         target = self.mock.root / path
         return not target.is_dir() and all(not p.is_file() for p in target.parents if p != self.mock.root)
 
@@ -110,6 +111,7 @@ LESS = {
 }
 
 
+@pytest.mark.sampled(2)
 @HANDLES
 @pytest.mark.parametrize("lacking", LESS)
 @settings(max_examples=examples(12))
@@ -117,7 +119,7 @@ LESS = {
 def test_the_law_holds_where_a_system_can_do_less(
     monkeypatch, lacking, shipped, edits, gone, arriving
 ) -> None:  # type: ignore[no-untyped-def]
-    monkeypatch.setattr(place, "able", lambda: LESS[lacking])
+    disks.lacking(monkeypatch, LESS[lacking])
     _update_then_back(shipped, edits, gone, arriving, modes=LESS[lacking].modes)
 
 
@@ -185,7 +187,7 @@ def test_going_back_loses_nothing_that_was_made_on_trial(
         for number in set(deleted):
             if number < len(there):
                 (mock.root / there[number]).unlink()
-        made = {p: c for p, c in _clean(trial).items() if world._fits(p)}
+        made = {p: c for p, c in _clean(trial).items() if world.fits(p)}
         plant(mock.root, made, mtime=BUILT + 80 * 86400)
         left = _contents(mock.root)
         back = mock.bench.updates.back.go(draft.install)

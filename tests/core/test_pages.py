@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 import threading
 from array import array
 from pathlib import Path
 
+import psutil
 import pytest
 
-from left_intact.core.files import walk, workers
+from left_intact.core.files import workers
 from left_intact.core.files.roots import absolute, is_apart, labelled, read_roots, roots_reader
 from left_intact.core.files.tree import first_bytes, read_tree
 from left_intact.core.files.workers import share_out
@@ -26,6 +28,7 @@ from left_intact.core.model.pages import COLUMNS, Page, pages_of
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.classify import sort_out
 from left_intact.core.survey.inputs import SurveyInputs
+from tests import disks
 from tests.builders import FORKS, STAMPS, Mock, plant
 
 ODD = {
@@ -70,9 +73,7 @@ def test_both_ways_of_starting_helpers(start: str, tmp_path: Path, monkeypatch: 
         tmp_path / "many", {f"f{n % 90}/g{n % 3}/x{n}.dat": bytes([n % 251]) * (n % 900) for n in range(900)}
     )
     alone = {e.path: e for e in read_tree(str(root)).entries}
-    monkeypatch.setattr(workers, "forks", lambda: start == "_fork")
-    monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
-    monkeypatch.setattr(walk, "_ALONE_FILES", 1)
+    disks.starts_helpers(monkeypatch, forks=start == "_fork")
     shared = read_tree(str(root))
     assert shared.by_path() == alone and len(shared.pages) == len({page.folder for page in shared.pages})
     (root / "f1/g1/x1.dat").write_bytes(b"other")
@@ -94,17 +95,15 @@ def test_stopping_ends_the_helpers(tmp_path: Path) -> None:
 @STAMPS
 def test_a_fault_meanwhile_leaves_no_helper_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     root = plant(tmp_path / "many", {f"f{n}/x.dat": bytes([n]) * 9 for n in range(90)})
-    monkeypatch.setattr(walk, "_ALONE_FOLDERS", 2)
-    ended: list[object] = []
-    real = workers._Worker.end
-    monkeypatch.setattr(workers._Worker, "end", lambda hand: (ended.append(hand), real(hand))[1])
+    disks.starts_helpers(monkeypatch)
+    before = set(psutil.Process().children())
 
     def broken() -> dict[str, Page]:
         raise RuntimeError("the library is gone")
 
     with pytest.raises(RuntimeError):
         read_tree(str(root), known=broken)
-    assert len(ended) == workers.WORKERS
+    assert set(psutil.Process().children()) == before
 
 
 def test_pages_and_entries_say_the_same(tmp_path: Path) -> None:
@@ -137,15 +136,12 @@ def test_rows_of_the_library_come_back_whole(tmp_path: Path) -> None:
 
 
 def test_sorting_with_helpers_gives_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from left_intact.core.survey import classify
     from tests.corpus.draw import TUNING, draw
 
     install, _ = draw(TUNING[0]).lay(tmp_path)
     tree = read_tree(str(install))
     alone = sort_out(tree.pages, SurveyInputs())
-    monkeypatch.setattr(classify, "_ALONE", 1)
-    monkeypatch.setattr(classify, "forks", lambda: True)
-    monkeypatch.setattr(workers, "forks", lambda: True)
+    disks.starts_helpers(monkeypatch, forks=True)
     shared = sort_out(tree.pages, SurveyInputs())
     assert tuple(shared) == tuple(alone) and shared.totals() == alone.totals()
 
@@ -178,7 +174,7 @@ def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch
 
 def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
     first = mock.bench.surveys.survey(mock.install)
-    with mock.bench.surveys.library._transaction() as db:
+    with sqlite3.connect(mock.bench.surveys.library.path) as db:
         db.execute("UPDATE surveyed SET pages = x'0102'")
     assert mock.bench.surveys.survey(mock.install).totals() == first.totals()
 
@@ -217,15 +213,14 @@ def test_where_no_time_tells_of_writes_everything_is_read_again(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A file written over with equal size and times, as a system without change times shows it."""
-    from left_intact.core.files import walk
     from left_intact.core.files.tree import read_tree
 
     root = plant(tmp_path / "r", {"a": "one", "b/c": "two"})
     pages = {page.folder: page for page in read_tree(str(root)).pages}
     for page in pages.values():
         page.digests = bytes(len(page.digests) - 1) + b"\1" if page.digests else b""
-    monkeypatch.setattr(walk, "CHANGE_TIMES", False)
+    disks.tells_change_times(monkeypatch, told=False)
     fresh = {e.path: e.digest for e in read_tree(str(root)).entries}
     assert {e.path: e.digest for e in read_tree(str(root), known=pages).entries} == fresh
-    monkeypatch.setattr(walk, "CHANGE_TIMES", True)
+    disks.tells_change_times(monkeypatch, told=True)
     assert {e.path: e.digest for e in read_tree(str(root), known=pages).entries} != fresh

@@ -12,13 +12,14 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.files import locks, place
+from left_intact.core.files import locks
 from left_intact.core.files.place import LocalPlace, able
 from left_intact.core.model.entry import Attributes, Entry
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.unattended import snapshot
+from tests import disks
 from tests.builders import LINKS, OWNERS, PIPES, Mock, copy_of, plant, release
 
 AS_ROOT = pytest.mark.skipif(
@@ -261,15 +262,11 @@ def test_a_set_id_bit_is_not_given_without_its_owner(tmp_path: Path, monkeypatch
 @OWNERS
 def test_what_could_not_be_kept_is_said(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     _next(mock)
-    real = LocalPlace.attributes
-
-    def of_somebody(self: LocalPlace, path: str) -> Attributes:
-        return Attributes(owner=4242, group=4343) if path == "mocklet" else real(self, path)
 
     def refused(*words: object, **named: object) -> None:
         raise PermissionError(1, "Operation not permitted")
 
-    monkeypatch.setattr(LocalPlace, "attributes", of_somebody)
+    disks.of_somebody(monkeypatch, {"mocklet": (4242, 4343)})
     monkeypatch.setattr(os, "chown", refused)
     outcome = mock.update()
     assert outcome.proof.verdict is Verdict.INTACT
@@ -290,7 +287,7 @@ class _Held(OSError):
 @pytest.mark.parametrize("number", [5, 32, 33])
 def test_a_file_held_open_is_tried_again_for_a_moment(number: int, monkeypatch: pytest.MonkeyPatch) -> None:
     waited: list[float] = []
-    monkeypatch.setattr(locks, "pause", waited.append)
+    disks.held_open(monkeypatch, waited.append)
     left = [3]
 
     def move() -> None:
@@ -309,8 +306,7 @@ def test_a_file_that_stays_held_is_one_line_with_the_programs_name(
     names: tuple[str, ...], said: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     waited: list[float] = []
-    monkeypatch.setattr(locks, "pause", waited.append)
-    monkeypatch.setattr(locks, "held_by", lambda path: names)
+    disks.held_open(monkeypatch, waited.append, names)
 
     def move() -> None:
         raise _Held(32)
@@ -321,7 +317,7 @@ def test_a_file_that_stays_held_is_one_line_with_the_programs_name(
 
 
 def test_any_other_refusal_is_not_tried_again(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(locks, "pause", lambda seconds: pytest.fail("waited"))
+    disks.held_open(monkeypatch, lambda seconds: pytest.fail("waited"))
 
     def move() -> None:
         raise PermissionError(13, "Permission denied")
@@ -334,7 +330,7 @@ def test_any_other_refusal_is_not_tried_again(monkeypatch: pytest.MonkeyPatch) -
 def test_where_no_call_flushes_all_each_file_is_flushed(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     flushed: list[str] = []
     real = os.fsync
-    monkeypatch.setattr(place, "FLUSHES_WHOLE", False)
+    disks.flushes_each(monkeypatch)
 
     def fsync(descriptor: int) -> None:
         flushed.append(os.path.basename(os.readlink(f"/proc/self/fd/{descriptor}")))

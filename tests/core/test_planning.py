@@ -17,7 +17,8 @@ from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Verb
-from left_intact.core.planning.blockers import machine_faults
+from left_intact.core.model.release import Reading
+from left_intact.core.planning.blockers import machine_faults, version_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.table import (
     TABLE,
@@ -30,7 +31,16 @@ from left_intact.core.planning.table import (
     treatment_of,
 )
 from left_intact.demo.binaries import elf, pe
-from tests.builders import LINKS, Mock, plant, program, release, verbs, zipped
+from tests.builders import (
+    LINKS,
+    Mock,
+    file_at,
+    plant,
+    program,
+    release,
+    verbs,
+    zipped,
+)
 
 ALL = [
     (b, m, c, n)
@@ -410,3 +420,89 @@ def test_what_an_entry_counts_as(  # type: ignore[no-untyped-def]
     if kind is FileClass.UNSORTED and not mergeable:
         assert counts(replace(finding, leaning=FileClass.EXTRAS)) is Treatment.OPEN
     assert counts(None) is Treatment.OPEN
+
+
+def test_five_files_are_enough_to_tell_another_program(mock: Mock) -> None:
+    odd = {f"quite/{n}.bin": b"x" + bytes([n]) for n in range(4)}
+    mock.arrive(odd | {"mocklet": "another\n"}, "another-1.1")
+    assert "other-program" in {b.code for b in mock.plan().blockers}
+
+
+def test_what_the_pack_has_as_it_lies_here_is_no_move(mock: Mock) -> None:
+    from left_intact.core.planning.inputs import PlanInputs
+    from left_intact.core.planning.routes.content_pack import ContentPack
+
+    survey = mock.bench.surveys.survey(mock.install)
+    same, other = survey.findings.find("games/harbour.cart"), file_at("games/harbour.cart", "bb")
+    assert same is not None
+    mock.arrive(release("1.1"))
+    arrival = mock.bench.surveys.arrival(mock.install, str(mock.next))
+
+    def moves(entry: Entry) -> int:
+        came = replace(arrival, release=replace(arrival.release, entries={entry.path: entry}))
+        drawn = ContentPack().draw(PlanInputs(install="Mocklet", survey=survey, arrival=came))
+        return len(drawn.stages[0].moves)  # type: ignore[union-attr]
+
+    assert (moves(same.entry), moves(other)) == (0, 1)
+
+
+def read_as(text: str) -> Reading:
+    return Reading(text=text, source="VERSION", weight=50)
+
+
+@pytest.mark.parametrize(
+    ("mine", "coming", "says"),
+    [
+        (None, None, "no version could be read from either side"),
+        (None, "1.1", "no version could be read from the install"),
+        ("1.0", None, "no version could be read from the arrival"),
+        ("1.0", "1.0", "1.0 is installed already"),
+    ],
+)
+def test_which_version_is_unknown(mine: str | None, coming: str | None, says: str) -> None:
+    blocked, warned = version_faults(read_as(mine) if mine else None, read_as(coming) if coming else None)
+    assert not blocked and [fault.says for fault in warned] == [says]
+
+
+def test_newer_older_and_other_lines() -> None:
+    assert version_faults(read_as("1.0"), read_as("1.1")) == ([], [])
+    assert [b.code for b in version_faults(read_as("1.1"), read_as("1.0"))[0]] == ["older-version"]
+    assert [b.code for b in version_faults(read_as("1.1"), read_as("r121"))[0]] == ["other-line"]
+
+
+def test_the_rows_of_the_table_are_numbered() -> None:
+    assert [row.number for row in TABLE] == list(range(1, len(TABLE) + 1))
+
+
+def test_the_room_of_a_plan_to_the_byte() -> None:
+    from left_intact.core.model.classes import FileClass
+    from left_intact.core.model.entry import Entry, Kind
+    from left_intact.core.model.place import At
+    from left_intact.core.model.plan import Move
+    from left_intact.core.planning.circumstances import BOX, Circumstances
+    from left_intact.core.planning.space import room_for
+
+    old = Entry(path="a", kind=Kind.FILE, bytes=100, digest="1")
+    new = Entry(path="a", kind=Kind.FILE, bytes=300, digest="2")
+    more = {"file_class": FileClass.PROGRAM, "because": ""}
+    moves = [Move(at=At("", "a"), verb=Verb.REPLACE, before=old, after=new, **more)]  # type: ignore[arg-type]
+    moves += [Move(at=At("", "b"), verb=Verb.KEEP, before=old, after=old, **more)]  # type: ignore[arg-type]
+    one = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (1, 10)}))
+    assert (one.needed, one.rooms) == (400 + (4 << 20), ())
+    two = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (2, 20)}))
+    assert [(r.place, r.needed, r.free) for r in two.rooms] == [
+        ("the strongbox", 100 + (4 << 20), 20),
+        ("the install", 300 + (4 << 20), 10),
+    ]
+    moves += [replace(moves[0], at=At("saves", "a"))]
+    three = room_for(moves, Circumstances(free=10, rooms={"": (1, 10), BOX: (2, 20)}))
+    assert [(r.place, r.needed) for r in three.rooms][1] == ("the install and saves", 600 + (4 << 20))
+    assert room_for(moves[1:2], Circumstances(free=10)).needed == 0
+
+
+def test_a_route_that_is_not_for_what_came_does_not_fit(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    fits = {choice.name.value: choice.fits for choice in mock.plan().routes}
+    assert fits["in-place"] and not fits["ladder"] and not fits["graft"]
+    assert fits["clear-and-restore"] and mock.plan().route.value == "in-place"
+    assert len(fits) == 6

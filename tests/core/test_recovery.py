@@ -6,21 +6,37 @@ import errno
 import os
 import signal
 import sqlite3
+import stat
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.recovery import recover
+from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.stages import Carry
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
-from tests.builders import FORKS, LATER, LONG_NAMES, SIGNALS, Mock, plant, release
-from tests.chains import KillAt, in_child
+from tests import disks
+from tests.builders import (
+    FORKS,
+    LATER,
+    LONG_NAMES,
+    PIPES,
+    SIGNALS,
+    Mock,
+    plant,
+    release,
+)
+from tests.chains import KillAt, MadeUp, in_child
 
 
 def _next(mock: Mock, **more: Any) -> None:
@@ -44,7 +60,6 @@ def apart(mock: Mock, tmp_path: Path) -> Iterator[Mock]:
 
 def _box_at(mock: Mock, folder: Path) -> None:
     from left_intact.core.carrying.journal import Journal
-    from left_intact.core.carrying.strongbox import Strongbox
 
     box = Strongbox(str(folder / "box"))
     box.make()
@@ -59,14 +74,13 @@ def _refusing(
     monkeypatch: pytest.MonkeyPatch, name: str, when: Callable[[LocalPlace, tuple[Any, ...]], bool], code: int
 ) -> None:
     """Let one call of places fail, as a disk does."""
-    real = getattr(LocalPlace, name)
 
-    def may_fail(self: LocalPlace, *words: Any, **named: Any) -> Any:
-        if when(self, words):
-            raise OSError(code, os.strerror(code), self.root)
-        return real(self, *words, **named)
+    def may_fail(place: LocalPlace, real: Any, *words: Any, **named: Any) -> Any:
+        if when(place, words):
+            raise OSError(code, os.strerror(code), place.root)
+        return real(place, *words, **named)
 
-    monkeypatch.setattr(LocalPlace, name, may_fail)
+    disks.instead(monkeypatch, name, may_fail)
 
 
 class Once:
@@ -251,14 +265,12 @@ def test_used_since_stays_where_the_person_wants_it(mock: Mock) -> None:
 def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock) -> None:
     from left_intact.core.model.kept import Kept
     from left_intact.core.model.plan import Plan
-    from left_intact.core.model.stages import Carry
 
     _next(mock, **{"docs__guide.html": "<p>1.1\n"})
     draft = mock.draft()
     whole = draft.plan({q.id: q.default for q in draft.plan().questions})
 
     def only(*paths: str) -> Plan:
-        from dataclasses import replace
 
         carry = Carry(moves=tuple(m for m in whole.carries[0].moves if m.path in paths))
         kept = (
@@ -323,9 +335,10 @@ def test_a_damaged_library_is_said_in_one_line(tmp_path: Path) -> None:
 def test_a_library_that_is_damaged_further_in_is_said_in_one_line_too(tmp_path: Path) -> None:
     """The first page is sound, so it opens; the rows are not."""
     bench = Workbench(str(tmp_path / "home"))
-    for number in range(300):
+    for number in range(60):
         bench.surveys.library.register(
-            str(plant(tmp_path / f"install {number:03}", {"a": "1"})), name=f"a rather long name {number}" * 4
+            str(plant(tmp_path / f"install {number:03}", {"a": "1"})),
+            name=f"a rather long name {number}" * 20,
         )
     bench.surveys.library.close()
     path = tmp_path / "home" / "library.sqlite"
@@ -337,17 +350,9 @@ def test_a_library_that_is_damaged_further_in_is_said_in_one_line_too(tmp_path: 
 
 
 def test_a_full_disk_at_the_journal_is_said_to_be_one(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
-    from left_intact.core.carrying.journal import Journal
-
     _next(mock)
-    before, real = mock.state(), Journal.begin
-
-    def full(self: Journal, *words: Any, **named: Any) -> Any:
-        self._db.execute("VACUUM")
-        self._db.execute(f"PRAGMA max_page_count = {self._db.execute('PRAGMA page_count').fetchone()[0]}")
-        return real(self, *words, **named)
-
-    monkeypatch.setattr(Journal, "begin", full)
+    before = mock.state()
+    disks.full_database(monkeypatch, "journal.sqlite")
     with pytest.raises(LeftIntactError) as error:
         mock.update()
     assert (
@@ -396,7 +401,6 @@ def test_what_sqlite_says_is_told_apart(tmp_path: Path, number: int, code: str) 
 
 
 def test_a_folder_that_may_not_be_written_blocks_only_where_it_is_touched(mock: Mock) -> None:
-    from dataclasses import replace
 
     _next(mock)
     draft = mock.draft()
@@ -416,6 +420,7 @@ def test_a_name_that_is_too_long_is_told_before_the_first_write(mock: Mock) -> N
     assert [b.code for b in mock.plan().blockers] == ["names"] and mock.state() == before
 
 
+@pytest.mark.sampled(2)
 @FORKS
 @pytest.mark.parametrize("exchange", [True, False])
 @pytest.mark.parametrize("forward", [True, False])
@@ -424,7 +429,7 @@ def test_a_folder_that_becomes_a_file_killed_after_the_last_step(
 ) -> None:
     from left_intact.core.files import place
 
-    monkeypatch.setattr(place, "able", lambda: place.Able(exchange=exchange))
+    disks.lacking(monkeypatch, place.Able(exchange=exchange))
     for root in (mock.root, mock.base):
         plant(root, {"data/a": "shipped\n"})
     before = mock.state()
@@ -501,3 +506,104 @@ def test_ctrl_c_in_the_start_is_no_traceback(tmp_path: Path) -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
     assert done.returncode == 1 and done.stderr == "left-intact: stopped; nothing was changed.\n"
+
+
+@FORKS
+def test_a_run_that_was_cut_off_between_two_stages_goes_on_unasked(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    box = mock.bench.updates.strongbox(mock.install)
+    with Journal(box.journal_path) as journal:
+        journal.set_state(1, State.CARRYING)
+    ended = recover(box, mock.bench.updates.back.outside(mock.install), str(mock.root), None)
+    assert ended.state is State.ON_TRIAL
+
+
+@FORKS
+def test_a_cut_off_update_takes_what_has_another_time_by_now(mock: Mock) -> None:
+    """What lies there is known by its bytes: a time that a backup gave it stops no recovery."""
+    mock.arrive(release("1.1"))
+    killed = in_child(
+        lambda: mock.update(report=lambda p: KillAt(1)(p) if (p.stage, p.done) == ("laying", 2) else None)
+    )
+    assert killed == signal.SIGKILL
+    for path in mock.root.rglob("*"):
+        if path.is_file():
+            os.utime(path, (LATER + 5, LATER + 5))
+    box = mock.bench.updates.strongbox(mock.install)
+    ended = recover(box, mock.bench.updates.back.outside(mock.install), str(mock.root), None)
+    assert ended.state is State.ON_TRIAL  # once laying had begun, it goes on without being told so
+    assert (mock.root / "VERSION").read_text() == "1.1\n"
+
+
+@FORKS
+def test_one_that_was_cut_off_before_it_laid_anything_goes_back_unasked(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    before = mock.state()
+    assert in_child(lambda: mock.update(report=lambda p: KillAt(1)(p) if p.stage == "safe" else None))
+    box = mock.bench.updates.strongbox(mock.install)
+    ended = recover(box, mock.bench.updates.back.outside(mock.install), str(mock.root), None)
+    assert ended.state is State.ABANDONED and mock.state() == before
+
+
+@PIPES
+@pytest.mark.parametrize("kind", ["folder", "pipe", "link", "file"])
+def test_what_lies_where_a_cut_off_update_puts_back_is_kept(made: MadeUp, kind: str) -> None:
+    """Cut off while laying; before it is taken back the person makes something where a file is to return."""
+    before = made.state()
+
+    def killed() -> None:
+        def report(progress: Any) -> None:
+            if progress.stage == "laying" and not (made.root / "lib/old/gone.so").exists():
+                os.kill(os.getpid(), signal.SIGKILL)
+
+        made.bench.updates.update(made.plan(), made.install, report=report)
+
+    assert in_child(killed) == signal.SIGKILL
+    place = made.root / "lib/old/gone.so"
+    place.parent.mkdir(exist_ok=True)
+    if kind == "folder":
+        plant(place, {"mine.txt": "of theirs\n"}, mtime=LATER)
+    elif kind == "pipe":
+        os.mkfifo(place)
+    elif kind == "link":
+        place.symlink_to("somewhere")
+    else:
+        place.write_text("of theirs\n")
+    made.bench.updates.recover(made.install, False)
+    now = made.state()
+    assert {at: what for at, what in now[""].items() if at in before[""] and not at.endswith("/")} == {
+        at: what for at, what in before[""].items() if not at.endswith("/")
+    }
+    if kind in ("folder", "pipe"):
+        beside = [p for p in place.parent.iterdir() if p != place]
+        assert len(beside) == 1
+        if kind == "folder":
+            assert (beside[0] / "mine.txt").read_text() == "of theirs\n"
+        else:
+            assert stat.S_ISFIFO(beside[0].stat().st_mode)
+    else:
+        from left_intact.core.carrying.journal import Journal
+
+        with Journal(made.box.journal_path) as journal:
+            kept = Path(dict(journal.trial(1))["lib/old/gone.so"])
+        assert os.readlink(kept) == "somewhere" if kind == "link" else kept.read_text() == "of theirs\n"
+
+
+def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) -> None:
+    before, updates = made.state(), made.bench.updates
+    updates.update(made.plan(), made.install)
+    made.start_once()
+    updates.go_on(made.install)
+
+    def stop(progress: Any) -> None:
+        if progress.stage == "going back":
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+    with pytest.raises(LeftIntactError):
+        updates.back.go(made.install, stop)
+    row = made.bench.shelf.rows()[0]
+    if row.state is State.WAITING:
+        assert updates.give_up(made.install).state is State.ABANDONED
+    assert updates.history(made.install)[0].state is State.ON_TRIAL
+    assert updates.back.go(made.install).update.state is State.GONE_BACK and made.state() == before

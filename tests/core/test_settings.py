@@ -199,20 +199,20 @@ def test_the_laws_of_merging(write, file_format, base, yours, arriving) -> None:
 
 
 def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest.MonkeyPatch) -> None:
+    from left_intact.core.settings.formats import registry
     from left_intact.core.settings.formats.json import Json
 
     base, yours, arriving = b'{"a": 1}', b'{"a": 2}', b'{"a": 1, "b": 3}'
-    real, read = Json.read, []
+    read: list[bytes] = []
 
-    def misread(
-        self: Json, data: bytes, whole: Collection[tuple[str, ...]] = ()
-    ) -> dict[tuple[str, ...], Any]:
-        read.append(data)
-        found = real(self, data, whole)
-        return found | {("a",): 7} if len(read) == 4 else found
+    class Misread(Json):
+        def read(self, data: bytes, whole: Collection[tuple[str, ...]] = ()) -> dict[tuple[str, ...], Any]:
+            read.append(data)
+            found = super().read(data, whole)
+            return found | {("a",): 7} if len(read) == 4 else found
 
     assert not merge_settings(base, yours, arriving, file_format="text json").trouble
-    monkeypatch.setattr(Json, "read", misread)
+    monkeypatch.setattr(registry, "FORMATS", (Misread(), *registry.FORMATS[1:]))
     merge = merge_settings(base, yours, arriving, file_format="text json")
     assert merge.trouble == "the merged file did not read back as it should" and merge.content == yours
     assert read[:3] == [base, yours, arriving]
@@ -304,3 +304,44 @@ def test_one_odd_file_stops_no_plan(mock: Mock, odd: bytes) -> None:
     assert json.loads(mock.read("odd.json")) == {"a": 5, "b": 6} and outcome.proof.verdict == "intact"
     mock.bench.updates.settle(mock.install)
     assert [h for h in mock.bench.keeping.look(mock.install).held if "odd.json" in h.places]
+
+
+@pytest.mark.parametrize(
+    ("file_format", "shipped", "yours", "arriving", "result"),
+    [
+        ("text ini", "[v]\nold = 1\n", "[v]\nold = 1\n", "[v]\nfresh = 2\n", "[v]\nfresh = 2\n"),
+        ("text ini", "[v]\nold = 1\n", "[v]\nold = 7\n", "[v]\nfresh = 1\n", "[v]\nfresh = 7\n"),
+        ("text toml", "[v]\nold = 1\n", "[v]\nold = 7\n", "[v]\nfresh = 1\n", "[v]\nfresh = 7\n"),
+        ("text json", '{"v": {"old": 1}}', '{"v": {"old": 7}}', '{"v": {"größe": 1}}', '{"v": {"größe": 7}}'),
+    ],
+)
+def test_a_key_that_was_renamed_is_written_in_its_place(
+    file_format: str, shipped: str, yours: str, arriving: str, result: str
+) -> None:
+    new = "v.größe" if "json" in file_format else "v.fresh"
+    merge = merge_settings(
+        shipped.encode(),
+        yours.encode(),
+        arriving.encode(),
+        file_format=file_format,
+        renames=(("v.old", new),),
+    )
+    assert (merge.trouble, merge.content.decode()) == ("", result)
+
+
+def test_a_name_twice_in_an_object_is_found_beside_comments_too() -> None:
+    from left_intact.core.settings.document import NotReadable
+    from left_intact.core.settings.formats.registry import format_named
+
+    assert len(format_named("text json").read(b'{"b": {"a": 1}, "a": 1} // one of each')) == 2
+    for text in (b'{"a": 1, "a": 2} // twice', b'{"b": {"a": 1, "a": 2}} // twice'):
+        with pytest.raises(NotReadable, match="a stands in it twice"):
+            format_named("text json").read(text)
+
+
+def test_lines_behind_the_first_are_indented_as_the_first_of_them_was() -> None:
+    from left_intact.core.settings.formats.registry import open_document
+
+    document = open_document(b"[a]\nnotes = one\n  two\n        three\n", "text ini")
+    document.set(("a", "notes"), "one\nnext\nlast")
+    assert document.to_bytes() == b"[a]\nnotes = one\n  next\n  last\n"

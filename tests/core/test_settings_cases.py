@@ -58,6 +58,7 @@ def test_what_was_taken_for_lines_is_known_by_the_whole_of_it() -> None:
             assert READERS["text toml"]["standard"](merge.content)
 
 
+@pytest.mark.sampled(0)
 def test_the_page_says_how_each_ended() -> None:
     assert PAGE.read_text() == table()
 

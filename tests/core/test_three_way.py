@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import stat
 from array import array
 from collections.abc import Mapping
 
@@ -15,12 +14,12 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.kept import CLASSES
-from left_intact.core.model.pages import DIGEST_BYTES, Page, PagedEntries, pages_of
+from left_intact.core.model.pages import Page, PagedEntries, pages_of
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.table import TABLE, Mine, Row, Treatment, look_up, situate, treatment_of
-from left_intact.core.planning.three_way import Joined, Policy, _alike, _all_files, join
+from left_intact.core.planning.three_way import Joined, Policy, join
 from left_intact.core.settings.formats.registry import may_merge
 
 C = FileClass
@@ -211,21 +210,6 @@ def test_what_is_rare_is_the_table_too(mine: One, coming: One, base: One | None,
     for verdict in range(len(VERDICTS)):
         trees = [without_clashes(one) for one in (mine, coming, base or {})]
         is_the_table(trees[0], trees[1], None if base is None else trees[2], policy, [verdict])
-
-
-def test_only_files_that_were_read_are_told_by_their_digests() -> None:
-    def page(mode: int, digests: bytes) -> Page:
-        return Page(folder="a", names=("x",), stats=array("q", (mode, 1, 1, 1, 1)).tobytes(), digests=digests)
-
-    read = page(stat.S_IFREG | 0o644, b"\x07" * DIGEST_BYTES)
-    assert _all_files(read) and _alike(read, read)
-    for other in (
-        page(stat.S_IFLNK | 0o777, b"\x07" * DIGEST_BYTES),
-        page(stat.S_IFREG | 0o644, bytes(DIGEST_BYTES)),
-        page(stat.S_IFREG | 0o644, b""),
-    ):
-        assert not _all_files(other) and not _alike(other, other)
-        assert not _alike(other, read) and not _alike(read, other)
 
 
 def is_the_table(mine: Tree, coming: Tree, base: Tree | None, policy: Policy, pick: list[int]) -> None:

@@ -8,29 +8,25 @@ from __future__ import annotations
 import os
 import random
 import stat
-import time
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
-from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
 from left_intact.core.carrying.strongbox import LIST
-from left_intact.core.files import walk
 from left_intact.core.files.identity import COARSE_GRAIN, FINE_GRAIN, is_held_online, is_settled
-from left_intact.core.files.place import LocalPlace
 from left_intact.core.files.tree import read_tree
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.errors import HalfDone, LeftIntactError
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import UNKNOWN
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.update import State
-from tests.builders import LATER, STAMPS, Mock, in_memory, plant, release
+from tests import disks
+from tests.builders import LATER, Mock, in_memory, plant, release
 from tests.torture import faults, power
-from tests.torture.ground import WORKS, Ground, Judged, in_fork
+from tests.torture.ground import WORKS, Ground, Judged
 from tests.torture.run import Tally, show
 
 # ---------------------------------------------------------------- stamps within the grain of a clock
@@ -53,39 +49,13 @@ def test_a_stamp_tells_something_once_its_clock_has_moved_on(
     assert is_settled(change_ns, change_ns + after_ns) is settled
 
 
-@STAMPS
-@pytest.mark.parametrize("grain", [FINE_GRAIN, COARSE_GRAIN])
-def test_a_write_within_the_grain_is_seen(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, grain: int
-) -> None:
-    """Two writes with one time, size and inode: nothing but reading tells them apart."""
-    root = plant(tmp_path / "x", {"a": "one", "b": "old"})
-    coarse, real = grain == COARSE_GRAIN, os.stat(root / "a").st_ctime_ns
-    said = real // 10**9 * 10**9 if coarse else real | 1
-    monkeypatch.setattr(walk, "pack_stats", _with_change_time(walk.pack_stats, said))
-    monkeypatch.setattr(walk, "is_settled", lambda change, read: is_settled(said, read))
-    monkeypatch.setattr(walk, "now_ns", lambda: said + grain)
-    first = read_tree(str(root))
-    (root / "a").write_text("two")
-    os.utime(root / "a", ns=(1_700_000_000_000_000_000,) * 2)
-    monkeypatch.setattr(walk, "now_ns", lambda: said + grain + 10**9)
-    again = read_tree(str(root), known={page.folder: page for page in first.pages})
-    assert again.by_path()["a"].digest != first.by_path()["a"].digest
-    once_more = read_tree(str(root), known={page.folder: page for page in again.pages})
-    assert all(new is old for new, old in zip(once_more.pages, again.pages, strict=True))  # now it is settled
-
-
-def _with_change_time(pack: Any, said: int) -> Any:
-    return lambda rows: pack([(r[0], r[1], r[2], said if r[3] != UNKNOWN else UNKNOWN, r[4]) for r in rows])
-
-
 def test_a_reading_right_after_a_write_knows_no_stamp(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(walk, "now_ns", time.time_ns)
+    disks.now_is(monkeypatch)
     root = plant(tmp_path / "x", {"a": "one"})
     ahead = os.stat(root / "a").st_ctime_ns
-    monkeypatch.setattr(walk, "now_ns", lambda: ahead + 1)
+    disks.now_is(monkeypatch, lambda: ahead + 1)
     assert read_tree(str(root)).by_path()["a"].stamp[2] == UNKNOWN
     same = read_tree(str(root), known={page.folder: page for page in read_tree(str(root)).pages})
     assert same.by_path()["a"].digest  # two unknown times are not the same time
@@ -106,13 +76,12 @@ def test_a_reading_right_after_a_write_knows_no_stamp(
     ],
 )
 def test_what_is_held_online_is_told_by_its_attributes(told: dict[str, int], held: bool) -> None:
-    assert is_held_online(SimpleNamespace(**told)) is held  # type: ignore[arg-type]
+    assert is_held_online(type("Info", (), told)()) is held
 
 
 def test_a_file_held_online_is_said_and_never_opened(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     os.utime(mock.root / "saves" / "mill.sav", (LATER + 77, LATER + 77))
-    monkeypatch.setattr(walk, "TELLS_ONLINE", True)
-    monkeypatch.setattr(walk, "is_held_online", lambda info: info.st_mtime == LATER + 77)
+    disks.held_online(monkeypatch, lambda info: info.st_mtime == LATER + 77)
     real_open = os.open
 
     def no_open(path: Any, *words: Any, **named: Any) -> int:
@@ -140,6 +109,7 @@ def ground() -> Iterator[Ground]:
         yield Ground(Path(folder) / "g")
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("work", WORKS)
 def test_power_that_fails_loses_nothing(ground: Ground, work: str) -> None:
     rng = random.Random(work)
@@ -171,6 +141,7 @@ def test_without_a_flush_power_that_fails_would_be_noticed(ground: Ground) -> No
     assert any(one.lost or one.stuck or one.altered for one in judged)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("work", WORKS)
 def test_faults_at_system_calls_lose_nothing(ground: Ground, work: str) -> None:
     if why := faults.can_inject():
@@ -183,29 +154,6 @@ def test_faults_at_system_calls_lose_nothing(ground: Ground, work: str) -> None:
         assert not judged.is_bad, (str(one), judged)
 
 
-@pytest.mark.parametrize("forward", [True, False])
-def test_a_going_back_killed_before_it_was_drawn_up_is_ended_rightly(ground: Ground, forward: bool) -> None:
-    """Killed right after the journal knows of it: all of its first stage is there, or nothing of it is."""
-    from left_intact.core.carrying.journal import Journal
-
-    real = Journal.begin
-
-    def killed(self: Journal, **named: Any) -> Any:
-        real(self, **named)
-        os._exit(9)
-
-    def work() -> None:
-        Journal.begin = killed  # type: ignore[method-assign]
-        ground.run("go back")()
-
-    ground.put_back("on trial")
-    assert in_fork(work) == "killed"
-    assert ground.bench.shelf.interrupted()
-    judged = ground.judge("go back", "killed", forward=forward)
-    assert not judged.is_bad, judged
-    assert ground.files() == (ground.after if forward else ground.before)
-
-
 @pytest.mark.parametrize("number", range(1, 8))
 def test_what_was_made_ready_without_its_mode_gets_it(
     ground: Ground, monkeypatch: pytest.MonkeyPatch, number: int
@@ -214,19 +162,17 @@ def test_what_was_made_ready_without_its_mode_gets_it(
     ground.put_back("cut off")
     for ready in ground.strongbox.glob("work-*/ready-*"):
         ready.unlink()
-    real, left = LocalPlace._apply, [number]
+    real, left = os.utime, [number]
 
-    def refuses_once(self: LocalPlace, path: str, *more: Any) -> Any:
-        if "ready-" in path:
-            left[0] -= 1
-            if left[0] == 0:
-                raise OSError(5, "Input/output error", path)
-        return real(self, path, *more)
+    def refuses_once(path: Any, *more: Any, **named: Any) -> Any:
+        left[0] -= 1
+        if left[0] == 0:
+            raise OSError(5, "Input/output error", path)
+        return real(path, *more, **named)
 
-    monkeypatch.setattr(LocalPlace, "_apply", refuses_once)
-    with suppress(LeftIntactError):
+    with monkeypatch.context() as patched, suppress(LeftIntactError):
+        patched.setattr(os, "utime", refuses_once)
         ground.bench.updates.recover(ground.install, True)
-    monkeypatch.setattr(LocalPlace, "_apply", real)
     if ground.bench.shelf.interrupted():
         ground.bench.updates.recover(ground.install, True)
     assert ground.files() == ground.after
@@ -276,27 +222,3 @@ def test_a_service_that_moves_saves_while_an_update_is_on_trial(mock: Mock) -> N
     assert (mock.root / "saves" / "mill (conflict).sav").read_bytes() == b"\x02" * 512
     found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill (conflict).sav")
     assert found is not None and found.file_class is FileClass.SAVES
-
-
-def test_a_run_that_can_be_neither_ended_nor_put_back_says_that_it_is_cut_off(
-    mock: Mock, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    from left_intact.core.carrying.journal import Journal
-
-    mock.arrive(release("1.1"))
-    real = Journal.set_state
-
-    def full(self: Journal, update: int, state: State, **more: Any) -> None:
-        if state is State.ON_TRIAL:
-            raise OSError(28, "No space left on device", "journal.sqlite")
-        real(self, update, state, **more)
-
-    monkeypatch.setattr(Journal, "set_state", full)
-    with pytest.raises(HalfDone) as error:
-        mock.update()
-    said = error.value.line()
-    assert "no space left" in said and said.count("cut off") == 1 and "left-intact recover" in said
-    monkeypatch.setattr(Journal, "set_state", real)
-    assert mock.bench.shelf.interrupted()
-    mock.bench.updates.recover(mock.install, True)
-    assert mock.bench.updates.prove(mock.install).proof.verdict is Verdict.INTACT

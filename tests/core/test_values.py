@@ -5,6 +5,7 @@ promise.
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 
 import pytest
@@ -422,14 +423,13 @@ def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
 def test_looking_again_and_again_reads_only_what_has_changed(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from left_intact.core.files import walk
     from left_intact.core.files.tree import read_tree
 
     root = plant(tmp_path / "mocklet", release("1.1"))
     pages = {page.folder: page for page in read_tree(str(root)).pages}
     opened: list[str] = []
-    real = walk._look
-    monkeypatch.setattr(walk, "_look", lambda path, *more: (opened.append(path), real(path, *more))[1])
+    real = os.open
+    monkeypatch.setattr(os, "open", lambda p, *m, **n: (opened.append(str(p)), real(p, *m, **n))[1])
     check = HandCheck(sign=Sign.VERSION_READS, value="1.1")
     assert was_done(check, [Root(label="", place=str(root))], name="Mocklet", known=pages) and not opened
     (root / "VERSION").write_text("1.2\n")

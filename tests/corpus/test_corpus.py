@@ -18,6 +18,7 @@ from tests.corpus.words import common_short_forms, common_words
 WAYS = ("with baseline", "as packed", "times silent")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("half", ["tuning", "held out"])
 def test_nothing_of_the_persons_is_called_the_programs(half: str, tmp_path: Path) -> None:
     """Whatever is known: with a baseline, without, and where times are silent. And certainties can be

@@ -29,6 +29,7 @@ def scene(evening: Evening, names: Names) -> tuple[Path, str, Tree, Tree]:
     return root, home, mine, pack
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("given", ["the pocket", "the archive"])
 @pytest.mark.parametrize("nested", ["", "all of it/"])

@@ -11,6 +11,7 @@ import pytest
 from tests.evenings.stage import SEEDS, Evening, Names, seen, sums
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("kind", ["hex", "numbers", "codes", "names"])
 @pytest.mark.parametrize("seed", SEEDS)
 def test_what_may_be_out_of_reach_is_said(tmp_path: Path, seed: str, kind: str) -> None:

@@ -28,6 +28,7 @@ def title(names: Names, *, code: bool) -> tuple[Tree, Tree, str]:
     return tree, update, place
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("wrapper", ["", "update 1.05"])
 @pytest.mark.parametrize("code", [True, False], ids=["code", "data"])
@@ -55,6 +56,7 @@ def test_it_is_laid_whole_and_its_own_file_says_the_version(
     assert seen(root) == before
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("shape", ["few files", "beside a readme", "in two folders", "a folder deeper here"])
 @pytest.mark.parametrize("code", [True, False], ids=["code", "data"])

@@ -19,6 +19,7 @@ def game(names: Names) -> tuple[Tree, list[str]]:
     return tree, folders
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("says", ["readme", "version file"])
 @pytest.mark.parametrize("code", [True, False], ids=["code", "data"])

@@ -62,6 +62,7 @@ def managed(names: Names) -> tuple[Tree, list[tuple[str, bool]]]:
     return {**tree, f"{names.settings}/how.ini": b"[tool]\nask = no\n"}, rows
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("form", [*LISTS, "none"])
 def test_what_is_on_is_read_from_its_list_or_not_claimed(tmp_path: Path, seed: str, form: str) -> None:

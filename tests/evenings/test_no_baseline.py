@@ -28,6 +28,7 @@ def commands(names: Names, number: int) -> bytes:
     return ("// what each key does\n" + "\n".join(rows) + "\n").encode()
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("times", ["silent", "as packed"])
 @pytest.mark.parametrize("place", ["at the root", "in data", "in a folder of its own"])

@@ -59,8 +59,14 @@ def looked_into(path: Path) -> tuple[str, float]:
     return said, megabytes
 
 
+HEAVY = ("links by way of forty others", "240,000 empty files in a megabyte")
+
+
 @pytest.mark.filterwarnings("ignore:Duplicate name")
-@pytest.mark.parametrize("what", REFUSED)
+@pytest.mark.parametrize(
+    "what",
+    [pytest.param(one, marks=pytest.mark.sampled(0)) if one in HEAVY else one for one in REFUSED],
+)
 def test_what_is_made_to_do_harm_is_refused(what: str, tmp_path: Path) -> None:
     make, ends = REFUSED[what]
     path = make(tmp_path)

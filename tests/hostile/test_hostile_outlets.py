@@ -17,11 +17,12 @@ from hypothesis import strategies as st
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.outlet import Fetched, Offer, Outlet, OutletKind
-from left_intact.core.outlets import asking, fetch
-from left_intact.core.outlets.asking import _next, asker, without_secrets
+from left_intact.core.outlets import fetch
+from left_intact.core.outlets.asking import asker, leads_to, without_secrets
 from left_intact.core.outlets.feed import read_feed
 from left_intact.core.outlets.fetch import check, key_of, name_for
 from left_intact.standins.outlet import OutletServer
+from tests import disks
 from tests.builders import MODES, Mock, release, zipped
 
 FEED = """<feed xmlns="http://www.w3.org/2005/Atom" xmlns:li="urn:left-intact:outlet:1"><entry>
@@ -115,7 +116,7 @@ def test_bytes_of_any_kind_are_a_feed_or_refused(data: bytes) -> None:
 def test_each_outlet_has_bounds_of_its_own(
     outlet: OutletServer, fault: str, says: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(fetch, "_FEED_SECONDS", 0.3 if fault == "drip" else 60.0)
+    disks.patience(monkeypatch, 0.3 if fault == "drip" else 60.0)
     outlet.faults.add(fault)
     with asker() as ask:
         ask.client.timeout = 0.3
@@ -160,25 +161,24 @@ def test_those_that_hang_keep_none_of_the_others_back(mock: Mock, outlet: Outlet
 
 def test_no_redirect_leads_from_https_to_http() -> None:
     says: list[str] = []
-    assert _next("https://a/x", "/y", says) == "https://a/y" and not says
-    assert _next("https://a/x", "https://b/y", says) == "https://b/y" and says == ["redirected to b"]
-    assert _next("http://a/x", "https://me:secret@a/y", None) == "https://a/y"
+    assert leads_to("https://a/x", "/y", says) == "https://a/y" and not says
+    assert leads_to("https://a/x", "https://b/y", says) == "https://b/y" and says == ["redirected to b"]
+    assert leads_to("http://a/x", "https://me:secret@a/y", None) == "https://a/y"
     for location in ("http://a/y", "file:///etc/passwd", "", "ftp://a/x"):
         with pytest.raises(LeftIntactError) as error:
-            _next("https://a/x", location, None)
+            leads_to("https://a/x", location, None)
         assert error.value.code == "outlet-refused"
 
 
 def test_a_feed_that_leads_on_says_where_to(outlet: OutletServer, monkeypatch: pytest.MonkeyPatch) -> None:
     other = OutletServer(outlet.folder).start()
-    real = asking.Asker._asked
 
     with asker() as ask:
         assert check(followed(outlet), "Mocklet", ask, 1.0).outlet.leads == ""
         outlet.redirect_to = other.url
         monkeypatch.setattr(outlet, "redirect_feeds", True, raising=False)
         leads = check(followed(outlet), "Mocklet", ask, 1.0).outlet.leads
-    assert leads == f"redirected to {other.url.removeprefix('http://')}" and real is asking.Asker._asked
+    assert leads == f"redirected to {other.url.removeprefix('http://')}"
     other.shutdown()
     other.server_close()
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import errno
 import shutil
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from left_intact.core.carrying import laying, recovery
+from left_intact.core.carrying import recovery
 from left_intact.core.carrying.annex import WORK
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.strongbox import Strongbox
@@ -21,6 +22,7 @@ from left_intact.core.model.stages import Carry, HandStep
 from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
 from left_intact.workbench import Standing, Workbench
+from tests import disks
 from tests.builders import FORKS, LATER, examples, in_memory, plant
 from tests.chains import Count, KillAt, in_child
 from tests.routes.handhelds import MINE, SHEET, STARTED, Console, package
@@ -324,6 +326,7 @@ def test_back_after_each_step_is_byte_for_byte(console: Console, done: int) -> N
     assert console.bench.updates.open_run(console.install) is None
 
 
+@pytest.mark.sampled(1)
 @FORKS
 def test_killed_at_any_moment_it_is_ended_and_nothing_is_lost() -> None:
     """In the copying and in the putting back: forward to the end, or to where it waits; then back whole."""
@@ -565,7 +568,7 @@ def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
     console.begin()
     plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
     with monkeypatch.context() as patched:
-        patched.setattr(laying, "stage", lambda run: (_ for _ in ()).throw(OSError(28, "No space left")))
+        disks.instead(patched, "copy_in", disks.fails(errno.ENOSPC))
         outcome = console.go_on()
     assert outcome.waits and outcome.update.waits is not None
     assert "not copied yet" in outcome.update.waits.why
@@ -620,11 +623,16 @@ def test_what_changes_while_it_is_copied_is_tried_again(
 ) -> None:
     console.begin()
     plant(console.root, {"cards/9c21/card.bin": b"\x33" * 700}, mtime=PLAYED)
-    stop = LeftIntactError("changed-meanwhile", "it changed while it was copied")
+
+    def writes(place: Any, real: Any, source: Any, path: str, *more: Any) -> None:
+        if path.endswith("cards/9c21/card.bin"):
+            plant(console.root, {"cards/9c21/card.bin": b"\x34" * 700}, mtime=PLAYED + 1)
+        real(place, source, path, *more)
+
     with monkeypatch.context() as patched:
-        patched.setattr(laying, "stage", lambda run: (_ for _ in ()).throw(stop))
+        disks.instead(patched, "copy_in", writes)
         outcome = console.go_on()
-    assert outcome.update.waits is not None and "it changed while it was copied" in outcome.update.waits.why
+    assert outcome.update.waits is not None and "it changed while" in outcome.update.waits.why
 
 
 def test_a_sheet_that_was_given_for_one_plan_leads_all_of_its_stages(tmp_path: Path) -> None:

@@ -14,7 +14,10 @@ from typing import Any
 import pytest
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.services.other_stages import OtherStages
+from left_intact.core.model.plan import Route
+from left_intact.core.planning.routes.clear_and_restore import RESTORE
+from left_intact.core.planning.routes import registry
+from left_intact.core.planning.routes.registry import planner_named
 from tests.builders import LATER, Tree, plant, zipped
 from tests.routes.handhelds import MINE as CONSOLES
 from tests.routes.handhelds import SHEET, STARTED, Console
@@ -103,6 +106,7 @@ def renamed_away(plan: Any, path: str) -> tuple[int, list[Any]]:
 PLANTS = {"is retired": retired, "is laid over": laid_over, "goes beside": renamed_away}
 
 
+@pytest.mark.sampled(12)
 @pytest.mark.parametrize("which", [0, -1], ids=["the first of theirs", "the last of theirs"])
 @pytest.mark.parametrize("kind", PLANTS)
 @pytest.mark.parametrize("route", ROUTES)
@@ -207,14 +211,19 @@ def test_what_is_put_back_falsely_is_told(tmp_path: Path, monkeypatch: pytest.Mo
     console = Console(tmp_path)
     planted = RESTORING.get(kind)
     if planted is not None:
-        honest = OtherStages.draw
+        honest = registry.later_planner(RESTORE)
+        route = planner_named(Route.CLEAR_AND_RESTORE)
 
-        def draw(self: OtherStages, later: Any, update: Any, answers: Any) -> Any:
-            drawn = honest(self, later, update, answers)
+        def draw(situation: Any) -> Any:
+            drawn = honest(situation)
             moves = tuple(planted(list(drawn.carry.moves)))
             return replace(drawn, carry=replace(drawn.carry, moves=moves))
 
-        monkeypatch.setattr(OtherStages, "draw", draw)
+        class Lying(type(route)):  # type: ignore[misc]
+            later = {**route.later, RESTORE: draw}
+
+        others = (one for one in registry.ROUTES if one is not route)
+        monkeypatch.setattr(registry, "ROUTES", (Lying(), *others))
     assert set(STARTED) > {"cards/b044/card.bin"}
     try:
         proof = console.whole().proof

@@ -63,6 +63,7 @@ def graft(folder: Path) -> Evening:
 ROUTES = {"side by side": beside, "single part": part, "graft": graft}
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("route", ROUTES)
 @FORKS
 def test_killed_at_a_step_it_ends_either_way_and_back_is_byte_for_byte(route: str) -> None:
@@ -103,6 +104,7 @@ def _killed_at(route: str, folder: Path, at: int, forward: bool) -> None:
     assert update().proof.verdict is Verdict.INTACT
 
 
+@pytest.mark.sampled(1)
 @FORKS
 @pytest.mark.parametrize("route", ROUTES)
 def test_a_going_back_that_is_killed_ends_either_way(route: str) -> None:

@@ -10,12 +10,12 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import able
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
+from tests import disks
 from tests.builders import LATER, LINKS, MODES, plant, verbs
 from tests.routes.beside import MINE, STUBS, Pier
 
@@ -177,9 +177,7 @@ def test_settings_that_name_the_old_folder_name_the_new_one(tmp_path: Path) -> N
 @pytest.fixture
 def dear(pier: Pier, monkeypatch: pytest.MonkeyPatch) -> Pier:
     """Where a few kilobytes are dear to copy."""
-    from left_intact.core.planning.beside import content
-
-    monkeypatch.setattr(content, "_DEAR", 1_000)
+    disks.dear_from(monkeypatch, 1_000)
     return pier
 
 
@@ -275,23 +273,6 @@ class Shortcuts:
     @property
     def all(self) -> list[Path]:
         return sorted([*self.menu.iterdir(), *self.own.iterdir()])
-
-
-def test_a_strongbox_that_cannot_be_written_to_hides_no_shelf(
-    pier: Pier, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    pier.update()
-    library, install = pier.bench.shelf.library, pier.bench.shelf.find("Mocklet")
-    library.set_choice(f"moves-{install.id}", json.dumps([str(pier.old), str(pier.new)]))
-
-    def full(self: Strongbox, root: str, install: str) -> None:
-        raise OSError(28, "no room")
-
-    with monkeypatch.context() as patch:
-        patch.setattr(Strongbox, "claim", full)
-        assert [one.root for one in pier.bench.shelf.installs()] == [str(pier.new)]
-        assert library.choice(f"moves-{install.id}")  # it is tried again
-    assert pier.root == str(pier.new) and not library.choice(f"moves-{install.id}")
 
 
 @LINKS
@@ -439,24 +420,3 @@ def test_content_that_is_used_from_the_old_folder_keeps_it(dear: Pier) -> None:
     with pytest.raises(LeftIntactError) as stop:
         dear.bench.updates.free_old(dear.bench.shelf.find("Mocklet"))
     assert "is used from the old folder" in str(stop.value) and dear.old.exists()
-
-
-def test_cut_off_before_its_journal_says_anything_the_install_lies_where_it_lay(
-    pier: Pier, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Between the note that it moves and the first line of the run."""
-    from left_intact.core.carrying import chain
-
-    before, plan = pier.state(), pier.plan()
-
-    def falls(*_: object, **__: object) -> None:
-        raise KeyboardInterrupt
-
-    with monkeypatch.context() as patched:
-        patched.setattr(chain, "carry_out", falls)
-        patched.setattr(type(pier.bench.updates), "lies_at", lambda self, install: install)
-        with pytest.raises(KeyboardInterrupt):
-            pier.bench.updates.update(plan, pier.install)
-    assert pier.bench.shelf.library.find("Mocklet").root == str(pier.new)
-    assert pier.root == str(pier.old) and pier.state() == before
-    assert pier.update().proof.verdict is Verdict.INTACT

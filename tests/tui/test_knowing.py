@@ -11,9 +11,6 @@ import pytest
 from textual.widgets import Input, TextArea
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.install import Install
-from left_intact.core.model.survey import Survey
-from left_intact.services.surveys import Surveys
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of
 from left_intact.tui.screens.choosing import ChooseDialog, MenuDialog, SheetDialog, WatchDialog
@@ -243,20 +240,6 @@ async def test_the_dialogs_fit(waiting: Mock, size: tuple[int, int]) -> None:
         ):
             await press(app, pilot, *keys)
             assert said in words(app)
-
-
-async def test_opening_an_install_reads_it_once(waiting: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
-    read: list[str] = []
-    real = Surveys.survey
-
-    def survey(self: Surveys, install: Install, **more: object) -> Survey:
-        read.append(install.name)
-        return real(self, install, **more)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(Surveys, "survey", survey)
-    async with running(waiting) as (app, pilot):
-        await press(app, pilot, "enter")
-        assert read == ["Mocklet"]
 
 
 async def test_a_survey_in_doubt_offers_what_would_help(mock: Mock) -> None:

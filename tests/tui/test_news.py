@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from types import SimpleNamespace
 
 import pytest
 from textual.widgets import Input
@@ -14,6 +14,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.demo.build import open_outlet
 from left_intact.demo.room import Room
 from left_intact.demo.unattended import snapshot
+from left_intact.standins.outlet import OutletServer
 from left_intact.tui.screens.arrival import ArrivalScreen
 from left_intact.tui.screens.news import InstallHead, NewsScreen, OfferRow
 from left_intact.tui.screens.pack import PackScreen
@@ -24,10 +25,19 @@ from left_intact.workbench import Workbench
 from tests.tui.test_screens import press, running, words
 
 
+@dataclass
+class Served:
+    """The demo with its outlet open."""
+
+    bench: Workbench
+    room: Room
+    server: OutletServer
+
+
 @pytest.fixture
-def room(pier: Room) -> Iterator[SimpleNamespace]:
+def room(pier: Room) -> Iterator[Served]:
     server = open_outlet(pier)
-    yield SimpleNamespace(bench=Workbench(pier.home), room=pier, server=server)
+    yield Served(bench=Workbench(pier.home), room=pier, server=server)
     server.shutdown()
     server.server_close()
 
@@ -43,7 +53,7 @@ def _said(app) -> str:  # type: ignore[no-untyped-def]
     return " ".join(str(notification.message) for notification in app._notifications)
 
 
-async def test_holding_waving_off_and_following(room: SimpleNamespace, tmp_path: Path) -> None:
+async def test_holding_waving_off_and_following(room: Served, tmp_path: Path) -> None:
     async with running(room) as (app, pilot):
         await press(app, pilot, "n")
         assert isinstance(app.screen, NewsScreen) and "never looked at" in words(app)
@@ -73,7 +83,7 @@ async def test_holding_waving_off_and_following(room: SimpleNamespace, tmp_path:
         assert room.bench.surveys.library.hold(room.bench.shelf.find("Brindlemere")) is None
 
 
-async def test_fetching_all_and_going_on_to_the_arrival(room: SimpleNamespace) -> None:
+async def test_fetching_all_and_going_on_to_the_arrival(room: Served) -> None:
     async with running(room) as (app, pilot):
         await press(app, pilot, "n", "c", "F")
         assert "3 releases here, 0 not" in _said(app)
@@ -82,7 +92,7 @@ async def test_fetching_all_and_going_on_to_the_arrival(room: SimpleNamespace) -
         assert isinstance(app.screen, ArrivalScreen) and "newer than what is installed" in words(app)
 
 
-async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleNamespace) -> None:
+async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: Served) -> None:
     room.server.wrong = True
     async with running(room) as (app, pilot):
         await press(app, pilot, "n", "c")
@@ -93,7 +103,7 @@ async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: SimpleName
     assert waits == room.room.install("tarnlight-26.11")  # what waited before, and nothing else
 
 
-async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace) -> None:
+async def test_a_pack_is_seen_taken_along_laid_and_undone(room: Served) -> None:
     root = room.room.install("tarnlight-26.10")
     before = snapshot(root)
     async with running(room) as (app, pilot):
@@ -114,8 +124,9 @@ async def test_a_pack_is_seen_taken_along_laid_and_undone(room: SimpleNamespace)
     assert waits == room.room.install("tarnlight-26.11")
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
-async def test_the_views_fit_the_screen(room: SimpleNamespace, size: tuple[int, int]) -> None:
+async def test_the_views_fit_the_screen(room: Served, size: tuple[int, int]) -> None:
     async with running(room, size) as (app, pilot):
         await press(app, pilot, "n", "c", "w", "w", "question_mark", "escape")
         _go(app, "changed-content")

@@ -29,6 +29,7 @@ def go_back(screen) -> None:  # type: ignore[no-untyped-def]
     screen.keys("Enter")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", SIZES)
 def test_side_by_side(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     folders = [pier.install("tarnlight-26.10"), pier.install("tarnlight-26.11")]
@@ -53,6 +54,7 @@ def test_side_by_side(pier: Room, terminal: libtmux.Server, size: tuple[int, int
     screen.keys("q")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", SIZES)
 def test_single_parts(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     root = pier.install("lanternfish")
@@ -83,6 +85,7 @@ def test_single_parts(pier: Room, terminal: libtmux.Server, size: tuple[int, int
     screen.keys("q")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", SIZES)
 def test_graft(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     install = Workbench(pier.home).shelf.find("Loomlight")
@@ -106,6 +109,7 @@ def test_graft(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> N
     screen.keys("q")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", SIZES)
 def test_clear_and_restore(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     """From the shelf to the proof and back, killed and started anew at each wait."""
@@ -152,6 +156,7 @@ def test_clear_and_restore(pier: Room, terminal: libtmux.Server, size: tuple[int
     screen.keys("q")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", SIZES)
 def test_ladder(pier: Room, terminal: libtmux.Server, size: tuple[int, int]) -> None:  # noqa: F811
     install = Workbench(pier.home).shelf.find("Quillonade")

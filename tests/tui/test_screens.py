@@ -273,6 +273,7 @@ async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool
     assert (waiting.state() == before) is not forward
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
 async def test_every_view_fits_every_size(waiting: Mock, size: tuple[int, int]) -> None:
     async with running(waiting, size) as (app, pilot):
@@ -411,8 +412,8 @@ async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock)
 
     async def click(action: str, since: float) -> None:
         bar = app.screen.query_one(KeyBar)
-        bar._since = since
-        row, start = next((row, start) for row, start, _, name in bar._spans if name == action)
+        bar.since = since
+        row, start = next((row, start) for row, start, _, name in bar.spans if name == action)
         await pilot.click(KeyBar, offset=(start + 1, row))
         await settled(app, pilot)
 

@@ -213,6 +213,7 @@ def test_news_notes_hold_and_a_fetch_that_is_dropped_twice(pier: Room, terminal:
     screen.until("what happens", "Tarnlight 26.10 → 26.11")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
     tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]
@@ -258,6 +259,7 @@ def test_from_a_first_run_to_a_proven_update_by_the_keys_shown(
     screen.keys("Escape", "q")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 def test_news_and_a_pack_whose_names_and_texts_are_strange(
     tmp_path: Path, terminal: libtmux.Server, size: tuple[int, int]

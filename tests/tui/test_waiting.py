@@ -54,6 +54,7 @@ async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp)
         )
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_strange_words_of_a_step_are_shown_as_they_are(tmp_path: Path, size: tuple[int, int]) -> None:
     made = MadeUp(tmp_path / "all")
@@ -84,7 +85,7 @@ async def test_it_looks_by_itself(made: MadeUp) -> None:
         made.start_once()
         screen = app.screen
         assert isinstance(screen, WaitingScreen)
-        screen._look_by_itself()
+        screen.look_by_itself()
         await settled(app, pilot)
         assert isinstance(app.screen, ProofScreen)
 
@@ -116,6 +117,7 @@ async def test_a_question_of_a_later_stage_is_answered_here(tmp_path: Path) -> N
     assert (made.new / "memory/old.blk").exists()
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_the_way_back_is_shown_before_it_is_gone(mock: Mock, size: tuple[int, int]) -> None:
     mock.edit({"mocklet.ini": "[video]\nsmooth = off\nscale = 2\n\n[sound]\nrate = 22050\n"})
@@ -156,6 +158,7 @@ async def test_one_damaged_journal_is_said_on_its_row_alone(mock: Mock, tmp_path
         assert not isinstance(app.screen, ShelfScreen)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_an_install_that_is_gone_says_what_can_still_be_had(
     tmp_path: Path, size: tuple[int, int]
@@ -171,6 +174,7 @@ async def test_an_install_that_is_gone_says_what_can_still_be_had(
         assert isinstance(app.screen, ShelfScreen)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_what_is_saved_is_chosen_line_by_line_and_the_steps_stand_in_their_order(
     tmp_path: Path, size: tuple[int, int]
@@ -200,6 +204,7 @@ async def test_what_is_saved_is_chosen_line_by_line_and_the_steps_stand_in_their
     assert saved.state is State.WAITING
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_a_ladder_is_drawn_from_the_ground_up(tmp_path: Path, size: tuple[int, int]) -> None:
     rally = Rally(tmp_path, {k: v for k, v in STEPS.items() if "1.06" not in k})
@@ -245,6 +250,6 @@ async def test_what_went_on_elsewhere_meanwhile_is_noticed(made: MadeUp) -> None
         assert isinstance(screen, WaitingScreen)
         made.start_once()
         made.bench.updates.go_on(made.install)
-        screen._look_by_itself()
+        screen.look_by_itself()
         await settled(app, pilot)
         assert isinstance(app.screen, ShelfScreen)

@@ -6,6 +6,7 @@ import os
 import pickle
 import queue
 import signal
+import subprocess
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -18,7 +19,6 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.core.model.views import FIRST_MOVES, plan_view
 from left_intact.workbench import Workbench
-from left_intact.worker import links
 from left_intact.worker.call import Call, Message, Signals, call, carry, worded
 from left_intact.worker.links import Link, ProcessLink, ThreadLink
 from tests.builders import Mock, release
@@ -172,7 +172,7 @@ def test_a_worker_that_cannot_be_started_is_said(mock: Mock, monkeypatch: pytest
         raise OSError(11, "Resource temporarily unavailable")
 
     link = ProcessLink(mock.bench.home)
-    monkeypatch.setattr(links.subprocess, "Popen", refused)
+    monkeypatch.setattr(subprocess, "Popen", refused)
     face = Face(link)
     with pytest.raises(LeftIntactError) as error:
         face.ask(call("shelf.rows"))

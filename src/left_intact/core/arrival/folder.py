@@ -31,7 +31,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import COLUMNS, Page, PagedEntries
 from left_intact.core.model.progress import CancelToken, Report
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.settings.formats.registry import NAMES
+from left_intact.core.settings.formats.registry import names
 
 TEXT_LIMIT = 512 * 1024
 BINARY_LIMIT = 8 << 20
@@ -131,12 +131,12 @@ def _release(
 
 def _texts(pages: Sequence[Page], read: ReadText) -> Mapping[str, bytes]:
     """The settings texts, each with the digest that was read before."""
-    found = {}
+    found, readable = {}, names()
     for page in pages:
-        if NAMES.isdisjoint(page.formats):
+        if readable.isdisjoint(page.formats):
             continue
         for at, file_format in enumerate(page.formats):
-            if file_format in NAMES:
+            if file_format in readable:
                 data = read(page.path(at))
                 if data is not None and blake3(data).digest() == page.digest(at):
                     found[page.path(at)] = data

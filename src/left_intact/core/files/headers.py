@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 import struct
 
-from left_intact.core.settings.formats.registry import NAMES, recognise_settings
+from left_intact.core.settings.formats.registry import is_settings_text, recognise_settings
 
 HEAD_BYTES = 4096
 
@@ -159,7 +159,7 @@ def recognise(head: bytes, size: int, name: str = "") -> str:
     settings: much of it has lines of `name = value` too, and must never be merged by them. Nor must its maps.
     """
     file_format = _recognise(head, size)
-    is_code = name and file_format in NAMES and (is_source(name) or _MAP.match(head))
+    is_code = name and is_settings_text(file_format) and (is_source(name) or _MAP.match(head))
     return "text plain" if is_code else file_format
 
 

@@ -49,8 +49,8 @@ from left_intact.core.model.progress import CancelToken, Progress, Report, silen
 CHUNK = 1 << 20
 PIECE = 1 << 16
 """What one read asks for where room is made for it: a megabyte of it takes Windows a millisecond."""
-_ALONE_FOLDERS = 48
-_ALONE_FILES = 1500
+ALONE_FOLDERS = 48
+ALONE_FILES = 1500
 _ALONE_BYTES = 24 << 20
 _BATCH_FILES = 400
 _SPARSE_BYTES = 256
@@ -105,7 +105,7 @@ def _walk(
     pages: list[Page] = []
     todo = [""]
     seen = 0
-    while todo and len(pages) < _ALONE_FOLDERS and seen < _ALONE_FILES:
+    while todo and len(pages) < ALONE_FOLDERS and seen < ALONE_FILES:
         cancel.check()
         folder = todo.pop(0)
         page, inside = list_folder(root, folder)
@@ -281,7 +281,7 @@ def _read_wanted(
 ) -> None:
     files, size = sum(len(w[1]) for _, w in wanted), sum(sum(w[2]) for _, w in wanted)
     tasks = _batches(wanted)
-    if files < _ALONE_FILES and size < _ALONE_BYTES:
+    if files < ALONE_FILES and size < _ALONE_BYTES:
         outcomes: Iterator[tuple[int, list[Looks]]] = (
             (number, read_batch(root, [w for _, w in task])) for number, task in enumerate(tasks)
         )

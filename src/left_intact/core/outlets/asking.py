@@ -116,7 +116,7 @@ class Asker:
                         raise refused(url, "it answers packed, though it was asked not to")
                     yield answer
                     return
-                at = _next(at, answer.headers.get("location", ""), says)
+                at = leads_to(at, answer.headers.get("location", ""), says)
         raise refused(url, "it redirects in a circle")
 
     @contextmanager
@@ -135,7 +135,7 @@ class Asker:
             raise refused(url, "this is no address that can be asked") from error
 
 
-def _next(at: str, location: str, says: list[str] | None) -> str:
+def leads_to(at: str, location: str, says: list[str] | None) -> str:
     there = without_secrets(urljoin(at, location)) if location else ""
     old, new = _split(at), _split(there)
     if old is None or new is None or not there:

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 TRIES = 5
 CHUNK = 1 << 16
-_FEED_MOST, _FEED_SECONDS = 8 << 20, 15.0
+_FEED_MOST, FEED_SECONDS = 8 << 20, 15.0
 _SUMS_MOST = 1 << 20
 _UNDECLARED_MOST = 8 << 30
 """Bytes that are taken of a file whose length nobody says."""
@@ -70,7 +70,7 @@ def _check_feed(outlet: Outlet, ask: Asker, now: float) -> tuple[Outlet, tuple[O
     headers = {"If-None-Match": outlet.etag} if outlet.etag else {}
     headers |= {"If-Modified-Since": outlet.modified} if outlet.modified else {}
     try:
-        answer = ask.get(outlet.place, most=_FEED_MOST, seconds=_FEED_SECONDS, headers=headers)
+        answer = ask.get(outlet.place, most=_FEED_MOST, seconds=FEED_SECONDS, headers=headers)
     except httpx.HTTPError as error:
         raise LeftIntactError(
             "offline", f"the outlet cannot be reached ({_reason(error)})", path=outlet.place
@@ -185,7 +185,7 @@ def _sum_beside(offer: Offer, ask: Asker) -> str:
 
     place = offer.place.rpartition("/")[0] + "/SHA256SUMS"
     try:
-        answer = ask.get(place, most=_SUMS_MOST, seconds=_FEED_SECONDS)
+        answer = ask.get(place, most=_SUMS_MOST, seconds=FEED_SECONDS)
     except (httpx.HTTPError, LeftIntactError):
         return ""
     text = answer.content.decode("utf-8", "replace")

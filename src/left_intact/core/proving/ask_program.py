@@ -13,12 +13,12 @@ from left_intact.core.model.release import Reading
 from left_intact.core.model.version import Version, version_in_name
 
 SAID_BY_PROGRAM = 100
-_SECONDS, _MOST = 10, 1 << 16
+SECONDS, _MOST = 10.0, 1 << 16
 """How long a program may take to say its version, and how many bytes of that are read."""
 _WORD = re.compile(r"-{0,2}[A-Za-z][A-Za-z-]{0,20}")
 
 
-def ask_program(root: str, command: Sequence[str]) -> Reading | None:
+def ask_program(root: str, command: Sequence[str], *, seconds: float = SECONDS) -> Reading | None:
     """The version that `command` (relative to root) prints, or None where it prints none.
 
     The command comes from a library that others may have written to: it is a program of the install itself,
@@ -30,21 +30,21 @@ def ask_program(root: str, command: Sequence[str]) -> Reading | None:
     program = os.path.realpath(os.path.join(top, command[0]))
     if not lies_in(program, top) or not all(_WORD.fullmatch(word) for word in command[1:]):
         return None
-    for line in _printed([program, *command[1:]], root).decode("utf-8", "replace").splitlines()[:20]:
+    for line in _printed([program, *command[1:]], root, seconds).decode("utf-8", "replace").splitlines()[:20]:
         found = Version.parse(line) or version_in_name(line)
         if found:
             return Reading(text=found.text, source="the program itself", weight=SAID_BY_PROGRAM)
     return None
 
 
-def _printed(words: Sequence[str], folder: str) -> bytes:
+def _printed(words: Sequence[str], folder: str, seconds: float) -> bytes:
     """The first of what a program prints; it is ended where it prints more, or takes longer."""
     said = bytearray()
     try:
         with subprocess.Popen(
             words, cwd=folder, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
         ) as program:
-            ends = threading.Timer(_SECONDS, program.kill)
+            ends = threading.Timer(seconds, program.kill)
             ends.start()
             try:
                 assert program.stdout is not None

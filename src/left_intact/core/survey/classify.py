@@ -43,7 +43,7 @@ _MODES_SAY_NOTHING = 0.9
 """With so many of all files runnable, the file system knows no modes."""
 _COPY_LEAST = 16
 _DENIED, _LOOKS_SHIPPED = -2.0, 1.0
-_ALONE, _PARTS = 20_000, 32
+HELPED_FROM, _PARTS = 20_000, 32
 """Below so many entries one process is quicker; above, the pages are shared out in so many parts."""
 LARGE = 1 << 20
 NO_TIME, NO_SHAPE = ("", 0), (0, 0)
@@ -139,7 +139,7 @@ class _Sorting:
 
     def _first_pass(self) -> list[array[int]]:
         size = sum(len(page.names) for page in self.pages)
-        if size < _ALONE or not forks():
+        if size < HELPED_FROM or not forks():
             verdicts = []
             for number, page in enumerate(self.pages):
                 if number % 64 == 0:

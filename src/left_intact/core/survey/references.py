@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from left_intact.core.files.names import lies_in
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.pages import COLUMNS, Page
-from left_intact.core.settings.formats.registry import NAMES
+from left_intact.core.settings.formats.registry import names
 from left_intact.core.survey.names import known_word
 from left_intact.core.survey.self_description import Reference, References
 from left_intact.core.survey.spelling import normalised_name, words_of
@@ -22,7 +22,7 @@ from left_intact.core.survey.weights import PICTURES, Weighed, weights
 
 _FILES, _SIZE = 60, 128 << 10
 _DEPTH = 4
-_READABLE = NAMES | {"text xml", "text plain"}
+_TEXTS = frozenset({"text xml", "text plain"})
 _LINE = re.compile(
     r"""^[\s{,]*["']?([\w][\w .\-/\[\]]{0,60}?)["']?\s*[=:]\s*["'\[]*([^"'\n\]]{1,400}?)["'\],;]*\s*$"""
 )
@@ -70,15 +70,15 @@ def read_references(
 
 
 def _settings_files(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
-    found = []
+    found, readable = [], names() | _TEXTS
     for page in pages:
-        if _READABLE.isdisjoint(page.formats) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
+        if readable.isdisjoint(page.formats) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
             continue
         sizes = page.numbers[1::COLUMNS]
         found += [
             page.path(at)
             for at, file_format in enumerate(page.formats)
-            if file_format in _READABLE and 0 < sizes[at] <= _SIZE
+            if file_format in readable and 0 < sizes[at] <= _SIZE
         ]
     return sorted(found, key=lambda p: (p.count("/"), not _looks_like_settings(p), p))[:_FILES]
 

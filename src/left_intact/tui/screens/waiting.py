@@ -261,9 +261,9 @@ class WaitingScreen(StageScreen):
 
     def _look_in_time(self) -> None:
         if time.monotonic() >= self.next_look:
-            self._look_by_itself()
+            self.look_by_itself()
 
-    def _look_by_itself(self) -> None:
+    def look_by_itself(self) -> None:
         waits = self.waits
         if self.at_work or self.looking or waits is None or self.left_intact.jobs.running is not None:
             return

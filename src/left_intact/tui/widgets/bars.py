@@ -98,12 +98,12 @@ class KeyBar(Bar):
 
     def __init__(self) -> None:
         super().__init__()
-        self._spans: list[tuple[int, int, int, str]] = []
+        self.spans: list[tuple[int, int, int, str]] = []
         """(line, from, to, action)."""
-        self._since = 0.0
+        self.since = 0.0
 
     def on_mount(self, event: events.Mount) -> None:
-        self._since = event.time
+        self.since = event.time
         self.screen.bindings_updated_signal.subscribe(self, lambda screen: self.refresh(layout=True))
 
     def hints(self) -> list[Hint]:
@@ -127,7 +127,7 @@ class KeyBar(Bar):
     def render(self) -> Text:
         """As many keys as there is room for; the way out and help come last, and always find some."""
         look, lines = self.look, [Line().gap(2)]
-        self._spans = []
+        self.spans = []
         most = 2 if self.app.size.width < _NARROW else 1
         hints = self.hints()
         last = [hint for hint in hints if hint.says in _ALWAYS]
@@ -143,14 +143,14 @@ class KeyBar(Bar):
                     continue
             line, start = lines[-1], lines[-1].cell_len
             line.put(hint.key, look.style("focus", bold=True)).gap().put(hint.says, look.style("quiet"))
-            self._spans.append((len(lines) - 1, start, line.cell_len, hint.action))
+            self.spans.append((len(lines) - 1, start, line.cell_len, hint.action))
             line.gap(2 if self.size.width < _NARROW else 3)
         return Text("\n").join(lines)
 
     async def on_click(self, event: events.Click) -> None:
-        if event.chain > 1 or event.time - self._since < _DOUBLE_CLICK:
+        if event.chain > 1 or event.time - self.since < _DOUBLE_CLICK:
             return  # the second half of a double click, which was meant for the screen before
-        for row, start, stop, action in self._spans:
+        for row, start, stop, action in self.spans:
             if row == event.y and start <= event.x < stop:
                 await self.screen.run_action(action)
 

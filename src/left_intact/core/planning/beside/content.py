@@ -15,7 +15,7 @@ from left_intact.words import size
 
 CONTENT = "content"
 """The question."""
-_DEAR = 2 << 30
+DEAR = 2 << 30
 """From so many bytes of content on it is asked whether to copy them."""
 
 
@@ -26,7 +26,7 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     facts = sketch.side.facts
     rooms = facts.rooms
     new, old = rooms.get("", (0, facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
-    if amount < min(_DEAR, new[1]):
+    if amount < min(DEAR, new[1]):
         return ()
     told = size(amount)
     ways = {"copy": f"{told} are copied: the old folder can be let go of whole"}

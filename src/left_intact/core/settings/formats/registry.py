@@ -10,9 +10,12 @@ from left_intact.core.settings.formats.toml import Toml
 
 FORMATS: tuple[Format, ...] = (Json(), Toml(), Ini(), Sectionless())
 """The stricter first: where two are equally sure of a text, the first has it."""
-NAMES = frozenset(one.name for one in FORMATS)
-_BY_NAME = {one.name: one for one in FORMATS}
 _LEAST = 0.5
+
+
+def names() -> frozenset[str]:
+    """The names of all of them."""
+    return frozenset(one.name for one in FORMATS)
 
 
 def recognise_settings(text: str) -> str:
@@ -27,20 +30,24 @@ def recognise_settings(text: str) -> str:
 
 def is_settings_text(file_format: str) -> bool:
     """Whether a format, in the words of `files.headers`, is one of these."""
-    return file_format in NAMES
+    return _named(file_format) is not None
 
 
 def may_merge(*file_formats: str) -> bool:
     """Whether files of some formats can be merged with each other."""
-    families = {_BY_NAME[name].family if name in _BY_NAME else "" for name in file_formats}
+    families = {one.family if (one := _named(name)) is not None else "" for name in file_formats}
     return len(families) == 1 and "" not in families
 
 
 def format_named(file_format: str) -> Format:
     """Raises `NotReadable` for one that nobody knows."""
-    if file_format not in _BY_NAME:
+    if (found := _named(file_format)) is None:
         raise NotReadable(f"nobody here can read {file_format or 'this format'} key by key")
-    return _BY_NAME[file_format]
+    return found
+
+
+def _named(file_format: str) -> Format | None:
+    return next((one for one in FORMATS if one.name == file_format), None)
 
 
 def format_by_whole(file_format: str, *sides: bytes) -> str:

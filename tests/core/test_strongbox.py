@@ -5,20 +5,22 @@ from __future__ import annotations
 import errno
 import os
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from blake3 import blake3
 
-from left_intact.core.carrying import copies
-from left_intact.core.carrying.boxes import _candidates
+from left_intact.core.carrying.boxes import strongbox_for
 from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
+from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.strongbox import CARD, LIST, PART, Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError, Stopped
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.model.update import KnownBox
+from tests import disks
 from tests.builders import MODES
 
 
@@ -53,12 +55,17 @@ def test_a_box_is_looked_for_where_nobody_else_may_write(box: Strongbox, tmp_pat
     known, home = KnownBox(id="1", folder=box.folder, needed=False), str(tmp_path / "home")
     (tmp_path / "root").mkdir()
 
-    def found() -> list[str]:
-        return [one.folder for one in _candidates(str(tmp_path / "root"), "mocklet", home, known)]
+    with Journal(box.journal_path):
+        pass
+    box.claim(str(tmp_path / "root"), "1")
+    known = replace(known, id=box.card().id)  # type: ignore[union-attr]
 
-    assert found() == [box.folder]
+    def found() -> bool:
+        return strongbox_for(str(tmp_path / "root"), "mocklet", home, known).folder == box.folder
+
+    assert found()
     os.chmod(os.path.dirname(box.folder), 0o777)
-    assert found() == []
+    assert not found()
 
 
 def test_its_card_is_written_only_where_it_says_something_new(box: Strongbox, tmp_path: Path) -> None:
@@ -69,17 +76,6 @@ def test_its_card_is_written_only_where_it_says_something_new(box: Strongbox, tm
     assert (os.stat(card).st_ino, os.stat(card).st_mtime_ns) == was
     assert box.claim(str(tmp_path / "boxes"), "mocklet").id == first.id
     assert box.card() is not None and box.card().path == str(tmp_path / "boxes")  # type: ignore[union-attr]
-
-
-def test_what_a_crash_left_half_written_is_in_nobodys_way(
-    box: Strongbox, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    (Path(box.folder) / f"{CARD}{PART}").write_text("half")
-    flushed: list[int] = []
-    monkeypatch.setattr(os, "fsync", lambda fd: flushed.append(os.fstat(fd).st_size))
-    box.claim(str(tmp_path), "mocklet")
-    assert flushed == [os.path.getsize(os.path.join(box.folder, CARD))]  # whole, before it has its name
-    assert not os.path.exists(os.path.join(box.folder, f"{CARD}{PART}"))
 
 
 def test_a_list_that_is_not_as_it_was_written_is_none(box: Strongbox) -> None:
@@ -110,11 +106,11 @@ def test_only_what_a_disk_fails_to_read_is_read_again(
 ) -> None:
     digest, asked = put(box, b"one"), []
 
-    def refused(self: LocalPlace, path: str) -> str:
+    def refused(self: LocalPlace, real: object, path: str) -> str:
         asked.append(path)
         raise OSError(number, "no")
 
-    monkeypatch.setattr(LocalPlace, "digest", refused)
+    disks.instead(monkeypatch, "digest", refused)
     if number == errno.EIO:
         assert not box.has(digest)
     else:
@@ -155,10 +151,10 @@ def two(tmp_path: Path) -> Iterator[tuple[LocalPlace, LocalPlace]]:
         yield source, target
 
 
-@pytest.fixture(params=[512, 1])
-def either_way(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
-    """From this process, and shared out in batches."""
-    monkeypatch.setattr(copies, "_FEW", request.param)
+@pytest.fixture(params=[0, 600])
+def more(request: pytest.FixtureRequest, two: tuple[LocalPlace, LocalPlace]) -> list[Copy]:
+    """What is copied besides: nothing, and so many that they are shared out to other processes."""
+    return wanted(two[0], *(f"more{number:03}" for number in range(request.param)))
 
 
 def wanted(source: LocalPlace, *names: str) -> list[Copy]:
@@ -182,8 +178,7 @@ def take(
     return told
 
 
-@pytest.mark.usefixtures("either_way")
-def test_each_is_there_whole_and_told_of(two: tuple[LocalPlace, LocalPlace]) -> None:
+def test_each_is_there_whole_and_told_of(two: tuple[LocalPlace, LocalPlace], more: list[Copy]) -> None:
     """The same from this process, and shared out in batches."""
     source, target = two
     many = wanted(source, "a", "bb", "ccc")
@@ -191,8 +186,8 @@ def test_each_is_there_whole_and_told_of(two: tuple[LocalPlace, LocalPlace]) -> 
     Path(target.root, "bb").write_bytes(b"half")
     Path(target.root, "ccc").write_bytes(b"ccc" * 3)
     was = os.stat(Path(target.root, "ccc")).st_ino
-    assert [one.copy for one in take(many, source, target)] == many
-    assert {p.name: p.read_bytes() for p in Path(target.root).iterdir()} == {
+    assert sorted(one.copy for one in take([*many, *more], source, target)) == sorted([*many, *more])
+    assert {p.name: p.read_bytes() for p in Path(target.root).iterdir() if not p.name.startswith("more")} == {
         "a": b"aaa",
         "bb": b"bbbbbb",
         "ccc": b"ccccccccc",
@@ -200,21 +195,21 @@ def test_each_is_there_whole_and_told_of(two: tuple[LocalPlace, LocalPlace]) -> 
     assert os.stat(Path(target.root, "ccc")).st_ino == was  # the very same lay there already
 
 
-@pytest.mark.usefixtures("either_way")
-def test_a_copy_that_fails_is_the_fault_it_is(two: tuple[LocalPlace, LocalPlace]) -> None:
+def test_a_copy_that_fails_is_the_fault_it_is(two: tuple[LocalPlace, LocalPlace], more: list[Copy]) -> None:
     source, target = two
     good, changed, gone = wanted(source, "good", "changed", "gone")
     Path(source.root, "changed").write_bytes(b"CHANGEDchangedchanged")
     Path(source.root, "gone").unlink()
     with pytest.raises(LeftIntactError) as error:
-        take([good, changed], source, target)
+        take([good, changed, *more], source, target)
     assert error.value.code == "changed-meanwhile" and error.value.path
     with pytest.raises(FileNotFoundError):
-        take([good, gone], source, target)
-    assert [p.name for p in Path(target.root).iterdir() if not p.name.endswith(PART)] == ["good"]
+        take([good, gone, *more], source, target)
+    assert [
+        p.name for p in Path(target.root).iterdir() if not p.name.endswith(PART) and "more" not in p.name
+    ] == ["good"]
 
 
-@pytest.mark.usefixtures("either_way")
 def test_it_stops_when_it_is_told_to(two: tuple[LocalPlace, LocalPlace]) -> None:
     source, target = two
     cancel = CancelToken()
@@ -241,39 +236,3 @@ def test_what_is_ready_already_is_not_made_again(two: tuple[LocalPlace, LocalPla
     take([copy._replace(metadata=(0o600, 1_000_000_000, None))], source, target)
     assert Path(target.root, "a").read_bytes() == b"aaa"
     assert os.stat(Path(target.root, "a")).st_mtime_ns == 1_000_000_000
-
-
-@pytest.mark.parametrize(
-    ("error", "told"),
-    [
-        (OSError(errno.EIO, "input error", "/where"), ("os", errno.EIO, "input error", "/where")),
-        (OSError("odd"), ("os", 0, "", "")),
-        (OSError(errno.EIO, "input error"), ("os", errno.EIO, "input error", "")),
-    ],
-)
-def test_a_fault_of_the_system_comes_back_as_plain_values(
-    two: tuple[LocalPlace, LocalPlace],
-    monkeypatch: pytest.MonkeyPatch,
-    error: OSError,
-    told: tuple[object, ...],
-) -> None:
-    source, target = two
-    (copy,) = wanted(source, "a")
-
-    def fails(*_: object) -> None:
-        raise error
-
-    monkeypatch.setattr(LocalPlace, "copy_in", fails)
-    assert copies._made(copy, source, target) == told
-
-
-def test_a_batch_has_so_many_files_and_so_many_bytes() -> None:
-    def sizes(*sizes: int) -> list[list[int]]:
-        many = [Copy(str(number), "", "", size) for number, size in enumerate(sizes)]
-        return [[copy.size for copy in batch] for batch in copies._batches(many)]
-
-    whole = copies._BATCH_BYTES
-    assert sizes() == []
-    assert sizes(whole, 1) == [[whole], [1]] and sizes(whole - 1, 1) == [[whole - 1, 1]]
-    assert sizes(whole + 5) == [[whole + 5]]
-    assert [len(batch) for batch in sizes(*[1] * 130)] == [64, 64, 2]

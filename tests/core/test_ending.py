@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 from dataclasses import replace
 from pathlib import Path
@@ -10,16 +9,14 @@ from typing import Any
 
 import pytest
 
-from left_intact.core.carrying import recovery
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import housekeeping, rebound
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
-from left_intact.core.model.progress import Progress
 from left_intact.core.model.stages import HandCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
-from tests.builders import FORKS, LATER, LINKS, Mock, plant, release
+from tests.builders import LATER, LINKS, Mock, plant, release
 from tests.chains import HAND, MadeUp, asking, in_child, while_unpacking
 
 
@@ -47,31 +44,6 @@ def test_a_run_that_waits_was_not_cut_off(made: MadeUp) -> None:
             made.bench.updates.recover(made.install, forward)
         assert error.value.code == "nothing-to-recover"
     assert (made.state(), stands(made)) == (lies, there)
-
-
-@FORKS
-def test_a_going_back_that_was_just_taken_back_may_be_ended_all_the_same(
-    made: MadeUp, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Cut off right after its stage was put back: it was called done with nothing moved."""
-    before, updates = made.state(), made.bench.updates
-    made.begin(made.plan(hand=False))
-
-    def killed(progress: Progress) -> None:
-        if progress.stage == "going back" and progress.done == 2:
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    assert in_child(lambda: updates.back.go(made.install, killed)) == signal.SIGKILL
-
-    def cut(*_: Any) -> None:
-        raise LeftIntactError("cut", "cut off here")
-
-    monkeypatch.setattr(recovery, "undo_stages", cut)
-    with pytest.raises(LeftIntactError, match="cut off here"):
-        updates.recover(made.install, True)
-    monkeypatch.undo()
-    updates.recover(made.install, False)
-    assert made.state() == before
 
 
 def test_an_answer_to_another_question_is_no_answer(made: MadeUp) -> None:
@@ -186,17 +158,6 @@ def test_a_stage_that_waits_for_a_word_is_given_up_too(made: MadeUp) -> None:
         journal.wait(1, 3, WaitsFor(step="stage-3", asks="may it?", why="", can_be_seen=False))
     made.bench.updates.give_up(made.install)
     assert stands(made) == (State.ON_TRIAL, [StageState.DONE, StageState.DONE, StageState.GIVEN_UP])
-
-
-def test_a_going_back_that_is_given_up_leaves_the_update_on_trial(made: MadeUp) -> None:
-    made.begin(made.plan(hand=False))
-    with Journal(made.box.journal_path) as journal:
-        back = journal.begin(record={**_head(journal), "undoes": [1]}, stages=[HAND], kind=RunKind.BACK)
-        journal.wait(back.id, 1, WaitsFor(step="start-once", asks="start it", why="", can_be_seen=True))
-        assert journal.update(1).state is State.GOING_BACK
-    made.bench.updates.give_up(made.install)
-    with Journal(made.box.journal_path) as journal:
-        assert journal.update(1).state is State.ON_TRIAL and journal.update(back.id).state is State.ABANDONED
 
 
 def _head(journal: Journal) -> dict[str, Any]:

@@ -10,20 +10,15 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
-from types import SimpleNamespace
 from typing import Any
 
 import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying import laying
-from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.journal import Journal
-from left_intact.core.carrying.laying import Run
-from left_intact.core.carrying.strongbox import Strongbox
-from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan, Verb
@@ -31,6 +26,7 @@ from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Made, Move
 from left_intact.core.model.update import StageState, State
+from tests import disks
 from tests.builders import FORKS, LATER, LINKS, MODES, OWNERS, Mock, in_memory, plant, release, zipped
 from tests.chains import (
     FIRST,
@@ -68,39 +64,6 @@ def test_all_that_it_takes_is_on_the_device_before_the_first_change(ground: Grou
     first = tape.first_change(ground.mock.root)
     assert first > 5
     assert [tape.ops[number].says for number in range(first) if not tape.survives(number, first)] == []
-
-
-def test_every_file_system_is_flushed_once() -> None:
-    flushed: list[str] = []
-
-    def place(name: str, device: int) -> Any:
-        return SimpleNamespace(file_system=device, flush=lambda: flushed.append(name))
-
-    there = {"": place("root", 1), "saves": place("saves", 2), "more": place("more", 2), "new": None}
-    run: Any = SimpleNamespace(
-        box=SimpleNamespace(place=place("box", 1)),
-        roots=SimpleNamespace(
-            all=there, is_there=lambda label: there[label] is not None, place=there.__getitem__
-        ),
-    )
-    Run.flush(run)
-    assert flushed == ["box", "saves"]
-
-
-@pytest.mark.parametrize(
-    ("state", "undoes", "ends"),
-    [
-        (State.GOING_BACK, (), True),
-        (State.GOING_BACK, (1,), False),
-        (State.PUTTING_BACK, (), False),
-        (State.CARRYING, (), False),
-    ],
-)
-def test_only_a_going_back_of_old_ends_a_trial_by_its_own_steps(
-    state: State, undoes: tuple[int, ...], ends: bool
-) -> None:
-    run: Any = SimpleNamespace(update=SimpleNamespace(state=state, undoes=undoes))
-    assert Run.ends_a_trial.fget(run) is ends  # type: ignore[attr-defined]
 
 
 @FORKS
@@ -194,16 +157,16 @@ def test_where_two_things_cannot_change_places_at_once_it_may_be_cut_off_between
 
 def cut_between(made: MadeUp, where: str) -> None:
     """Killed where nothing can be exchanged: what lay at a place is out, and what comes is not in."""
-    plan, real = made.plan(hand=False), LocalPlace.take
+    plan = made.plan(hand=False)
 
-    def take(place: LocalPlace, other: LocalPlace, path: str, to: str, *, over: bool) -> None:
+    def take(place: Any, real: Any, other: Any, path: str, to: str, *, over: bool) -> None:
         if to == where:
             os.kill(os.getpid(), signal.SIGKILL)
         real(place, other, path, to, over=over)
 
     def begin() -> None:
-        LocalPlace.exchange = lambda *_: False  # type: ignore[method-assign,assignment]
-        LocalPlace.take = take  # type: ignore[method-assign]
+        disks.no_exchange(None)
+        disks.instead(None, "take", take)
         made.begin(plan)
 
     assert in_child(begin) == signal.SIGKILL and not (made.root / where).exists()
@@ -250,7 +213,7 @@ def test_what_is_left_over_in_the_work_folder_stops_nothing(
             path.unlink(missing_ok=True)
             path.write_text("left over\n")
     if not quick:
-        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+        disks.no_exchange(monkeypatch)
     made.bench.updates.recover(made.install, forward)
     if forward:
         assert made.bench.updates.prove(made.install).proof.verdict is Verdict.INTACT
@@ -267,16 +230,11 @@ def test_what_appears_at_the_last_moment_stays(
     plan, appears = made.plan(hand=False), made.root / where
     if where == "was":
         appears /= "mine.txt"
-    shifted = laying._shift
-
-    def shift(run: Run, step: Any, seen: Entry | None) -> None:
-        if step.at.path == where:
-            plant(appears.parent, {appears.name: "mine\n"})
-        shifted(run, step, seen)
-
-    monkeypatch.setattr(laying, "_shift", shift)
     if not quick:
-        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+        disks.no_exchange(monkeypatch)
+    disks.at_the_change(
+        monkeypatch, made.root, where, lambda: plant(appears.parent, {appears.name: "mine\n"})
+    )
     with pytest.raises(LeftIntactError):
         made.begin(plan)
     assert appears.read_text() == "mine\n"
@@ -292,7 +250,7 @@ def test_a_folder_that_somebody_put_something_into_does_not_give_way(
     plant(made.root, {"was/mine.txt": "mine\n"})
     before = made.state()
     if not quick:
-        monkeypatch.setattr(LocalPlace, "exchange", lambda *_: False)
+        disks.no_exchange(monkeypatch)
     with pytest.raises(LeftIntactError) as error:
         made.begin(plan)
     assert "something has appeared in this folder" in str(error.value)
@@ -317,32 +275,6 @@ def test_another_mode_or_time_on_the_way_is_a_change(made: MadeUp, what: str) ->
     core.chmod(mode)
     os.utime(core, ns=(time, time))
     assert made.state() == before
-
-
-@pytest.mark.parametrize(
-    ("change_times", "more", "is_there"),
-    [
-        (True, {}, True),  # without reading
-        (False, {}, False),
-        (True, {"stamp": (1, 2, 4)}, False),
-        (True, {"mtime_ns": 6}, False),
-        (True, {"bytes": 8, "digest": "read"}, False),
-        (False, {"digest": "read"}, True),
-    ],
-)
-def test_a_stamp_is_believed_where_every_write_changes_it(
-    change_times: bool, more: dict[str, Any], is_there: bool
-) -> None:
-    now = Entry(path="a", kind=Kind.FILE, bytes=7, mode=0o644, mtime_ns=5, stamp=(1, 2, 3))
-    able = SimpleNamespace(change_times=change_times, modes=False)
-    place = SimpleNamespace(able=able, digest=lambda path: "read")
-    run: Any = SimpleNamespace(roots=SimpleNamespace(place=lambda root: place, look=lambda at: now))
-    step: Any = SimpleNamespace(at=At("", "a"))
-    then = replace(now, **({"digest": "said"} | more))
-    assert laying.is_at(run, step, then, exact=False) is is_there
-    # Where there are no modes, none is asked for.
-    assert laying.is_at(run, step, replace(then, mode=0o600), exact=True) is is_there
-    assert not laying._is_the_very(None, now)
 
 
 STAYS, KEPT, BESIDE = "it stays", "it is kept under its name", "it gets another name"
@@ -383,6 +315,7 @@ def when_all_is_laid(progress: Progress) -> None:
         os.kill(os.getpid(), signal.SIGKILL)
 
 
+@pytest.mark.sampled(10)
 @pytest.mark.parametrize("way", ["whole", "torn", "of old"])
 @pytest.mark.parametrize(
     ("where", "mine", "end"),
@@ -428,31 +361,6 @@ def test_what_somebody_made_since_outlasts_a_taking_back(
     assert {path: what for path, what in _files(made).items() if path[1] not in lies} == {
         path: what for path, what in before.items() if path[1] not in lies
     }
-
-
-def test_what_somebody_made_since_is_on_the_device_before_it_gives_way(
-    made: MadeUp, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    said: list[str] = []
-    watched = ((LocalPlace, "copy_in"), (LocalPlace, "flush"), (Journal, "note_trial"), (Annexes, "clear"))
-    for owner, name in watched:
-        real = getattr(owner, name)
-
-        def noted(self: Any, *words: Any, real: Any = real, name: str = name) -> Any:
-            said.append(name)
-            return real(self, *words)
-
-        monkeypatch.setattr(owner, name, noted)
-
-    def since() -> None:
-        (made.root / "lib/core.so").write_bytes(b"mine")
-        said.clear()
-
-    taken_back(made, "whole", since)
-    at = said.index("note_trial")
-    assert said[at - 2 : at] == ["copy_in", "flush"]
-    # And so is what was put back, before what waited is let go of.
-    assert "flush" in said[at : said.index("clear", at)]
 
 
 @pytest.mark.parametrize(
@@ -519,14 +427,8 @@ def _files(made: MadeUp, state: dict[str, Any] | None = None) -> dict[tuple[str,
 def test_a_step_that_fails_once_it_has_changed_its_place_is_put_back(
     made: MadeUp, monkeypatch: pytest.MonkeyPatch, where: str
 ) -> None:
-    before, plan, shifted = made.state(), made.plan(hand=False), laying._shift
-
-    def shift(run: Run, step: Any, seen: Entry | None) -> None:
-        shifted(run, step, seen)
-        if step.at.path == where:
-            raise OSError(errno.EIO, "no", where)
-
-    monkeypatch.setattr(laying, "_shift", shift)
+    before, plan = made.state(), made.plan(hand=False)
+    disks.at_the_change(monkeypatch, made.root, where, disks.fails(), after=True)
     with pytest.raises(LeftIntactError) as error:
         made.begin(plan)
     assert not isinstance(error.value, HalfDone)
@@ -569,57 +471,6 @@ def test_what_is_kept_already_is_not_kept_twice(mock: Mock) -> None:
 
 
 # ---------------------------------------------------------------- what is made ready
-
-
-@pytest.mark.parametrize(
-    ("before", "gives", "given"),
-    [
-        (Entry(path="a"), None, 12),
-        (Entry(path="a", kind=Kind.FOLDER), None, None),
-        (Entry(path="a", kind=Kind.LINK, link="b"), None, None),
-        (None, None, None),
-        (Entry(path="a"), Attributes(owner=13), 13),
-        (None, Attributes(owner=13), 13),
-    ],
-)
-def test_only_a_file_hands_its_owner_on_to_what_takes_its_place(
-    before: Entry | None, gives: Attributes | None, given: int | None
-) -> None:
-    step: Any = SimpleNamespace(before=before, gives=gives, attributes=Attributes(owner=12))
-    found = laying._attributes_for(step)
-    assert (found.owner if found is not None else None) == given
-
-
-@pytest.mark.parametrize("is_held", [True, False])
-@pytest.mark.parametrize("lies", ["changed", "gone", "a folder"])
-def test_what_changed_where_it_is_copied_from_is_taken_from_the_strongbox(
-    tmp_path: Path, is_held: bool, lies: str
-) -> None:
-    digest = blake3(b"as it was").hexdigest()
-    box = Strongbox(str(tmp_path / "box"))
-    box.make()
-    (tmp_path / "root").mkdir()
-    if lies == "changed":
-        (tmp_path / "root" / "here").write_bytes(b"as it is now")
-    elif lies == "a folder":
-        (tmp_path / "root" / "here").mkdir()
-    if is_held:
-        box.make_object_folders([digest])
-        Path(box.object_path(digest)).write_bytes(b"as it was")
-    step: Any = SimpleNamespace(after=SimpleNamespace(digest=digest))
-    with LocalPlace(str(tmp_path / "root")) as root:
-        roots = SimpleNamespace(look=lambda at: root.look(at.path), place=lambda label: root)
-        run: Any = SimpleNamespace(
-            box=box, roots=roots, annex=lambda step: box.place, ready=lambda step: "ready"
-        )
-        if is_held:
-            laying._copy_known(run, step, At("", "here"))
-            assert box.place.digest("ready") == digest
-        else:
-            with pytest.raises(LeftIntactError) as error:
-                laying._copy_known(run, step, At("", "here"))
-            assert error.value.code == ("changed-meanwhile" if lies == "changed" else "strongbox-damaged")
-    box.close()
 
 
 @OWNERS
@@ -705,9 +556,8 @@ def test_what_goes_wrong_with_a_folder_that_came_is_said_for_what_it_is(
     came = plant(mock.folder / "mocklet-1.1", release("1.1"))
     draft = mock.bench.updates.draft(mock.install, str(came))
     plan, before = draft.plan({q.id: q.default for q in draft.plan().questions}), mock.state()
-    real = LocalPlace.copy_in
 
-    def fails(self: LocalPlace, source: LocalPlace, path: str, *more: Any) -> None:
+    def fails(self: Any, real: Any, source: Any, path: str, *more: Any) -> None:
         if source.root == str(came) and happens == "no disk":
             raise OSError(errno.EIO, os.strerror(errno.EIO))
         if source.root == str(came) and happens == "no copy":
@@ -723,7 +573,7 @@ def test_what_goes_wrong_with_a_folder_that_came_is_said_for_what_it_is(
             path.unlink()
         (came / "lib").rmdir()
         (came / "lib").write_text("a file")
-    monkeypatch.setattr(LocalPlace, "copy_in", fails)
+    disks.instead(monkeypatch, "copy_in", fails)
     with pytest.raises(LeftIntactError) as error:
         mock.bench.updates.update(plan, draft.install)
     assert error.value.code == code and mock.state() == before
@@ -797,6 +647,7 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
     assert os.readlink(made.root / "art/latest") == "mine.png"
 
 
+@pytest.mark.sampled(4)
 @FORKS
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])
@@ -850,16 +701,12 @@ def test_what_could_not_be_given_on_the_way_back_is_said(mock: Mock, monkeypatch
     arriving = release("1.1")
     del arriving["lib/libpad.so"]
     mock.arrive(arriving)
-    real = LocalPlace.attributes
-
-    def of_somebody(self: LocalPlace, path: str) -> Attributes:
-        return Attributes(owner=4242, group=4343) if path == "lib/libpad.so" else real(self, path)
 
     def refused(*words: object, **named: object) -> None:
         raise PermissionError(1, "Operation not permitted")
 
     with monkeypatch.context() as patched:
-        patched.setattr(LocalPlace, "attributes", of_somebody)
+        disks.of_somebody(patched, {"lib/libpad.so": (4242, 4343)})
         mock.update()
         patched.setattr(os, "chown", refused)
         mock.bench.updates.back.go(mock.install)
@@ -867,3 +714,99 @@ def test_what_could_not_be_given_on_the_way_back_is_said(mock: Mock, monkeypatch
     with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
         said = {note for run in journal.runs() for note in run.notes}
     assert runs and said == {"lib/libpad.so: its owner could not be given"}
+
+
+def test_what_comes_out_other_than_it_was_seen_goes_in_again(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Somebody writes a file between the last look and the exchange: theirs stays, all else is as it was."""
+    mock.arrive(release("1.1"))
+    before, theirs = mock.state(), b"written in between"
+    raced: list[str] = []
+
+    def race() -> None:
+        raced.append("mocklet")
+        (mock.root / "new").write_bytes(theirs)
+        os.replace(mock.root / "new", mock.root / "mocklet")
+
+    disks.at_the_change(monkeypatch, mock.root, "mocklet", race)
+    with pytest.raises(LeftIntactError) as error:
+        mock.update()
+    assert raced and error.value.code == "changed-meanwhile"
+    assert (mock.root / "mocklet").read_bytes() == theirs
+    now = mock.state()
+    assert {path for path in before if now.get(path) != before[path]} <= {"mocklet", "./", ""}
+    assert not mock.bench.shelf.interrupted()
+
+
+@pytest.mark.parametrize("path", ["was", "turns"])
+def test_a_step_that_fails_in_its_middle_is_put_back(
+    made: MadeUp, path: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where two things cannot change places at once: the old one is out, and the new one does not go in."""
+    before = made.state()
+    failed: list[str] = []
+
+    def take(self: Any, real: Any, source: Any, source_path: str, to: str, *, over: bool) -> None:
+        if self.root == str(made.root) and to == path and not failed:
+            failed.append(to)
+            raise OSError(errno.EIO, "Input/output error", to)
+        real(self, source, source_path, to, over=over)
+
+    disks.no_exchange(monkeypatch)
+    disks.instead(monkeypatch, "take", take)
+    with pytest.raises(LeftIntactError):
+        made.bench.updates.update(made.plan(), made.install)
+    assert failed and made.state() == before and not made.bench.shelf.interrupted()
+    assert made.bench.updates.update(made.plan(), made.install).waits
+
+
+@LINKS
+def test_a_link_that_was_replaced_is_put_back_where_laying_fails(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for root in (mock.root, mock.base):
+        plant(root, {"lib/now": ("link", "libcore.so"), "lib/aside": ("link", "now")})
+    mock.arrive(release("1.1", lib__now="a file by now", zz="the last one"))
+    before = mock.state()
+
+    def take(self: Any, real: Any, source: Any, source_path: str, to: str, *, over: bool) -> None:
+        if self.root == str(mock.root) and to == "zz":
+            raise OSError(errno.EIO, "Input/output error", to)
+        real(self, source, source_path, to, over=over)
+
+    with monkeypatch.context() as patch:
+        disks.instead(patch, "take", take)
+        with pytest.raises(LeftIntactError):
+            mock.update()
+    assert mock.state() == before
+    mock.update()
+    assert not (mock.root / "lib/now").is_symlink() and not (mock.root / "lib/aside").is_symlink()
+    mock.bench.updates.back.go(mock.install)
+    assert mock.state() == before
+
+
+@LINKS
+def test_a_root_that_was_exchanged_while_it_was_worked_on_is_noticed(mock: Mock) -> None:
+    """What was laid went into the folder that was looked at, not into the one that lies there now."""
+    mock.arrive(release("1.1"))
+    before, away = mock.state(), mock.folder / "away"
+    moved: list[bool] = []
+
+    def report(progress: Any) -> None:
+        if progress.stage == "laying" and progress.done == progress.total and not moved:
+            moved.append(True)
+            os.rename(mock.root, away)
+            os.mkdir(mock.root)
+
+    if os.name == "nt":
+        pytest.skip("this system moves no folder that is open")
+    with pytest.raises(LeftIntactError):
+        mock.update(report=report)
+    assert moved and not any(mock.root.iterdir())
+    os.rmdir(mock.root)
+    os.rename(away, mock.root)
+    if mock.bench.shelf.interrupted():
+        mock.bench.updates.recover(mock.install, False)
+    now = mock.state()
+    assert now.pop("/") and before.pop("/") and now == before

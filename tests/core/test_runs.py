@@ -9,25 +9,21 @@ import signal
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from types import SimpleNamespace
-from typing import Any
 
 import pytest
 
-from left_intact.core.carrying import chain, laying, recovery
-from left_intact.core.carrying.chain import _consent_of, _names_in, in_one_line, interrupted, refuse_roots
-from left_intact.core.carrying.journal import Journal, Observed
+from left_intact.core.carrying import recovery
+from left_intact.core.carrying.chain import in_one_line, interrupted, refuse_roots
+from left_intact.core.carrying.journal import Journal
 from left_intact.core.files.identity import identity_of
-from left_intact.core.model.classes import FileClass
-from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, HandCheck, Later, Move, Sign, Verb
+from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update
-from tests.builders import LATER, LINKS, in_memory, plant
+from tests.builders import LATER, LINKS, Mock, in_memory, plant
 from tests.chains import (
     HAND,
     MERGED,
@@ -132,18 +128,6 @@ def test_a_blocker_is_passed_by_its_name_where_it_may_be(made: MadeUp) -> None:
     assert made.begin(plan, allowed=frozenset({"held"})).state is State.ON_TRIAL
 
 
-def test_what_was_agreed_to_is_what_was_shown_and_a_little_more(made: MadeUp) -> None:
-    plan = made.plan()
-    carry = plan.carries[0]
-    large, at = Entry(path="large", bytes=9**9), At("", "large")
-    kept = Move(at=at, verb=Verb.KEEP, file_class=FileClass.CONTENT, because="", before=large, after=large)
-    consent = _consent_of(replace(carry, moves=(*carry.moves, kept)), plan.roots)
-    laid = sum(move.after.bytes for move in carry.moves if move.after and move.verb is not Verb.KEEP)
-    assert laid < consent.bytes < laid * 2 + (2 << 20)
-    assert set(consent.verbs) == {move.verb for move in (*carry.moves, kept)}
-    assert consent.roots == ("", "saves", "new") and FileClass.CONTENT in consent.classes
-
-
 # ---------------------------------------------------------------- words, and what is on record
 
 
@@ -170,16 +154,6 @@ def test_the_strongbox_knows_whose_it_is(made: MadeUp) -> None:
     made.begin(made.plan(hand=False), install_id="17")
     card = made.box.card()
     assert card is not None and card.install == "17" and os.path.samefile(card.path, made.root)
-
-
-@LINKS
-def test_a_plan_knows_where_the_names_of_one_file_lie(made: MadeUp) -> None:
-    os.link(made.root / "lib" / "core.so", made.root / "lib" / "second.so")
-    plan = made.plan()
-    at = At("", "lib/core.so")
-    stamp = next(m.before.stamp for c in plan.carries for m in c.moves if m.at == at and m.before)
-    assert at in _names_in(plan)(*stamp[:2])
-    assert _names_in(plan)(stamp[0], stamp[1] + 10**6) == []
 
 
 def test_what_cannot_be_put_back_is_on_record(made: MadeUp) -> None:
@@ -227,29 +201,6 @@ def test_what_was_drawn_before_a_wait_is_laid_as_drawn_where_nothing_moved(made:
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
     assert (made.root / "mocklet.ini").read_bytes() == MERGED
     assert (made.root / "parts" / "part.so").exists() and not (made.root / "lib" / "old").exists()
-
-
-def test_a_stage_that_cannot_be_written_down_changes_nothing(
-    made: MadeUp, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    plan = made.plan()
-    carry, hand = plan.stages[:2]
-    made.begin(replace(plan, stages=(hand, carry)))
-    plant(made.root, {"started": "yes\n"})
-    before = made.state()
-
-    def full(*_: Any) -> None:
-        raise OSError(errno.ENOSPC, "no room", made.box.journal_path)
-
-    monkeypatch.setattr(Journal, "put_carry", full)
-    with pytest.raises(LeftIntactError):
-        made.bench.updates.go_on(made.install)
-    monkeypatch.undo()
-    assert made.state() == before
-    history = made.bench.updates.history(made.install)
-    assert history[0].state in (State.WAITING, State.ABANDONED)
-    with Journal(made.box.journal_path) as journal:
-        assert journal.unfinished() is None
 
 
 def test_what_a_stage_to_come_will_change_is_watched_over_until_then(made: MadeUp) -> None:
@@ -364,21 +315,22 @@ def in_two(plan: Plan) -> Plan:
 
 
 def test_what_fails_in_its_second_stage_is_taken_back_whole(
-    made: MadeUp, monkeypatch: pytest.MonkeyPatch
+    made: MadeUp,
 ) -> None:
     """And is known to be taken back before the first stage is touched."""
     before, stop = made.state(), StopAt("laying", *TWO)
-    real, seen = chain.undo_stages, []
+    seen: list[object] = []
 
-    def undo(run: chain.Chain) -> None:
-        seen.append((run.again().state, stages_of(made, 1)))
-        real(run)
+    def report(progress: Progress) -> None:
+        stop(progress)
+        if progress.stage == "going back" and progress.path not in TWO and not seen:
+            with Journal(made.box.journal_path) as journal:
+                seen.append((journal.update(1).state, [one.state for one in journal.stages(1)]))
 
-    monkeypatch.setattr(chain, "undo_stages", undo)
     with pytest.raises(LeftIntactError) as error:
         timed = with_another_time(made, At("", "art/harbour.png"), LATER + 7)
-        made.begin(in_two(timed), report=stop, cancel=stop.cancel)
-    assert seen == [(State.PUTTING_BACK, [StageState.DONE, StageState.UNDONE])]
+        made.begin(in_two(timed), report=report, cancel=stop.cancel)
+    assert seen == [(State.PUTTING_BACK, [StageState.PUTTING_BACK, StageState.UNDONE])]
     assert error.value.code == "stopped" and made.state() == before
     assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]
     assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
@@ -482,42 +434,6 @@ def test_what_is_not_known_to_be_theirs_is_said(made: MadeUp, what: str) -> None
     proof = updates.prove(made.install).proof
     altered = () if what == "a root is away" else ("art/harbour.png",)
     assert (proof.lost, proof.altered, proof.appeared) == ((), altered, ())
-
-
-def test_what_cannot_be_looked_into_has_not_changed() -> None:
-    def lying(*paths: str, **more: Any) -> dict[At, tuple[Entry, FileClass]]:
-        entry = Entry(path="", digest="aa", **more)
-        return {At("", path): (replace(entry, path=path), FileClass.SAVES) for path in paths}
-
-    was = lying("a/one", "b", "c", "same", "other", "touched", "mode") | lying("a", kind=Kind.FOLDER)
-    before = {at: Observed(at=at, before=entry, after=None) for at, (entry, _) in was.items()}
-    now = lying("a", "b", "d", kind=Kind.FAULT) | lying("same") | lying("touched", mtime_ns=5)
-    now |= lying("mode", mode=0o600)
-    now[At("", "other")] = (Entry(path="other", digest="bb"), FileClass.SAVES)
-    assert [(one.at.path, one.after is None) for one in chain._changed(before, now)] == [
-        ("c", True),
-        ("d", False),
-        ("mode", False),
-        ("other", False),
-        ("touched", False),
-    ]
-
-
-def test_a_putting_back_that_fails_as_a_whole_is_half_done(
-    made: MadeUp, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    before, stop = made.state(), StopAt("laying", 3)
-
-    def fails(*_: Any, **__: Any) -> None:
-        raise OSError(errno.EIO, "no")
-
-    monkeypatch.setattr(laying, "put_back", fails)
-    with pytest.raises(HalfDone) as error:
-        made.begin(made.plan(hand=False), report=stop, cancel=stop.cancel)
-    assert "putting back was cut off" in error.value.says
-    monkeypatch.undo()
-    assert made.bench.updates.recover(made.install, False).state is State.ABANDONED
-    assert made.state() == before
 
 
 @pytest.mark.skipif(not os.path.isdir("/proc/self/fd"), reason="no list of what is open on this system")
@@ -638,29 +554,17 @@ def test_a_link_in_the_place_of_a_root_is_not_taken_for_it(made: MadeUp) -> None
         assert journal.update(1).roots == known
 
 
+@LINKS
 @pytest.mark.parametrize(
-    ("kind", "state", "torn", "forward", "onward"),
-    [
-        (RunKind.UPDATE, State.CARRYING, None, None, True),
-        (RunKind.UPDATE, State.CARRYING, StageState.CARRYING, None, True),
-        (RunKind.UPDATE, State.CARRYING, StageState.PUTTING_BACK, None, False),
-        (RunKind.UPDATE, State.STAGING, StageState.STAGING, None, False),
-        (RunKind.UPDATE, State.STAGING, None, None, False),
-        (RunKind.UPDATE, State.PUTTING_BACK, StageState.CARRYING, None, False),
-        (RunKind.UPDATE, State.STAGING, StageState.STAGING, True, True),
-        (RunKind.UPDATE, State.CARRYING, StageState.CARRYING, False, False),
-        (RunKind.BACK, State.GOING_BACK, None, None, True),
-        (RunKind.BACK, State.GOING_BACK, StageState.STAGING, None, True),
-        (RunKind.BACK, State.GOING_BACK, StageState.CARRYING, None, True),
-        (RunKind.BACK, State.GOING_BACK, StageState.PUTTING_BACK, None, False),
-        (RunKind.BACK, State.GOING_BACK, StageState.CARRYING, True, False),
-        (RunKind.BACK, State.GOING_BACK, StageState.PUTTING_BACK, False, True),
-    ],
+    ("place", "existed"),
+    [("mocklet", True), ("{}/a/../mocklet", False), ("{}/.left-intact/mocklet", False), ("{}/leads", True)],
 )
-def test_what_was_cut_off_goes_on_once_laying_had_begun(
-    kind: RunKind, state: State, torn: StageState | None, forward: bool | None, onward: bool
+def test_roots_are_vetted_as_if_a_stranger_had_written_them(
+    mock: Mock, place: str, existed: bool, tmp_path: Path
 ) -> None:
-    """Without a word to it; a word is of the update, so for a going back it is the other way round."""
-    update: Any = SimpleNamespace(kind=kind, state=state)
-    stage: Any = SimpleNamespace(state=torn) if torn is not None else None
-    assert recovery._onward(update, stage, forward) is onward
+    (tmp_path / "leads").symlink_to(mock.root)
+    box = mock.bench.updates.strongbox(mock.install)
+    refuse_roots((Root(label="", place=os.path.realpath(mock.root)),), box)
+    with pytest.raises(LeftIntactError) as error:
+        refuse_roots((Root(label="", place=place.format(os.path.realpath(tmp_path)), existed=existed),), box)
+    assert error.value.code == "root-replaced"

@@ -1,0 +1,81 @@
+"""Whether the speed still stands: whole commands beside general tools, by processor time, at 20,000 files.
+
+    python bench/check.py [--only WORK,...]
+
+Best of three of each; ends with 1 where a ratio is twice the figure in docs/measurements.md, in its table
+"held by `make bench-check`". Processor time is that of a command with all its processes: other work on the
+machine moves it little, where the clock would say anything.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from measure import processor
+from trees import make_tree
+from update import Place, works
+
+FILES, ROUNDS, MOST = 20_000, 3, 2.0
+PAGE = Path(__file__).parents[1] / "docs" / "measurements.md"
+HEAD = "held by `make bench-check`"
+
+
+def figures() -> dict[str, float]:
+    """By work: the ratio on record."""
+    table = PAGE.read_text().partition(HEAD)[2].partition("\n\n")[2].partition("\n\n")[0]
+    rows = re.findall(r"^\| ([^|]+?) \| ([\d.]+) \|", table, re.M)
+    return {name: float(ratio) for name, ratio in rows}
+
+
+def main() -> int:
+    said = argparse.ArgumentParser()
+    said.add_argument("--only", default="")
+    only = [one for one in said.parse_args().only.split(",") if one]
+    missing = [name for name in ("rsync", "b3sum", "find", "xargs") if not shutil.which(name)]
+    if missing:
+        sys.exit(f"needed, and not installed: {', '.join(missing)}")
+    best: dict[str, tuple[float, float]] = {}
+    with tempfile.TemporaryDirectory() as folder:
+        place = Place(folder)
+        make_tree(place.base, FILES)
+        make_tree(place.coming, FILES, version="2.0", after=True)
+        for name in ("install", "twin"):
+            subprocess.run(["cp", "-a", place.base, os.path.join(folder, name)], check=True)
+        for _ in range(ROUNDS):
+            shutil.rmtree(place.home, ignore_errors=True)
+            for work in works(place):
+                if only and not any(one in work.name for one in only):
+                    subprocess.run(work.ours, check=True, stdout=subprocess.DEVNULL)
+                    continue
+                work.before()
+                now = processor(work.ours), processor(work.tool)
+                was = best.get(work.name, now)
+                best[work.name] = min(was[0], now[0]), min(was[1], now[1])
+    return judge(best)
+
+
+def judge(best: dict[str, tuple[float, float]]) -> int:
+    known, slow = figures(), []
+    print(f"{FILES:,} files, best of {ROUNDS}, seconds of processor")
+    print(f"  {'work':26}{'ours':>8}{'tool':>8}{'ratio':>8}{'on record':>11}")
+    for name, (ours, tool) in best.items():
+        ratio, on_record = ours / tool, known.get(name)
+        print(f"  {name:26}{ours:8.2f}{tool:8.2f}{ratio:8.2f}{on_record or 0:11.2f}")
+        if on_record is None:
+            slow.append(f"{name} is not in the table of {PAGE.name}")
+        elif ratio > MOST * on_record:
+            slow.append(f"{name} takes {ratio / on_record:.1f} times what is on record")
+    for line in slow:
+        print(line, file=sys.stderr)
+    return 1 if slow else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
