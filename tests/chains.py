@@ -16,6 +16,7 @@ import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying.chain import carry_out
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
@@ -110,6 +111,7 @@ class MadeUp:
         bench.surveys.survey(self.install)
         if box_at is not None:
             self.box.make()
+            make_journal(self.box.journal_path)
             card = self.box.claim(str(self.root), str(self.install.id))
             bench.surveys.library.set_box(self.install, card.id, str(box_at / "box"), needed=False)
             self.box.close()

@@ -170,7 +170,7 @@ def full_database(patch: pytest.MonkeyPatch, name: str) -> None:
 
     def connect(path: str, *words: Any, **named: Any) -> Any:
         db = real(path, *words, **named)
-        if os.path.basename(path) == name:
+        if os.path.basename(path).startswith(name):
             pages = db.execute("PRAGMA page_count").fetchone()[0]
             db.execute(f"PRAGMA max_page_count = {max(1, pages)}")
         return db

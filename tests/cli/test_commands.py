@@ -181,6 +181,7 @@ def test_the_program_itself_starts_as_a_module(tmp_path: Path) -> None:
     assert json.loads(done.stdout) == {"installs": []}
 
 
+@pytest.mark.sampled(0)
 def test_the_demo_runs_unattended(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
     assert (
         run(

@@ -16,7 +16,7 @@ import pytest
 from blake3 import blake3
 
 from left_intact.core.carrying.boxes import strongbox_for
-from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.strongbox import CARD, LIST, Strongbox
 from left_intact.core.model.errors import Interrupted, LeftIntactError
 from left_intact.core.model.proof import Verdict
@@ -418,8 +418,7 @@ def test_no_annex_is_left_on_another_file_system(tmp_path: Path) -> None:
 
     with in_memory() as other:
         made = MadeUp(tmp_path / "all", Path(other))
-        with Journal(made.box.journal_path):
-            pass
+        make_journal(made.box.journal_path)
         made.bench.updates.update(made.plan(hand=False), made.install)
         assert made.bench.updates.strongbox(made.install).folder.startswith(other)
         ours = (".left-intact", "annex")

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.boxes import strongbox_for
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import steps_of
@@ -354,7 +355,6 @@ def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
     mock.bench.updates.back.go(mock.install)
     row = mock.bench.shelf.rows()[0]
     assert row.summary["version"] == "1.0" and row.waiting is not None and row.waiting[1] == "1.1"
-    from left_intact.core.carrying.journal import Journal
 
     mock.update()
     number = mock.bench.updates.history(mock.install)[0].id
@@ -374,8 +374,7 @@ def test_what_an_earlier_run_left_half_made_is_in_nobodys_way(mock: Mock) -> Non
     box.make()
     for number in range(1, 14):
         plant(Path(box.folder) / "work-1", {f"ready-1-{number}/half": "made"})
-    with Journal(box.journal_path):
-        pass
+    make_journal(box.journal_path)
     box.close()
     assert mock.update().proof.verdict == "intact"
 

@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.library.store import Library
 from left_intact.core.model.errors import LeftIntactError
@@ -152,6 +153,8 @@ def test_a_library_of_old_keeps_what_it_knew(tmp_path: Path) -> None:
 @pytest.mark.parametrize("which", ["journal", "library"])
 def test_a_file_of_a_newer_version_is_refused_in_one_line(tmp_path: Path, which: str) -> None:
     path = str(tmp_path / f"{which}.sqlite")
+    if which == "journal":
+        make_journal(path)
     made = Journal(path) if which == "journal" else Library(str(tmp_path))
     made.close()
     db = sqlite3.connect(path)

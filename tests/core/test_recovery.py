@@ -16,6 +16,7 @@ from typing import Any
 
 import pytest
 
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import recover
 from left_intact.core.carrying.strongbox import Strongbox
@@ -59,11 +60,10 @@ def apart(mock: Mock, tmp_path: Path) -> Iterator[Mock]:
 
 
 def _box_at(mock: Mock, folder: Path) -> None:
-    from left_intact.core.carrying.journal import Journal
 
     box = Strongbox(str(folder / "box"))
     box.make()
-    Journal(box.journal_path).close()
+    make_journal(box.journal_path)
     card = box.claim(str(mock.root), str(mock.install.id))
     mock.bench.surveys.library.set_box(mock.install, card.id, box.folder, needed=False)
     box.close()

@@ -13,7 +13,7 @@ from blake3 import blake3
 
 from left_intact.core.carrying.boxes import strongbox_for
 from left_intact.core.carrying.copies import Copied, Copy, copy_all, metadata_of
-from left_intact.core.carrying.journal import Journal
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.strongbox import CARD, LIST, PART, Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.entry import Entry
@@ -55,8 +55,7 @@ def test_a_box_is_looked_for_where_nobody_else_may_write(box: Strongbox, tmp_pat
     known, home = KnownBox(id="1", folder=box.folder, needed=False), str(tmp_path / "home")
     (tmp_path / "root").mkdir()
 
-    with Journal(box.journal_path):
-        pass
+    make_journal(box.journal_path)
     box.claim(str(tmp_path / "root"), "1")
     known = replace(known, id=box.card().id)  # type: ignore[union-attr]
 

@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import FolderTime, Journal, Observed, Whole, run_record
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import steps_of, witness_of
@@ -339,6 +340,7 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
         inputs={"answers": {"q": "yes"}},
     )
     path = str(tmp_path / "journal.sqlite")
+    make_journal(path)
     with Journal(path) as journal:
         update = journal.begin(record=record, stages=stages)
         assert (

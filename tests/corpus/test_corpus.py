@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 import re
 from pathlib import Path
 
@@ -25,7 +26,9 @@ def test_nothing_of_the_persons_is_called_the_programs(half: str, tmp_path: Path
     trusted: of what is given 0.9 or more, nine in ten are right.
     """
     scores = {way: Score() for way in WAYS}
-    for specimen in tuning() if half == "tuning" else held_out():
+    drawn = list(tuning() if half == "tuning" else held_out())
+    every = len(drawn) // (60 if os.environ.get("LEFT_INTACT_LAWS") == "many" else 15)
+    for specimen in drawn[:: max(1, every)]:
         for way, score in measure(specimen, tmp_path / specimen.name, WAYS).items():
             assert not score.destructive, way
             scores[way].add(score)

@@ -15,8 +15,8 @@ import pytest
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Route
-from left_intact.core.planning.routes.clear_and_restore import RESTORE
 from left_intact.core.planning.routes import registry
+from left_intact.core.planning.routes.clear_and_restore import RESTORE
 from left_intact.core.planning.routes.registry import planner_named
 from tests.builders import LATER, Tree, plant, zipped
 from tests.routes.handhelds import MINE as CONSOLES

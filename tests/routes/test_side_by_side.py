@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import os
+import sqlite3
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -248,8 +248,9 @@ def test_the_place_of_the_install_follows_its_journal_after_a_crash_between(pier
 
     pier.update()
     library, install = pier.bench.shelf.library, pier.bench.shelf.find("Mocklet")
-    library.set_place(install, str(pier.old))  # as if the machine had gone down before it was noted
-    library.set_choice(f"moves-{install.id}", json.dumps([str(pier.old), str(pier.new)]))
+    with sqlite3.connect(library.path) as db:  # as if the machine had gone down before it was noted
+        db.execute("UPDATE installs SET root = ?", (os.fsencode(pier.old),))
+        db.execute("DELETE FROM effects")
     assert pier.root == str(pier.new) and identity_of(str(pier.new)) is not None
     assert pier.bench.updates.prove(install).proof.verdict is Verdict.INTACT
 

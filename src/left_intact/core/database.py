@@ -69,13 +69,17 @@ class Database:
         *,
         way_out: str,
         patience: float = 10.0,
+        makes: bool = True,
     ) -> None:
-        """Open or make it; another that writes to it is waited for so many seconds. Raises `WHAT-newer`,
-        `WHAT-broken`, `WHAT-unreadable`, `no-room`, `busy`.
+        """Open it, or make it where it `makes` one; another that writes to it is waited for so many seconds.
+        Raises `WHAT-newer`, `WHAT-broken` (also where none is there, or an empty file), `WHAT-unreadable`,
+        `no-room`, `busy`.
         """
         self.path, self.what, self.way_out = path, what, way_out
         self.db: _Connection
         with self.worded():
+            if not makes:
+                self._refuse_none()
             _for_owner_alone(path)
             self.db = sqlite3.connect(
                 path, isolation_level=None, timeout=patience, check_same_thread=False, factory=_Connection
@@ -89,30 +93,42 @@ class Database:
                 self.db.close()
                 raise
 
-    def _migrate(self, migrations: Sequence[Migration]) -> None:
-        at = int(self.db.execute("PRAGMA user_version").fetchone()[0])
-        if at > len(migrations):
+    def _refuse_none(self) -> None:
+        """Where one must be, no file and an empty one are damage, and never one in which nothing stands."""
+        try:
+            empty = os.stat(self.path).st_size == 0
+        except FileNotFoundError:
+            empty = None
+        if empty is not False:
+            says = "is an empty file" if empty else "is gone"
             raise LeftIntactError(
-                f"{self.what}-newer",
-                f"this {self.what} was written by a newer Left Intact (format {at}; this one "
-                f"knows {len(migrations)})",
-                path=self.path,
-                way_out="Use the newer one; nothing was changed.",
+                f"{self.what}-broken", f"the {self.what} {says}", path=self.path, way_out=self.way_out
             )
-        for number, migration in enumerate(migrations[at:], at + 1):
+
+    def _migrate(self, migrations: Sequence[Migration]) -> None:
+        while self._format(len(migrations)) < len(migrations):
             self.db.execute("BEGIN IMMEDIATE")
             try:
-                if isinstance(migration, str):
-                    for statement in migration.split(";"):
-                        if statement.strip():
-                            self.db.execute(statement)
-                else:
-                    migration(self.db)
-                self.db.execute(f"PRAGMA user_version = {number}")
+                # Another that opened it at the same time may have been quicker.
+                if (at := self._format(len(migrations))) < len(migrations):
+                    _migrated(self.db, migrations[at])
+                    self.db.execute(f"PRAGMA user_version = {at + 1}")
             except BaseException:
                 self.db.execute("ROLLBACK")
                 raise
             self.db.execute("COMMIT")
+
+    def _format(self, known: int) -> int:
+        """The format that it is written in. Raises `WHAT-newer`."""
+        at = int(self.db.execute("PRAGMA user_version").fetchone()[0])
+        if at > known:
+            raise LeftIntactError(
+                f"{self.what}-newer",
+                f"this {self.what} was written by a newer Left Intact (format {at}; this one knows {known})",
+                path=self.path,
+                way_out="Use the newer one; nothing was changed.",
+            )
+        return at
 
     @contextmanager
     def worded(self) -> Iterator[None]:
@@ -185,6 +201,15 @@ class Database:
 
     def close(self) -> None:
         self.db.close()
+
+
+def _migrated(db: sqlite3.Connection, migration: Migration) -> None:
+    if isinstance(migration, str):
+        for statement in migration.split(";"):
+            if statement.strip():
+                db.execute(statement)
+    else:
+        migration(db)
 
 
 def _for_owner_alone(path: str) -> None:

@@ -1,22 +1,24 @@
 """The folder that a new build gets for itself, and where the install lies once it is there.
 
-The journal decides where an install lies; what the library says of it is brought in line with that, at once
-or, where a crash came between, when the install is next asked for.
+The journal decides where an install lies: what a run does to the shelf stands in it with the run, and is done
+once the run has ended, or, where a crash came between, by the next command that changes something. Whoever
+only asks is told the same, and writes nothing.
 """
 
 from __future__ import annotations
 
-import json
 import os
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import OLD, Root, left_behind
-from left_intact.core.model.update import IN_FORCE, State, Update
+from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
 
 if TYPE_CHECKING:
+    from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
@@ -118,62 +120,75 @@ class Beside(Records):
         return "", None
 
     def now(self, install: Install) -> Install:
-        """An install as the library knows it now, in the folder that it lies in: a run may have moved it."""
-        fresh = next((one for one in self.library.installs() if one.id == install.id), install)
-        return self.lies_at(fresh)
+        """An install in the folder that it lies in, for a command that changes something: what its runs did
+        to the shelf is done. Raises `another-folder` where another one lies in its place.
+        """
+        from left_intact.core.carrying.boxes import refuse_another
 
-    def begins_to_move(self, install: Install, old: str, new: str) -> Install:
-        """Before a run that ends with the install in another folder: from now on the run's journal tells."""
-        self.library.set_choice(_name(install), json.dumps([old, new]))
-        self.library.set_place(install, new)
-        return replace(install, root=new)
+        self.do_effects(install)
+        found = self.lies_at(self._known_now(install))
+        with where_readable():
+            box = self.strongbox(found)
+            if box.exists:
+                refuse_another(box, found.root, found.name)
+        return found
+
+    def _known_now(self, install: Install) -> Install:
+        return next((one for one in self.library.installs() if one.id == install.id), install)
 
     def lies_at(self, install: Install) -> Install:
-        """An install with the folder that its journal says it lies in: another one only after a run that
-        moves it.
+        """An install with the folder that it lies in: as the library says, and as a run in its journal tells
+        that the library has not heard of. Writes nothing.
 
         Raises nothing: where the journal cannot be read the library counts.
         """
-        said = self.library.choice(_name(install))
-        if not said:
-            return install
-        old, new = json.loads(said)
-        if install.root not in (old, new):
-            self.library.set_choice(_name(install), "")  # the person said that it lies elsewhere by now
-            return install
-        try:
-            updates, run = self.runs(install)
-        except LeftIntactError:
-            return install
-        moving = next((u for u in updates if left_behind(u.roots) == old and u.roots[0].place == new), None)
-        back = run is None and (moving is None or moving.state in _TAKEN_BACK)
-        place = old if back else new
-        if install.root != place:
-            self.library.set_place(install, place)
-            install = replace(install, root=place)
-        if run is None:
-            with suppress(LeftIntactError, OSError):  # else the next time that somebody asks
-                if moving is not None:
-                    self.strongbox(install).claim(place, str(install.id))
-                    self._content_left(install, moving)
-                self.library.set_choice(_name(install), "")
+        from left_intact.core.carrying.boxes import lies_after
+
+        with where_readable():
+            box, runs = self._box_and_runs(install)
+            card = box.card() if runs else None
+            if card is not None:
+                done = self.library.effects_done(install, card.id)
+                return replace(install, root=lies_after(install.root, runs, done))
         return install
 
-    def _content_left(self, install: Install, update: Update) -> None:
-        """Content that stays in the old folder is read with the install, as long as it uses it from there."""
-        from left_intact.core.carrying.journal import Journal
+    def do_effects(self, install: Install) -> None:
+        """Do what the runs of an install that have ended do to the shelf, where a crash came between, or
+        another home looked after it; what cannot be read now is done the next time.
+        """
+        from left_intact.core.model.update import UNFINISHED
 
-        with Journal(self.strongbox(install).journal_path) as journal:
-            left = journal.inputs(update.id).get("behind", {}).get("left", [])
-        old = left_behind(update.roots)
-        known = dict(self.library.roots(install))
-        for folder in left:
-            label, place = label_for(folder), os.path.join(old, *folder.split("/"))
-            if update.state in _TAKEN_BACK:
-                if known.get(label) == place:
-                    self.library.set_root(install, label, None)
-            elif label not in known:
-                self.library.set_root(install, label, place)
+        with where_readable():
+            box, runs = self._box_and_runs(install)
+            card = box.card() if any(run.effects for run in runs) else None
+            if card is None:
+                return
+            done = self.library.effects_done(install, card.id)
+            for run in reversed(runs):
+                if run.id in done or not run.effects or run.state in (*UNFINISHED, State.WAITING):
+                    continue
+                undone = run.kind is RunKind.UPDATE and run.state in _TAKEN_BACK
+                void = undone or run.state is State.ABANDONED
+                self.library.do_effects(install, card.id, run.id, () if void else run.effects)
+
+    def _box_and_runs(self, install: Install) -> tuple[Strongbox, list[Update]]:
+        from left_intact.core.carrying.heads import Heads
+
+        box = self.strongbox(install)
+        if not box.exists:
+            return box, []
+        with Heads(box.journal_path) as journal:
+            return box, journal.runs()
+
+
+@contextmanager
+def where_readable() -> Iterator[None]:
+    """Where a strongbox or a journal cannot be read, whoever asks next hears of it in a line."""
+    try:
+        yield
+    except LeftIntactError as error:
+        if error.code == "another-folder":
+            raise
 
 
 def _starts_of(root: str) -> tuple[StartFile, ...]:
@@ -193,11 +208,6 @@ def _starts_of(root: str) -> tuple[StartFile, ...]:
             StartFile(folder=folder, place=name, identity=identity_of(folder), entry=entry, content=content)
         )
     return tuple(found)
-
-
-def label_for(folder: str) -> str:
-    """What a folder that stays where it is is called as a root."""
-    return "".join(c if c.isalnum() else "-" for c in folder.lower()).strip("-") or "content"
 
 
 def bears_its_version(install: Install, survey: Survey) -> bool:
@@ -241,7 +251,3 @@ def _named_for(root: str, version: str) -> str:
     if known is not None and known.text in base:
         return os.path.join(above, base.replace(known.text, clean))
     return os.path.join(above, f"{base}-{clean}")
-
-
-def _name(install: Install) -> str:
-    return f"moves-{install.id}"

@@ -128,6 +128,7 @@ class GoingBack(Runs):
             answers=answers,
             facts=facts,
             later=trial.later,
+            effects=update.effects if not behind else (),
         )
 
     @staticmethod
@@ -178,7 +179,6 @@ class GoingBack(Runs):
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
         drawn = self.with_things(install, drawn)
         box = self.strongbox(install)
-        install = self.moves(install, box, drawn)
         with self.noting(install, box):
             run = carry_out(
                 drawn, box, self.outside(install), install_id=str(install.id), report=report, cancel=cancel

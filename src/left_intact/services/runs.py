@@ -79,12 +79,14 @@ class Runs(Beside):
             yield
         except BaseException:
             with suppress(LeftIntactError, OSError):  # what went wrong before is what is to be said
-                self.note_box(install, box)
-                self.lies_at(install)
+                self._note(install, box)
             raise
         with it_stands("it came to its end"):
-            self.note_box(install, box)
-            self.lies_at(install)
+            self._note(install, box)
+
+    def _note(self, install: Install, box: Strongbox) -> None:
+        self.note_box(install, box)
+        self.do_effects(install)
 
     def refuse_running(self, install: Install) -> None:
         from left_intact.core.files import host
@@ -225,22 +227,6 @@ class Runs(Beside):
             "picture": picture or newest_capture(plan.survey),
         }
         return replace(plan, inputs={**plan.inputs, **more})
-
-    def moves(self, install: Install, box: Strongbox, plan: Plan) -> Install:
-        """Before a run: the install as it lies for it. Where the run ends with the install in another folder,
-        the box is known beforehand, wherever that folder may be.
-        """
-        from left_intact.core.carrying.journal import Journal
-
-        old = left_behind(plan.roots)
-        if not old:
-            return install
-        box.make()
-        card = box.claim(install.root, str(install.id))
-        with Journal(box.journal_path):
-            pass  # a box is one once it has a journal; from here on it is found wherever the install lies
-        self.library.set_box(install, card.id, box.folder, needed=True)
-        return self.begins_to_move(install, old, plan.root)
 
     def waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""

@@ -9,7 +9,6 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import UNFINISHED, State, Update
 from left_intact.services.home import Home, Service
@@ -69,23 +68,16 @@ class Shelf(Service):
         installs = self.library.installs()
         if not os.path.isdir(root) or any(os.path.realpath(one.root) == root for one in installs):
             return
-        owner = next((one for one in installs if root in self._left_by(one)), None)
-        if owner is not None:
+        from left_intact.core.carrying.boxes import left_by
+
+        if (owner := left_by(root, self.home)) is not None:
+            name, lies = owner
             raise LeftIntactError(
                 "left-behind",
-                f"this is the old folder of {owner.name}, which is on trial in {owner.root}",
+                f"this is the old folder of {name}, which is on trial in {lies}",
                 path=root,
-                way_out=f"Go back, or settle it first: left-intact settle {shlex.quote(owner.name)}.",
+                way_out=f"Go back, or settle it first: left-intact settle {shlex.quote(lies)}.",
             )
-
-    def _left_by(self, install: Install) -> list[str]:
-        """The folders that updates of an install on trial left; none where its records cannot be read."""
-        try:
-            updates = self.records.history(install)
-        except LeftIntactError:
-            return []
-        left = (left_behind(update.roots) for update in updates if update.state is State.ON_TRIAL)
-        return [os.path.realpath(place) for place in left if place]
 
     def known(self, word: str) -> Install:
         """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""
@@ -120,9 +112,19 @@ class Shelf(Service):
         return replace(install, name=name)
 
     def move(self, install: Install, folder: str) -> Install:
-        """Say where it lies now; moves nothing. Raises `no-folder` and what `find` refuses a folder for."""
+        """Say where it lies now; moves nothing. Raises `no-folder`, `another-folder` where something of it
+        is on trial that does not lie there, and what `find` refuses a folder for.
+        """
+        from left_intact.core.carrying.boxes import refuse_move
+
         root = os.path.realpath(os.path.expanduser(folder))
         self.library.vet(root, besides=install)
+        self.records.do_effects(install)
+        box = self.records.strongbox(install)
+        if box.exists:
+            refuse_move(box, root, install.name)
+            box.claim(root, str(install.id))
+            box.close()
         self.library.set_place(install, root)
         return replace(install, root=root)
 

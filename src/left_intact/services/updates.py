@@ -177,7 +177,6 @@ class Updates(Runs):
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         self._refuse_shared(install, plan.roots)
-        install = self.moves(install, box, plan)
         with self.noting(install, box):
             update = carry_out(
                 plan,
@@ -191,6 +190,7 @@ class Updates(Runs):
         if update.state is State.WAITING:
             return Outcome(update=update, proven=None)
         with it_stands("the update is carried out and on trial"):
+            install = self.now(install)
             self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
             if plan.baseline is not None and self._lays_a_release(plan) and not left_behind(update.roots):
                 from left_intact.core.model.pages import pages_in
@@ -287,20 +287,8 @@ class Updates(Runs):
                 release = _without(came, stage.shipped.without)
         if release is not None:
             self.library.set_baseline(install, update.id, release)
-        self._hold(install, update)
         if whole or any(one.path == update.arrival for one in self.library.arrivals(install)):
             self.library.clear_waiting(install, update.arrival, update.to_version)
-
-    def _hold(self, install: Install, update: Update) -> None:
-        """Hold an install at the version that was wanted though a newer one is on offer."""
-        from left_intact.core.carrying.journal import Journal
-        from left_intact.core.model.outlet import Hold
-
-        with Journal(self.strongbox(install).journal_path) as journal:
-            beyond = journal.inputs(update.id).get("hold_at", "")
-        if beyond and self.library.hold(install) is None:
-            reason = "you wanted this one, though a newer one is on offer"
-            self.library.set_hold(install, Hold(beyond=beyond, reason=reason, until=""))
 
     def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
         try:

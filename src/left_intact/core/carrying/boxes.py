@@ -1,22 +1,37 @@
 """Finding the strongbox of an install by whose it is, wherever it lies; and which boxes are trusted.
 
-A box is looked for where it was, beside the install and at home. It is known by its own id and
-by the device and inode of its install, so a renamed folder, a changed right or a lost library
-lose nothing. What is no real folder of this person alone is never obeyed.
+A box is looked for where it was, beside the install and at home. Three speak of which folder an install
+is: what lies there (its device and inode), the card of the box, and its journal. Two that agree are
+enough, so a renamed folder, a changed right or a lost library lose nothing; one alone proves nothing, so a
+box whose card and journal speak of another folder is never taken for this one's. What is no real folder
+of this person alone is never obeyed.
 """
 
 from __future__ import annotations
 
 import os
 import re
+import shlex
 import stat
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Sequence
+from contextlib import suppress
+from typing import TYPE_CHECKING
 
-from left_intact.core.carrying.strongbox import Strongbox
+from left_intact.core.carrying.strongbox import Card, Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.names import STRONGBOX_FOLDER
+from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import moved_by
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.update import KnownBox
+from left_intact.core.model.kept import CLASSES
+from left_intact.core.model.place import OLD, At
+from left_intact.core.model.update import KnownBox, RunKind, State, Update
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.journal import Journal
+
+_MOST_OF_IT = 0.9
 
 
 def strongbox_for(
@@ -45,10 +60,12 @@ def strongbox_for(
     slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "install"
     # The same label each time, so that two who begin at once meet at one lock.
     label = f"{slug}-{sha256(os.fsencode(root)).hexdigest()[:8]}"
-    beside = _beside(root)
-    if outside or not _may_use(beside, os.path.dirname(root)) or os.path.dirname(root) == root:
-        return Strongbox(os.path.join(home, "strongbox", label))
-    return Strongbox(os.path.join(beside, label))
+    shelf = _beside(root)
+    if outside or not _may_use(shelf, os.path.dirname(root)) or os.path.dirname(root) == root:
+        shelf = os.path.join(home, "strongbox")
+    # One of that name is another's: it was made for a folder that lay here once.
+    names = (label, *(f"{label}-{number}" for number in range(2, 1000)))
+    return next(box for name in names if not (box := Strongbox(os.path.join(shelf, name))).exists)
 
 
 def _beside(root: str) -> str:
@@ -62,16 +79,153 @@ def _find(root: str, name: str, home: str, recorded: KnownBox | None) -> Strongb
             card = box.card()
             if card is not None and card.id == recorded.id:
                 return box
-    identity, by_path, old = identity_of(root), None, None
+    identity, others = identity_of(root), []
     for box in boxes:
         card = box.card()
-        if card is None:
-            old = old or (box if _is_of(box, root) else None)
-        elif identity is not None and card.identity == identity:
+        if card is not None and identity is not None and card.identity == identity:
             return box
-        elif card.path == root:
-            by_path = by_path or box
-    return by_path or old
+        others.append((box, card))
+    said = [box for box, card in others if card is not None and _lies_at(box, card) == root]
+    old = [box for box, card in others if card is None and _is_of(box, root)]
+    return next(iter((*said, *old)), None)
+
+
+def _lies_at(box: Strongbox, card: Card) -> str:
+    """Where an install lies by its strongbox alone: by the card, and by a run that ended after it was
+    written.
+    """
+    from left_intact.core.carrying.heads import Heads
+
+    try:
+        with Heads(box.journal_path) as journal:
+            return lies_after(card.path, journal.runs())
+    except LeftIntactError:
+        return card.path
+
+
+def lies_after(place: str, runs: Sequence[Update], done: Collection[int] = ()) -> str:
+    """Where an install lies that lay somewhere, by the runs in its journal, newest first; what is `done` has
+    been reckoned with. A run that lays a new folder counts from its first line, a going back at its end.
+    """
+    for run in reversed(runs):
+        moved = moved_by(run.effects)
+        if moved is None or run.id in done:
+            continue
+        back = run.kind is RunKind.BACK
+        counts = run.state is State.DONE if back else run.state not in (State.ABANDONED, State.GONE_BACK)
+        if counts and place == moved.old:
+            place = moved.new
+    return place
+
+
+def left_by(root: str, home: str) -> tuple[str, str] | None:
+    """(name, folder) of the install whose update on trial left a folder behind; None where none did. Its
+    journal says so, and knows that folder by what lies there.
+    """
+    from left_intact.core.carrying.heads import Heads
+
+    identity = identity_of(root)
+    for box in _candidates(root, "", home, None):
+        card = box.card()
+        if card is None or identity is None or card.identity == identity:
+            continue
+        with suppress(LeftIntactError), Heads(box.journal_path) as journal:
+            for run in journal.runs():
+                old = next((one for one in run.roots if one.label == OLD), None)
+                if run.state is State.ON_TRIAL and old is not None and old.identity == identity:
+                    return run.install, run.roots[0].place
+    return None
+
+
+# ---------------------------------------------------------------- which folder it is
+
+
+def refuse_another(box: Strongbox, root: str, name: str) -> None:
+    """Raise `another-folder` where another folder lies in an install's place than the one that its strongbox
+    and its journal know, and something of it is on trial or under way: what would be put back is not its own.
+
+    A device may get another number when it is plugged in, and some file systems keep no inodes: there what
+    the update laid, and what it left, tells.
+    """
+    from left_intact.core.carrying.journal import Journal
+    from left_intact.core.files.host import keeps_identities
+
+    card, now = box.card(), identity_of(root)
+    if card is None or card.identity is None or now is None or card.identity == now:
+        return
+    if card.path == root and card.identity[1] == now[1]:
+        return
+    with Journal(box.journal_path) as journal:
+        runs = journal.runs()
+        run = journal.unfinished() or journal.waiting()
+        if run is None and not any(one.state is State.ON_TRIAL for one in runs):
+            return
+        if run is not None and (moved_by(run.effects) or _may_be_another(journal, run)):
+            return
+        if card.path == root and not keeps_identities(root) and bears_what_was_laid(journal, root):
+            return
+    raise LeftIntactError(
+        "another-folder",
+        f"another folder lies here than the one of {name} that its strongbox knows, and that is on trial",
+        path=root,
+        way_out=f"Put that one back, or say where it lies: left-intact move {shlex.quote(name)} FOLDER.",
+    )
+
+
+def refuse_move(box: Strongbox, root: str, name: str) -> None:
+    """Raise `another-folder` where an install is said to lie in a folder that its strongbox does not know,
+    and that does not bear what its update on trial left.
+    """
+    from left_intact.core.carrying.journal import Journal
+
+    card = box.card()
+    if card is not None and card.identity is not None and card.identity == identity_of(root):
+        return
+    with Journal(box.journal_path) as journal:
+        if bears_what_was_laid(journal, root):
+            return
+    raise LeftIntactError(
+        "another-folder",
+        f"what lies here is not {name} as its update on trial left it, so it could not be gone back here",
+        path=root,
+        way_out="Name the folder that it lies in, or forget it and survey this one.",
+    )
+
+
+def _may_be_another(journal: Journal, run: Update) -> bool:
+    """Whether a step by hand of a run puts another folder in the install's place."""
+    return any(stage.hand is not None and "" in stage.hand.rebinds for stage in journal.stages(run.id))
+
+
+def bears_what_was_laid(journal: Journal, root: str) -> bool:
+    """Whether nearly all that the last update left in an install lies in a folder: what it laid, and what it
+    let be.
+    """
+    from left_intact.core.carrying.touched import witness_of_all
+
+    update = next((one for one in journal.updates() if one.state is State.ON_TRIAL), None)
+    if update is None:
+        return True
+    witness = witness_of_all(journal, update.id)
+    rows = [(at, row.agreed, row.file_class) for at, row in witness.rows.items()]
+    for page in witness.kept.pages:
+        folder = witness.kept.folder_at(page)
+        for at in page.places:
+            name = page.page.names[at]
+            place = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
+            rows.append((place, page.page.entry(at), CLASSES[page.classes[at]]))
+    wanted = [(at.path, entry, kind) for at, entry, kind in rows if not at.root and entry is not None]
+    there = sum(_lies(os.path.join(root, *path.split("/")), entry, kind) for path, entry, kind in wanted)
+    return there >= len(wanted) * _MOST_OF_IT
+
+
+def _lies(path: str, entry: Entry, kind: FileClass) -> bool:
+    """Of the person's no size is asked: they play on."""
+    try:
+        size = os.lstat(path).st_size
+    except OSError:
+        return False
+    return kind is not FileClass.PROGRAM or entry.kind is not Kind.FILE or size == entry.bytes
 
 
 def _candidates(root: str, name: str, home: str, recorded: KnownBox | None) -> Iterator[Strongbox]:

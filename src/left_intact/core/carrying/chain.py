@@ -18,6 +18,7 @@ from left_intact.core.carrying import laying
 from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.fresh import copying_stage, lacking_copies
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole, run_record
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
@@ -34,6 +35,7 @@ from left_intact.core.files.identity import identity_of
 from left_intact.core.files.names import STRONGBOX_FOLDER, lies_in, parents
 from left_intact.core.files.place import root_replaced
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import moved_by
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.kept import Kept
@@ -154,8 +156,11 @@ def carry_out(
     that could not be done.
     """
     refuse_if_blocked(plan, allowed)
-    with in_one_line(), box.locked(), Journal(box.journal_path) as journal, _told(journal):
-        return _begin(plan, box, journal, outside, allowed, install_id, report, cancel or CancelToken())
+    with in_one_line(), box.locked():
+        if not box.exists:
+            make_journal(box.journal_path)
+        with Journal(box.journal_path) as journal, _told(journal):
+            return _begin(plan, box, journal, outside, allowed, install_id, report, cancel or CancelToken())
 
 
 def _begin(
@@ -171,7 +176,7 @@ def _begin(
     with Roots(plan.roots, strict=True) as roots:
         refuse_if_open(journal)
         refuse_roots(plan.roots, box)
-        box.claim(plan.roots[0].place, install_id)
+        box.claim(_lies_before(plan), install_id)
         inputs = dict(plan.inputs) | {
             "allowed": sorted(allowed),
             "answers": {q.id: q.choice for q in plan.questions},
@@ -187,6 +192,7 @@ def _begin(
             on_failure=plan.on_failure.value,
             inputs=inputs,
             undoes=plan.undoes,
+            effects=plan.effects,
         )
         kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         names = _names_in(plan)
@@ -200,6 +206,12 @@ def _begin(
         if first is not None:
             chain.fresh[1] = first.steps
         return advance(chain, plan)
+
+
+def _lies_before(plan: Plan) -> str:
+    """The folder that an install lies in until a plan has ended: whose its strongbox is says that one."""
+    moved = moved_by(plan.effects)
+    return moved.old if moved is not None else plan.roots[0].place
 
 
 @contextmanager
@@ -460,6 +472,7 @@ def _run_stage(chain: Chain, stage: int) -> None:
     with chain.run(stage) as run:
         try:
             make_safe(chain, run)
+            laying.refuse_changed(run)
         except BaseException as error:  # noqa: BLE001 (also Ctrl-C: nothing was changed yet)
             run.annexes.clear()
             _failed(chain, stage, error)
@@ -514,14 +527,24 @@ def _note_roots(chain: Chain) -> None:
     chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
     chain.again()
     chain.roots.all = {root.label: root for root in roots}
-    card = chain.box.card()
-    if card is not None and identity_of(roots[0].place) is not None:
-        chain.box.claim(roots[0].place, card.install)
+    _claim(chain)
+
+
+def _claim(chain: Chain) -> None:
+    """Write down whose the strongbox is: of the folder that the install lies in now."""
+    moved, card = moved_by(chain.update.effects), chain.box.card()
+    place = chain.update.roots[0].place
+    if moved is not None:
+        place = moved.new if chain.update.state in (State.ON_TRIAL, State.DONE) else moved.old
+    if card is not None and identity_of(place) is not None:
+        chain.box.claim(place, card.install)
 
 
 def _finish(chain: Chain) -> Update:
     if chain.update.state not in (State.ON_TRIAL, State.DONE):
         chain.journal.set_state(chain.update.id, _ending(chain.update), ended=_ended(chain))
+        chain.again()
+        _claim(chain)
     return chain.again()
 
 

@@ -7,13 +7,16 @@ The first thing on the screen asks this for every install, so nothing heavy is i
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, Self
 
 from left_intact.core.database import Database, Migration
-from left_intact.core.model.place import Root
+from left_intact.core.files.private import take_name
+from left_intact.core.model.effects import InstallMoved, ShelfEffect, effects_from_record, effects_of
+from left_intact.core.model.place import Root, left_behind
 from left_intact.core.model.update import UNFINISHED, RunKind, StageState, State, Update, WaitsFor
 
 
@@ -49,13 +52,10 @@ class Heads:
     """Opened for each use; full synchronisation, so that a commit is on the device."""
 
     def __init__(self, path: str) -> None:
-        """Open or make it. Raises `journal-newer`, `journal-broken`, `journal-unreadable`, `no-room`."""
-        self._base = Database(
-            path,
-            "journal",
-            _MIGRATIONS,
-            way_out="Nothing was changed; docs/strongbox.md says how to restore by hand.",
-        )
+        """Open it. Raises `journal-newer`, `journal-broken` (also where there is none), `journal-unreadable`,
+        `no-room`.
+        """
+        self._base = _opened(path, makes=False)
         self._db = self._base.db
 
     def close(self) -> None:
@@ -119,6 +119,7 @@ class Heads:
             notes=tuple(said.get("notes", ())),
             stages=len(stages),
             aimed=said.get("aimed", ""),
+            effects=_effects(said, roots),
         )
 
     def runs(self) -> list[Update]:
@@ -140,6 +141,35 @@ class Heads:
     def waiting(self) -> Update | None:
         """The run that waits for the person."""
         return next((u for u in self.runs() if u.state is State.WAITING), None)
+
+
+def make_journal(path: str) -> None:
+    """A journal in which nothing stands yet, where there is none. It has its name once it is whole, so that
+    whoever looks meanwhile sees none, or a whole one.
+    """
+    if os.path.lexists(path):
+        return
+    part = f"{path}.part"  # whoever makes one holds the lock of its strongbox
+    _opened(part, makes=True).close()
+    take_name(part, path)
+
+
+def _opened(path: str, *, makes: bool) -> Database:
+    way = "Nothing was changed; docs/strongbox.md says how to restore by hand."
+    return Database(path, "journal", _MIGRATIONS, way_out=way, makes=makes)
+
+
+def _effects(said: Mapping[str, Any], roots: tuple[Root, ...]) -> tuple[ShelfEffect, ...]:
+    """What a run does to the shelf; of one before that stood in journals, as its roots tell it."""
+    if "effects" in said:
+        return effects_from_record(said["effects"])
+    behind = said.get("inputs", {}).get("behind")
+    old = left_behind(roots)
+    if not behind or not old:
+        return ()
+    return effects_of(
+        InstallMoved(old, roots[0].place), behind.get("left", ()), back=bool(said.get("undoes"))
+    )
 
 
 def _root_from(said: Mapping[str, Any]) -> Root:

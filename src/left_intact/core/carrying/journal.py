@@ -17,6 +17,7 @@ from typing import Any
 from left_intact.core.carrying.heads import Heads, waits_from
 from left_intact.core.carrying.witness_rows import witness_from_row, witness_to_row
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import ShelfEffect, effects_to_record
 from left_intact.core.model.entry import Attributes, Entry
 from left_intact.core.model.packing import (
     VERSION,
@@ -544,6 +545,7 @@ def run_record(
     on_failure: str,
     inputs: Mapping[str, Any],
     undoes: Sequence[int] = (),
+    effects: Iterable[ShelfEffect] = (),
 ) -> Record:
     """The head of a run. `arrivals` are (source, root in it, digest, version)."""
     return {
@@ -556,6 +558,7 @@ def run_record(
         "on_failure": on_failure,
         "inputs": dict(inputs),
         "undoes": list(undoes),
+        "effects": effects_to_record(effects),
     }
 
 

@@ -49,6 +49,8 @@ class Run:
     cancel: CancelToken = field(default_factory=CancelToken)
     laid: int = 0
     """Steps that this run has carried out, from the first."""
+    at_work: int = 0
+    """The number of the step that is being taken, or was taken last."""
     whole: bool = False
     """Whether the stage had come to its end, so that every step was laid."""
     missing: list[str] = field(default_factory=list)
@@ -373,6 +375,7 @@ def lay(run: Run, *, exact: bool) -> None:
         if exact:
             if not _is(run, step, seen, step.before, exact=True):
                 raise changed(run.roots.full(step.at))
+            run.at_work = number
             _shift(run, step, seen)
             run.laid = number
         elif _is(run, step, seen, step.after, exact=False):
@@ -385,6 +388,15 @@ def lay(run: Run, *, exact: bool) -> None:
         bytes_done += step.after.bytes if step.after else 0
         run.tell("going back" if run.update.undoes else "laying", number, step.path, bytes_done)
     run.roots.refuse_exchanged()
+
+
+def refuse_changed(run: Run) -> None:
+    """Look at every place before the first is changed. Raises `changed-meanwhile` with the first that is not
+    as the plan saw it: another update may have come to its end meanwhile, by the very same plan.
+    """
+    for step in run.steps:
+        if not _is(run, step, run.roots.look(step.at), step.before, exact=True):
+            raise changed(run.roots.full(step.at))
 
 
 def _only_metadata(step: Step) -> bool:
@@ -498,7 +510,11 @@ def _is(run: Run, step: Step, now: Entry | None, state: Entry | None, *, exact: 
 
 
 def was_begun(run: Run, step: Step) -> bool:
-    """Whether a step that failed had changed its place all the same."""
+    """Whether a step that failed had changed its place all the same. One that failed as its place was looked
+    at had not, whatever lies there: somebody else may have brought the very same.
+    """
+    if run.at_work <= run.laid:
+        return False
     return _is_between(run, step) or is_at(run, step, step.after, exact=False)
 
 

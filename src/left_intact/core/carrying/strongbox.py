@@ -61,7 +61,8 @@ class Strongbox:
 
     @property
     def exists(self) -> bool:
-        return os.path.exists(self.journal_path)
+        """Whether it is one: where its card or its list lies, its journal must lie too."""
+        return any(os.path.lexists(os.path.join(self.folder, one)) for one in ("journal.sqlite", CARD, LIST))
 
     @property
     def place(self) -> LocalPlace:

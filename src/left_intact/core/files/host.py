@@ -14,6 +14,8 @@ from left_intact.core.model.errors import LeftIntactError, reason_of
 if TYPE_CHECKING:
     import psutil
 
+_FORGETFUL = ("vfat", "exfat", "msdos", "fat", "fat32", "cifs", "smb3", "smbfs", "9p", "fuse.")
+"""File systems whose folders may have other inodes each time that they are mounted."""
 _NARROW = ("vfat", "exfat", "ntfs", "ntfs3", "fuseblk", "msdos", "cifs", "smb3")
 
 
@@ -106,22 +108,30 @@ def _below(path: str, prefix: str) -> bool:
 
 
 def narrow_names(root: str) -> bool:
-    """Whether the file system is one that sticks, cards and shares carry, with few characters for names."""
+    """Whether the file system is of those that refuse characters which others allow."""
+    return sys.platform == "win32" or _file_system_of(root) in _NARROW
+
+
+def keeps_identities(root: str) -> bool:
+    """Whether a folder is the same device and inode each time that its file system is mounted."""
+    kind = _file_system_of(root)
+    return not any(kind.startswith(one) if one.endswith(".") else kind == one for one in _FORGETFUL)
+
+
+def _file_system_of(root: str) -> str:
+    """What a file system is called by the system; empty where it does not say."""
     import psutil
 
-    if sys.platform == "win32":
-        return True
-    real = os.path.realpath(root) + os.sep
-    best, kind = "", ""
+    real, best, kind = os.path.realpath(root), "", ""
     try:
-        parts = psutil.disk_partitions(all=False)
+        parts = psutil.disk_partitions(all=True)
     except (psutil.Error, OSError):
-        parts = []
+        return ""
     for part in parts:
         mount = part.mountpoint.rstrip(os.sep) + os.sep
-        if real.startswith(mount) and len(mount) > len(best):
+        if (real + os.sep).startswith(mount) and len(mount) > len(best):
             best, kind = mount, part.fstype
-    return kind.lower() in _NARROW
+    return kind.lower()
 
 
 def folds_case(root: str) -> bool:

@@ -16,6 +16,14 @@ from left_intact.core.files.identity import identity_of
 from left_intact.core.files.private import private_folder
 from left_intact.core.library.vetting import why_no_install
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import (
+    HoldDropped,
+    HoldSet,
+    InstallMoved,
+    RootAdded,
+    RootDropped,
+    ShelfEffect,
+)
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install, Ruling
 from left_intact.core.model.waits import Waits, channel_of, first_to_lay
@@ -100,6 +108,12 @@ _MIGRATIONS = (
     DROP TABLE waiting;
     """,
     "ALTER TABLE outlets ADD COLUMN leads TEXT NOT NULL DEFAULT ''",
+    """
+    CREATE TABLE effects (
+        install_id INTEGER NOT NULL, box TEXT NOT NULL, run INTEGER NOT NULL,
+        PRIMARY KEY (install_id, box, run));
+    DELETE FROM choices WHERE name GLOB 'moves-*';
+    """,
 )
 _RELEASES_KEPT = 6
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
@@ -117,9 +131,10 @@ _OF_AN_INSTALL = (
     "runs",
     "sheets",
     "boxes",
+    "effects",
     "look_at",
 )
-_CHOSEN_FOR = ("command-{}-*", "parts-from-{}", "budget:{}", "moves-{}", "version-{}")
+_CHOSEN_FOR = ("command-{}-*", "parts-from-{}", "budget:{}", "version-{}")
 """Names of choices that are of one install, by its number."""
 
 
@@ -165,6 +180,8 @@ class Library:
         root = os.path.realpath(os.path.expanduser(word))
         found = self._known(word, root)
         if found is not None:
+            if found not in self.installs():  # its folder was renamed or moved whole
+                self.set_place(found, root)
             return found
         if not os.path.lexists(root):
             raise self._no_install(word)
@@ -227,7 +244,6 @@ class Library:
                 and known == _identity_text(identity)
                 and not os.path.lexists(install.root)
             ):
-                self.set_place(install, root)
                 return replace(install, root=root)
         return None
 
@@ -236,17 +252,22 @@ class Library:
         taken up while this one lay elsewhere, leaves the shelf; what the person ruled there holds for this
         one where they ruled nothing else.
         """
-        others = [other for other in self.installs() if other.root == root and other.id != install.id]
         with self._transaction() as db:
-            for other in others:
-                db.execute(
-                    "UPDATE OR IGNORE rulings SET install_id = ? WHERE install_id = ?", (install.id, other.id)
-                )
-                _forget(db, other)
-            db.execute(
-                "UPDATE installs SET root = ?, identity = ? WHERE id = ?",
-                (os.fsencode(root), _identity_text(identity_of(root)), install.id),
-            )
+            _set_place(db, install, root)
+
+    def effects_done(self, install: Install, box: str) -> frozenset[int]:
+        """The runs in a strongbox whose effects on the shelf are done."""
+        rows = self._db.execute(
+            "SELECT run FROM effects WHERE install_id = ? AND box = ?", (install.id, box)
+        ).fetchall()
+        return frozenset(row[0] for row in rows)
+
+    def do_effects(self, install: Install, box: str, run: int, effects: Iterable[ShelfEffect]) -> None:
+        """Do what a run that has ended does to the shelf, once and all of it, or nothing."""
+        with self._transaction() as db:
+            done = db.execute("INSERT OR IGNORE INTO effects VALUES (?,?,?)", (install.id, box, run)).rowcount
+            for effect in effects if done else ():
+                _do_effect(db, install, effect)
 
     def register(
         self, root: str, *, name: str = "", role: str = "emulator", version_command: Iterable[str] = ()
@@ -262,11 +283,14 @@ class Library:
             or "Install"
         )
         bare = bare.encode("utf-8", "replace").decode()
-        taken = {install.name.lower() for install in self.installs()}
-        chosen, number = bare, 2
-        while chosen.lower() in taken:
-            chosen, number = f"{bare} {number}", number + 1
         with self._transaction() as db:
+            installs = self.installs()
+            if any(install.root == root for install in installs):  # somebody was quicker
+                return next(install for install in installs if install.root == root)
+            taken = {install.name.lower() for install in installs}
+            chosen, number = bare, 2
+            while chosen.lower() in taken:
+                chosen, number = f"{bare} {number}", number + 1
             db.execute(
                 "INSERT INTO installs (name, root, role, added, version_command, identity) "
                 "VALUES (?,?,?,?,?,?)",
@@ -636,6 +660,39 @@ def _forget(db: sqlite3.Connection, install: Install) -> None:
     # The next install may get this number: nothing that was chosen for this one may pass to it.
     for name in _CHOSEN_FOR:
         db.execute("DELETE FROM choices WHERE name GLOB ?", (name.format(install.id),))
+
+
+def _set_place(db: sqlite3.Connection, install: Install, root: str) -> None:
+    others = db.execute(
+        "SELECT * FROM installs WHERE root = ? AND id != ?", (os.fsencode(root), install.id)
+    ).fetchall()
+    for other in map(_install, others):
+        db.execute("UPDATE OR IGNORE rulings SET install_id = ? WHERE install_id = ?", (install.id, other.id))
+        _forget(db, other)
+    db.execute(
+        "UPDATE installs SET root = ?, identity = ? WHERE id = ?",
+        (os.fsencode(root), _identity_text(identity_of(root)), install.id),
+    )
+
+
+def _do_effect(db: sqlite3.Connection, install: Install, effect: ShelfEffect) -> None:
+    """Where the person has said otherwise meanwhile, their word stays."""
+    match effect:
+        case InstallMoved(old, new):
+            lies = db.execute("SELECT root FROM installs WHERE id = ?", (install.id,)).fetchone()
+            if lies is not None and os.fsdecode(lies[0]) == old:
+                _set_place(db, install, new)
+        case RootAdded(label, place):
+            added = (install.id, label, os.fsencode(place))
+            db.execute("INSERT OR IGNORE INTO roots VALUES (?,?,?)", added)
+        case RootDropped(label, place):
+            dropped = (install.id, label, os.fsencode(place))
+            db.execute("DELETE FROM roots WHERE install_id = ? AND label = ? AND place = ?", dropped)
+        case HoldSet(beyond, reason):
+            db.execute("INSERT OR IGNORE INTO holds VALUES (?,?,?,'')", (install.id, beyond, reason))
+        case HoldDropped(beyond, reason):
+            row = (install.id, beyond, reason)
+            db.execute("DELETE FROM holds WHERE install_id = ? AND beyond = ? AND reason = ?", row)
 
 
 def _install(row: sqlite3.Row) -> Install:

@@ -33,6 +33,11 @@ def why_no_install(root: str, home: str, others: Sequence[Install]) -> LeftIntac
         names = ", ".join(one.name for one in inside[:3]) + (" …" if len(inside) > 3 else "")
         way = "Name the folder of the program alone, or forget those first."
         return _refused("holds-installs", f"this folder holds other installs: {names}", root, way)
+    around = next((one for one in others if _strictly_in(root, one.root)), None)
+    if around is not None:
+        says = f"this folder lies in {around.name}, and is updated with it"
+        way = f"Work with {around.name}, or forget it first."
+        return _refused("lies-in-install", says, root, way)
     try:
         with os.scandir(root) as entries:
             if next(entries, None) is None:

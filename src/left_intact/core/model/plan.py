@@ -9,6 +9,7 @@ from functools import cached_property
 from types import MappingProxyType
 from typing import Any
 
+from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
@@ -172,6 +173,8 @@ class Plan:
     """What it was drawn from, for the journal: answers, rulings, sheet; plain values only."""
     undoes: tuple[int, ...] = ()
     """The updates that it takes back; empty for an update."""
+    effects: tuple[ShelfEffect, ...] = ()
+    """What it does to the shelf once it has ended."""
 
     @property
     def root(self) -> str:

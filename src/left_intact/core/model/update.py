@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.place import Root
 
 
@@ -102,6 +103,8 @@ class Update:
     notes: tuple[str, ...] = ()
     """What could not be kept as it was, such as owners that only the system may give."""
     stages: int = 1
+    effects: tuple[ShelfEffect, ...] = ()
+    """What it does to the shelf once it has ended."""
     aimed: str = ""
     """The version that it was to lead to, where it ended before; empty where it did not."""
 

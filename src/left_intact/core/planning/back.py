@@ -15,6 +15,7 @@ from typing import Any
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import ShelfEffect, reversed_effects
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At, Root, left_behind
@@ -89,6 +90,8 @@ class BackInputs:
     facts: Circumstances = field(default_factory=Circumstances)
     later: tuple[str, ...] = ()
     """Versions of later updates that touch the same places, so that they must go back first."""
+    effects: tuple[ShelfEffect, ...] = ()
+    """What the update did to the shelf."""
 
 
 @dataclass(slots=True)
@@ -125,6 +128,7 @@ def draw_back(inputs: BackInputs) -> Plan:
         space=space,
         survey=inputs.today.survey,
         undoes=(inputs.update,),
+        effects=reversed_effects(inputs.effects),
         inputs=_told(inputs),
     )
 

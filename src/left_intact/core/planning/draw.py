@@ -12,8 +12,9 @@ from dataclasses import asdict
 from types import MappingProxyType
 from typing import Any
 
+from left_intact.core.model.effects import HoldSet, InstallMoved, ShelfEffect, effects_of
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.place import Root
+from left_intact.core.model.place import Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Route
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.stages import Carry
@@ -87,7 +88,18 @@ def draw_up(inputs: PlanInputs) -> Plan:
         parts=drawing.parts,
         climb=drawing.climb,
         inputs=MappingProxyType(_for_the_journal(inputs, drawing, arrival, moves, keyed)),
+        effects=_effects(drawing, roots_of(inputs.survey, facts)),
     )
+
+
+def _effects(drawing: Drawing, roots: tuple[Root, ...]) -> tuple[ShelfEffect, ...]:
+    """What the shelf says of the install once this has ended."""
+    found: tuple[ShelfEffect, ...] = ()
+    if (old := left_behind(roots)) and "behind" in drawing.told:
+        found = effects_of(InstallMoved(old, roots[0].place), drawing.told["behind"].get("left", ()))
+    if beyond := drawing.told.get("hold_at"):
+        found += (HoldSet(beyond, "you wanted this one, though a newer one is on offer"),)
+    return found
 
 
 def _for_the_journal(
