@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import subprocess
@@ -18,6 +19,8 @@ from left_intact.demo.room import Room
 from tests.builders import Mock
 from tests.chains import MadeUp
 
+# As in the program: what is made here by the hundred thousand is no garbage.
+gc.set_threshold(100_000, 20, 100)
 # The commands that tests start are compiled once, whatever the shell says.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 
@@ -62,14 +65,18 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     if os.environ.get("LEFT_INTACT_LAWS") != "many":
         _sample(config, items)
     lanes = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
-    long = [item for item in items if item.path.stem in _LONG]
-    rest = [item for item in items if item.path.stem not in _LONG]
-    share = -(-len(rest) // lanes)
-    items[:] = [
-        item
-        for lane in range(lanes)
-        for item in (*long[lane::lanes], *rest[lane * share : (lane + 1) * share])
-    ]
+    demo = [item for item in items if "pier_as_built" in getattr(item, "fixturenames", ())]
+    long = [item for item in items if item.path.stem in _LONG and item not in demo]
+    rest = [item for item in items if item.path.stem not in _LONG and item not in demo]
+    # Each process that needs the demo builds one: two of them do.
+    first = [[*demo[lane::2], *long[lane::lanes]] if lane < 2 else long[lane::lanes] for lane in range(lanes)]
+    share = -(-len(items) // lanes)
+    dealt: list[pytest.Item] = []
+    for own in first:
+        take = max(0, share - len(own))
+        dealt += [*own, *rest[:take]]
+        rest = rest[take:]
+    items[:] = [*dealt, *rest]
 
 
 def _sample(config: pytest.Config, items: list[pytest.Item]) -> None:

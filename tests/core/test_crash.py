@@ -89,7 +89,7 @@ def _files(state: dict[str, object]) -> dict[str, object]:
     return {path: said for path, said in state.items() if not path.endswith("/")}
 
 
-PARTS = 8
+PARTS = 12
 
 
 @pytest.mark.sampled(2)

@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 
+from left_intact.core.carrying.heads import make_journal
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.recovery import housekeeping, rebound
 from left_intact.core.files.identity import identity_of
@@ -170,6 +171,7 @@ def _head(journal: Journal) -> dict[str, Any]:
 
 def test_nothing_is_let_go_of_where_nothing_is_on_record(made: MadeUp) -> None:
     made.box.make()
+    make_journal(made.box.journal_path)
     made.box.claim(str(made.root), "mocklet")
     made.box.close()
     assert housekeeping(made.box) == 0

@@ -36,10 +36,16 @@ def _tree(path: Path) -> ast.Module:
     return ast.parse(path.read_text())
 
 
+@cache
+def _nodes(path: Path) -> list[ast.AST]:
+    return list(ast.walk(_tree(path)))
+
+
+@cache
 def _calls(path: Path) -> list[tuple[str, str, int]]:
     """(module or object, function, line) of every call through a name."""
     found = []
-    for node in ast.walk(_tree(path)):
+    for node in _nodes(path):
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
             owner = node.func.value
             found.append((owner.id if isinstance(owner, ast.Name) else "", node.func.attr, node.lineno))
@@ -76,7 +82,7 @@ def test_every_module_says_why_it_exists() -> None:
 def test_no_function_is_a_page_long() -> None:
     long = []
     for path in FILES:
-        for node in ast.walk(_tree(path)):
+        for node in _nodes(path):
             if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)):
                 length = (node.end_lineno or 0) - node.lineno + 1
                 if length > 75:
@@ -117,7 +123,7 @@ def test_slow_packages_are_imported_where_they_are_used() -> None:
 def _imports(path: Path) -> set[Path]:
     """The files of ours that a file imports, also where it does so only to name types, or late."""
     found = set()
-    for node in ast.walk(_tree(path)):
+    for node in _nodes(path):
         names: list[str] = []
         if isinstance(node, ast.ImportFrom) and node.module:
             names = [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]

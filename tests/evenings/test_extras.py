@@ -26,7 +26,7 @@ def scene(evening: Evening, names: Names, *, mine: int, count: int) -> tuple[Pat
     return root, texts, pack
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("says", ["nothing", "version.txt", "VERSION"])
 @pytest.mark.parametrize(("mine", "count"), [(6, 40), (6, 9), (7, 7)], ids=["many", "some", "all are here"])

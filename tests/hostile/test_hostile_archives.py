@@ -78,6 +78,7 @@ def test_what_is_made_to_do_harm_is_refused(what: str, tmp_path: Path) -> None:
     assert megabytes < MOST_MB and list(tmp_path.iterdir()) == [path]
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("what", READ)
 def test_what_is_odd_is_read_within_bounds(what: str, tmp_path: Path) -> None:
     path = READ[what](tmp_path)

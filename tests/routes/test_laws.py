@@ -63,7 +63,7 @@ def graft(folder: Path) -> Evening:
 ROUTES = {"side by side": beside, "single part": part, "graft": graft}
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("route", ROUTES)
 @FORKS
 def test_killed_at_a_step_it_ends_either_way_and_back_is_byte_for_byte(route: str) -> None:

@@ -208,6 +208,7 @@ async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp
         assert isinstance(app.screen, ShelfScreen) and "Kelvane" in words(app)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_of_many_numbered_folders_the_one_that_something_came_for_is_first(
     waiting: Mock, tmp_path: Path, size: tuple[int, int]
@@ -230,6 +231,7 @@ async def test_of_many_numbered_folders_the_one_that_something_came_for_is_first
         ]
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_the_dialogs_fit(waiting: Mock, size: tuple[int, int]) -> None:
     async with running(waiting, size) as (app, pilot):

@@ -124,7 +124,7 @@ async def test_a_pack_is_seen_taken_along_laid_and_undone(room: Served) -> None:
     assert waits == room.room.install("tarnlight-26.11")
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
 async def test_the_views_fit_the_screen(room: Served, size: tuple[int, int]) -> None:
     async with running(room, size) as (app, pilot):

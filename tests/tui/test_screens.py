@@ -255,6 +255,7 @@ async def test_a_hostile_arrival_is_one_line_on_the_screen(waiting: Mock) -> Non
         assert isinstance(app.screen, ArrivalScreen)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("forward", [True, False])
 async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool) -> None:
     from left_intact.core.carrying.journal import Journal
@@ -273,7 +274,7 @@ async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool
     assert (waiting.state() == before) is not forward
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24), (60, 16)])
 async def test_every_view_fits_every_size(waiting: Mock, size: tuple[int, int]) -> None:
     async with running(waiting, size) as (app, pilot):
@@ -374,6 +375,7 @@ async def test_going_back_shows_its_proof(waiting: Mock) -> None:
         assert isinstance(app.screen, ShelfScreen)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_things_stand_between_files_and_checks(waiting: Mock, size: tuple[int, int]) -> None:
     waiting.update()

@@ -775,6 +775,8 @@ def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
     chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
     chain.again()
     chain.roots.all = {root.label: root for root in roots}
+    if "" in labels:
+        _claim(chain)
 
 
 def _draw_later(chain: Chain, stage: StageRow) -> Carry | None:

@@ -85,14 +85,17 @@ def recover(
     update in force, and what was made on trial in its place. May itself be cut off any number of times.
     Raises `nothing-to-recover`, `cannot-go-forward`, `HalfDone`.
     """
+    nothing = LeftIntactError(
+        "nothing-to-recover", "no update was cut off", way_out="All is as it should be."
+    )
+    if not box.exists:
+        raise nothing
     with _opened(box, outside, root, report) as (_, chain):
         if chain is None or chain.update.state is State.WAITING:
-            raise LeftIntactError(
-                "nothing-to-recover", "no update was cut off", way_out="All is as it should be."
-            )
+            raise nothing
         torn = next((s for s in chain.stages() if s.state in TORN), None)
-        absent = [r.place for r in chain.roots_now() if r.existed and identity_of(r.place) is None]
-        if absent and torn is not None:
+        absent = _absent(chain, torn)
+        if absent:
             raise LeftIntactError(
                 "root-absent",
                 "this folder is not there now; what was cut off waits for it",
@@ -107,6 +110,16 @@ def recover(
         else:
             _take_back(chain, torn)
         return chain.again()
+
+
+def _absent(chain: Chain, torn: StageRow | None) -> list[str]:
+    """Folders that a torn stage needs and that are not there; one that it takes away itself may be gone."""
+    if torn is None:
+        return []
+    steps = chain.journal.steps(chain.update.id, torn.seq)
+    goes = {step.at.root for step in steps if not step.at.path and step.after is None}
+    there = (r for r in chain.roots_now() if r.existed and r.label not in goes)
+    return [r.place for r in there if identity_of(r.place) is None]
 
 
 def _onward(update: Update, torn: StageRow | None, forward: bool | None) -> bool:
