@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from left_intact.cli import helping, keeping, knowing, parts, shelving, show
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, cancelling, say, setting, telling
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, cancelling, say, setting, telling
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import PASSABLE, LeftIntactError, Misuse, reason_of
@@ -296,8 +296,7 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
 @AS_JSON
 def prove(install: str, deep: bool, as_json: bool) -> None:
     """Compare the disk with the witness of the last update."""
-    bench = bench_of()
-    target = bench.shelf.find(install)
+    bench, target = asked(install)
     with telling() as report:
         outcome = bench.updates.prove(target, report, deep=deep)
     _finish_with_proof(target, outcome, as_json)
@@ -314,8 +313,7 @@ def go_back(
     install: str, update: int | None, plan: bool, yes: bool, answers: str | None, as_json: bool
 ) -> None:
     """Undo the last update, or a named one, byte for byte; then prove it."""
-    bench = bench_of()
-    target = bench.shelf.find(install)
+    bench, target = asked(install, changes=not plan)
     drawn = bench.updates.back.draw(target, number=update, answers=_read_answers(answers))
     if plan:
         if as_json:
@@ -484,7 +482,7 @@ def follow(install: str, place: str, stop: bool, as_json: bool) -> None:
 def news(install: str | None, check: bool, as_json: bool) -> None:
     """What is newer, and whether it has anything for you."""
     bench = bench_of()
-    chosen = [bench.shelf.find(install)] if install else bench.shelf.installs()
+    chosen = [bench.shelf.known(install)] if install else bench.shelf.installs()
     found = bench.outlets.look_for_news(chosen) if check else [bench.outlets.news(one) for one in chosen]
     if as_json:
         _out({"installs": [show.news_json(one) for one in found]})

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, cancelling, out, say
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, cancelling, out, say
 from left_intact.core.model.errors import Misuse
 from left_intact.words import count, date, size
 
@@ -28,7 +28,8 @@ _UNITS = {"": 1, "K": 1000, "M": 1000**2, "G": 1000**3, "T": 1000**4}
 @AS_JSON
 def strongbox(install: str, does: str, path: str, to: str | None, budget: str | None, as_json: bool) -> None:
     """What is kept of an install, and getting it out."""
-    keeping, target = bench().keeping, bench().shelf.find(install)
+    work, target = asked(install, changes=budget is not None or does in ("take", "free"))
+    keeping = work.keeping
     if budget is not None:
         keeping.set_budget(target, _bytes(budget))
     if does in ("take", "free") and not path:

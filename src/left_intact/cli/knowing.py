@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, bench, out, say
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import exactly
@@ -89,8 +89,7 @@ def _class(word: str) -> FileClass:
 @AS_JSON
 def rulings(install: str, as_json: bool) -> None:
     """List what you said about an install."""
-    work = bench()
-    target = work.shelf.find(install)
+    work, target = asked(install)
     found = work.surveys.rulings(target)
     if as_json:
         out(
@@ -112,8 +111,7 @@ def rulings(install: str, as_json: bool) -> None:
 @AS_JSON
 def version(install: str, text: str, forget: bool, as_json: bool) -> None:
     """Say the version and where it was read, or note what you read in the program itself."""
-    work = bench()
-    target = work.shelf.find(install)
+    work, target = asked(install, changes=text or forget)
     if forget:
         work.surveys.drop_version_read(target)
     if text:
@@ -142,8 +140,7 @@ def version(install: str, text: str, forget: bool, as_json: bool) -> None:
 @AS_JSON
 def look_at(install: str, add: tuple[str, ...], drop: tuple[str, ...], as_json: bool) -> None:
     """List, add to or take from what you want to tick after every update of a program."""
-    work = bench()
-    target = work.shelf.find(install)
+    work, target = asked(install, changes=add or drop)
     lines = list(work.updates.look_at(target))
     for words in drop:
         if words not in lines:
@@ -320,8 +317,7 @@ def baseline(
 @AS_JSON
 def roots(install: str, find: bool, add: str | None, label: str, drop: str | None, as_json: bool) -> None:
     """The folders of an install: its own, and those elsewhere that belong to it."""
-    work = bench()
-    target = work.shelf.find(install)
+    work, target = asked(install, changes=add or drop)
     if add:
         work.surveys.add_root(target, label, add)
     if drop:

@@ -16,6 +16,7 @@ from typing import Any
 import click
 from click.shell_completion import CompletionItem
 
+from left_intact.core.model.install import Install
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.words import bearable
 from left_intact.workbench import Workbench
@@ -57,6 +58,44 @@ AS_JSON = click.option("--json", "as_json", is_flag=True, help="one JSON object 
 
 def bench() -> Workbench:
     return Workbench(setting.home)
+
+
+def asked(word: str, *, changes: object = False) -> tuple[Workbench, Install]:
+    """(what answers, the install) for a command that only asks, unless it `changes` something: what only asks
+    puts nothing on the shelf.
+    """
+    if changes:
+        ours = bench()
+        return ours, ours.shelf.find(word)
+    return click.get_current_context().with_resource(_asking(word))
+
+
+@contextmanager
+def _asking(word: str) -> Iterator[tuple[Workbench, Install]]:
+    """A folder that is not on the shelf is looked at with a shelf of its own, gone afterwards. Raises
+    `no-install`, and what a folder is refused for.
+    """
+    from left_intact.core.model.errors import LeftIntactError
+
+    ours, root = bench(), os.path.realpath(os.path.expanduser(word))
+    known = None
+    try:
+        known = ours.shelf.known(word)
+    except LeftIntactError as error:
+        if error.code != "no-install" or not os.path.lexists(root):
+            raise
+    if known is not None:
+        yield ours, known
+        return
+    from tempfile import TemporaryDirectory
+
+    ours.shelf.library.vet(root)
+    with TemporaryDirectory(prefix="left-intact-") as folder:
+        other = Workbench(folder)
+        try:
+            yield other, other.shelf.find(word)
+        finally:
+            other.shelf.library.close()
 
 
 @contextmanager

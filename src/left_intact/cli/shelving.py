@@ -6,7 +6,7 @@ from datetime import datetime
 
 import click
 
-from left_intact.cli.setting import AS_JSON, INSTALL_WORD, bench, out, say
+from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, bench, out, say
 from left_intact.words import count, size, versions
 
 commands = click.Group()
@@ -95,8 +95,7 @@ def remains(install: str, as_json: bool) -> None:
 @AS_JSON
 def history(install: str, as_json: bool) -> None:
     """List the updates of an install: verdict, what each set aside, what is still kept."""
-    work = bench()
-    target = work.shelf.find(install)
+    work, target = asked(install)
     lines = work.updates.chronicle(target)
     if as_json:
         out(

@@ -123,9 +123,13 @@ class Beside(Records):
         """An install in the folder that it lies in, for a command that changes something: what its runs did
         to the shelf is done. Raises `another-folder` where another one lies in its place.
         """
+        self.do_effects(install)
+        return self.where(install)
+
+    def where(self, install: Install) -> Install:
+        """The same for a command that only asks: it writes nothing."""
         from left_intact.core.carrying.boxes import refuse_another
 
-        self.do_effects(install)
         found = self.lies_at(self._known_now(install))
         with where_readable():
             box = self.strongbox(found)

@@ -64,7 +64,7 @@ class GoingBack(Runs):
         """
         from left_intact.core.planning.back import draw_back
 
-        install = self.now(install)
+        install = self.where(install)
         self.refuse_if_open(install)
         inputs = self.inputs(install, number, answers or {}, behind, report)
         plan = draw_back(inputs)
@@ -136,26 +136,25 @@ class GoingBack(Runs):
         """All that lies in the roots of an update: as surveyed, or read now where a root is not the
         install's; of folders with shortcuts only the places that it touched.
         """
-        from left_intact.core.files.identity import identity_of
-        from left_intact.core.files.tree import entry_of, read_tree
+        from left_intact.core.files.tree import entry_if_there, read_tree
+        from left_intact.core.model.entry import Kind
         from left_intact.core.model.pages import pages_in
         from left_intact.core.planning.today import Today
 
         known = [label for label, _ in survey.roots]
-        there = [root for root in roots if identity_of(root.place) is not None]
+        # Another program may be at work in them: of a folder that goes meanwhile nothing lies here.
+        own = {root.label: known for root in roots if (known := entry_if_there(root.place, "")) is not None}
+        there = [root for root in roots if root.label in own and own[root.label].kind is Kind.FOLDER]
         others: dict[str, Sequence[Page]] = {}
         for root in there:
             if is_spot(root.label):
                 paths = sorted(at.path for at in places if at.root == root.label)
-                lying = {
-                    p: entry_of(full, p)
-                    for p in paths
-                    if os.path.lexists(full := os.path.join(root.place, p))
-                }
+                looked = {p: entry_if_there(os.path.join(root.place, p), p, content=True) for p in paths}
+                lying = {p: entry for p, entry in looked.items() if entry is not None}
                 others[root.label] = pages_in(lying)
             elif root.label and root.label not in known:
                 others[root.label] = read_tree(root.place).pages
-        return Today(survey, others, {r.label: entry_of(r.place, "", content=False) for r in there}, was)
+        return Today(survey, others, {r.label: own[r.label] for r in there}, was)
 
     def go(
         self,

@@ -309,7 +309,7 @@ class Updates(Runs):
 
         Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
-        install = self.now(install)
+        install = self.where(install)
         self.refuse_if_open(install)
         last = self.in_force(install)
         back = self.went_back(install)
@@ -418,7 +418,7 @@ class Updates(Runs):
 
     def old_folder(self, install: Install) -> str:
         """The folder that the last update left behind, where it is there still; empty where there is none."""
-        return self.folder_left(self.now(install))[0]
+        return self.folder_left(self.where(install))[0]
 
     def free_old(
         self,

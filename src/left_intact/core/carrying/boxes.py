@@ -160,6 +160,8 @@ def refuse_another(box: Strongbox, root: str, name: str) -> None:
         run = journal.unfinished() or journal.waiting()
         if run is None and not any(one.state is State.ON_TRIAL for one in runs):
             return
+        if any(known.identity == now and known.place == root for one in runs[:1] for known in one.roots):
+            return  # the journal knows it, and what is there: the card is written after both
         if run is not None and (moved_by(run.effects) or _may_be_another(journal, run)):
             return
         if card.path == root and not keeps_identities(root) and bears_what_was_laid(journal, root):

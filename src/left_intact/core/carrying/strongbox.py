@@ -243,8 +243,12 @@ class Strongbox:
         ]
 
     def sizes(self) -> dict[str, int]:
-        """The bytes of every object by its digest."""
-        return {digest: os.path.getsize(self.object_path(digest)) for digest in self.objects()}
+        """The bytes of every object by its digest; another program may be letting go of some."""
+        found = {}
+        for digest in self.objects():
+            with suppress(FileNotFoundError):
+                found[digest] = os.path.getsize(self.object_path(digest))
+        return found
 
     def size(self) -> int:
         """Bytes in all objects."""

@@ -73,6 +73,14 @@ def read_tree(
     return Tree(root=root, pages=tuple(pages))
 
 
+def entry_if_there(absolute: str, path: str, *, content: bool = False) -> Entry | None:
+    """Look at one path on disk; None where nothing lies there."""
+    try:
+        return entry_of(absolute, path, content=content)
+    except FileNotFoundError:
+        return None
+
+
 def entry_of(absolute: str, path: str, info: os.stat_result | None = None, *, content: bool = True) -> Entry:
     """Look at one path on disk. Raises OSError where it is not there; a link is not followed."""
     info = info or os.lstat(absolute)

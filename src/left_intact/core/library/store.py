@@ -212,7 +212,7 @@ class Library:
             "no-install",
             "there is no install of this name or path",
             path=word,
-            way_out="See `left-intact shelf`, or give the path of its folder.",
+            way_out="See `left-intact shelf`, or put its folder there first: left-intact survey FOLDER.",
         )
 
     def vet(self, root: str, besides: Install | None = None) -> None:
