@@ -143,7 +143,7 @@ class GoingBack(Runs):
 
         known = [label for label, _ in survey.roots]
         # Another program may be at work in them: of a folder that goes meanwhile nothing lies here.
-        own = {root.label: known for root in roots if (known := entry_if_there(root.place, "")) is not None}
+        own = {root.label: it for root in roots if (it := entry_if_there(root.place, "")) is not None}
         there = [root for root in roots if root.label in own and own[root.label].kind is Kind.FOLDER]
         others: dict[str, Sequence[Page]] = {}
         for root in there:
