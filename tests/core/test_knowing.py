@@ -16,6 +16,7 @@ from left_intact.core.keepsheet.learn import Learnt, merged, with_learnt
 from left_intact.core.keepsheet.sheet import parse_sheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.watch import compare, look
@@ -317,11 +318,11 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
         mock.bench.surveys.add_root(mock.install, one.label, one.place)
     assert mock.bench.surveys.find_roots(mock.install, home=str(home)) == []
     survey = mock.bench.surveys.survey(mock.install)
-    memory = survey.findings.find("saves:/mill.mem")
+    memory = survey.findings.find(At("saves", "mill.mem").shown)
     assert (
         memory is not None
         and memory.file_class is C.SAVES
-        and survey.findings.find("settings:/pads.ini") is not None
+        and survey.findings.find(At("settings", "pads.ini").shown) is not None
     )
     before = {p: p.read_bytes() for p in sorted(home.rglob("*")) if p.is_file()}
     mock.arrive(release("1.1"))
@@ -332,7 +333,7 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
     (away / "mill.mem").write_bytes(b"\x03" * 512)
     os.remove(away / "race.mem")
     proof = mock.bench.updates.prove(mock.install).proof
-    assert proof.lost == ("saves:/race.mem",) and proof.verdict.value == "broken"
+    assert proof.lost == (At("saves", "race.mem").shown,) and proof.verdict.value == "broken"
     mock.bench.surveys.drop_root(mock.install, "saves")
     assert (
         "saves" not in dict(mock.bench.surveys.library.roots(mock.install)) and (away / "mill.mem").exists()
@@ -364,9 +365,7 @@ def test_nothing_apart_is_ever_retired(mock: Mock, tmp_path: Path) -> None:
     mock.bench.surveys.rule(mock.install, "own:/", C.PROGRAM)
     mock.arrive(release("1.1"))
     for baseline in (True, False):
-        assert {m.verb for m in mock.plan(baseline=baseline).moves if m.path.startswith("own:")} == {
-            Verb.KEEP
-        }
+        assert {m.verb for m in mock.plan(baseline=baseline).moves if m.at.root == "own"} == {Verb.KEEP}
 
 
 # ---------------------------------------------------------------- finding installs

@@ -25,6 +25,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
 from left_intact.core.model.pages import COLUMNS, Page, pages_of
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.survey.classify import sort_out
 from left_intact.core.survey.inputs import SurveyInputs
@@ -187,15 +188,21 @@ def test_several_roots_are_one_tree(tmp_path: Path) -> None:
     )
     roots = [("settings", str(apart)), ("gone", str(tmp_path / "nowhere"))]
     tree = read_roots(str(root), roots)
-    assert set(tree.by_path()) == {"run", "x/y", "settings:/z.ini", "settings:/w/v", "gone:"}
+    assert set(tree.by_path()) == {
+        "run",
+        "x/y",
+        At("settings", "z.ini").shown,
+        At("settings", "w/v").shown,
+        At("gone", "").shown,
+    }
     again = read_roots(str(root), roots[:1], known=lambda: {p.folder: p for p in tree.pages})
     assert all(any(page is old for old in tree.pages) for page in again.pages)
     read = roots_reader(str(root), roots)
     assert read("settings:/z.ini") == b"k = 1\n" and read("x/y") == b"2" and read("settings:/none") is None
-    assert absolute(str(root), roots, "settings:/w/v") == str(apart / "w/v") and absolute(
+    assert absolute(str(root), roots, At("settings", "w/v").shown) == str(apart / "w/v") and absolute(
         str(root), roots, "x/y"
     ) == str(root / "x/y")
-    assert is_apart(labelled("saves", "a/b")) and not is_apart("saves/a") and labelled("own", "") == "own:"
+    assert is_apart(labelled("saves", "a/b")) and not is_apart("saves:/a")
 
 
 def test_first_bytes_follow_no_link(tmp_path: Path) -> None:

@@ -34,7 +34,7 @@ from left_intact.core.model.packing import (
     packed,
     unpacked,
 )
-from left_intact.core.model.place import At, Root, at_of
+from left_intact.core.model.place import At, Root, at_of, from_words, in_words
 from left_intact.core.model.stages import (
     Carry,
     Consent,
@@ -173,7 +173,7 @@ def test_names_that_are_no_utf8_come_back() -> None:
 
 
 @pytest.mark.parametrize(
-    ("shown", "place"),
+    ("words", "place"),
     [
         ("a/b", At("", "a/b")),
         ("saves:/a", At("saves", "a")),
@@ -183,14 +183,20 @@ def test_names_that_are_no_utf8_come_back() -> None:
         ("", At("", "")),
     ],
 )
-def test_only_a_known_label_parts_a_path(shown: str, place: At) -> None:
-    assert at_of(shown, ["saves"]) == place
-    assert place.shown == shown
+def test_only_a_known_label_parts_a_path_that_a_person_wrote(words: str, place: At) -> None:
+    assert at_of(from_words(words, ["saves"])) == place
+    assert in_words(place.shown) == words
+
+
+def test_a_folder_that_is_called_like_a_root_is_none() -> None:
+    folder, root = At("", "saves:/a"), At("saves", "a")
+    assert folder.shown != root.shown and in_words(folder.shown) == in_words(root.shown)
+    assert at_of(folder.shown) == folder and at_of(root.shown) == root
 
 
 @given(places)
 def test_what_is_shown_leads_back(place: At) -> None:
-    assert at_of(place.shown, ["saves", "new"]) == place or not place.root
+    assert at_of(place.shown) == place
 
 
 # ---------------------------------------------------------------- moves and consent

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.place import OLD
+from left_intact.core.model.place import at_of
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
@@ -212,7 +212,7 @@ def _all_there(plan: Any, new: dict[str, Any]) -> None:
             entry, kind = page.entry(at), plan.survey.findings.table[verdict].file_class
             if kind in (FileClass.CACHE, FileClass.PROGRAM) or entry.kind != "file":
                 continue
-            path = page.path(at).removeprefix(f"{OLD}:/")
+            path = at_of(page.path(at)).path
             move = spoken.get(path)
             merged = move is not None and move.verb is Verb.MERGE
             assert entry.digest in digests or merged or path in asked, path

@@ -12,6 +12,7 @@ import pytest
 
 from left_intact.core.files.place import able
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
@@ -208,7 +209,7 @@ def test_content_may_stay_where_it_is_and_is_read_with_the_install(dear: Pier) -
     assert dict(dear.bench.surveys.roots(install))["games"] == str(dear.old / "games")
     assert dear.bench.updates.prove(install).proof.verdict is Verdict.INTACT
     survey = dear.bench.surveys.survey(install)
-    assert survey.findings.find("games:/harbour.cart") is not None
+    assert survey.findings.find(At("games", "harbour.cart").shown) is not None
     dear.bench.updates.back.go(install)
     assert dear.state() == before and not dear.bench.surveys.roots(dear.bench.shelf.find("Mocklet"))
 
@@ -369,7 +370,7 @@ def test_the_old_folder_goes_into_the_strongbox_first(pier: Pier) -> None:
     assert done.freed > 0 and not pier.old.exists() and pier.root == str(pier.new)
     held = pier.bench.keeping.look(install)
     places = {place for h in held.held if h.yours for place in h.places}
-    assert {"let go:/saves/mill.sav", "let go:/games/mill.cart", "let go:/lib/libcore.so"} <= places
+    assert {At("let go", p).shown for p in ("saves/mill.sav", "games/mill.cart", "lib/libcore.so")} <= places
     assert not pier.bench.updates.old_folder(install)
 
 

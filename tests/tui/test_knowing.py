@@ -11,6 +11,7 @@ import pytest
 from textual.widgets import Input, TextArea
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from left_intact.tui.look import DARK
 from left_intact.tui.preview import preview_of
 from left_intact.tui.screens.choosing import ChooseDialog, MenuDialog, SheetDialog, WatchDialog
@@ -168,7 +169,7 @@ async def test_its_baseline_and_its_folders_elsewhere(waiting: Mock, tmp_path: P
         await press(app, pilot, "space", "enter")
         assert dict(waiting.bench.surveys.library.roots(waiting.install)) == {"settings": str(away)}
         survey = stage(app).desk.survey
-        assert survey is not None and survey.findings.find("settings:/x.ini") is not None
+        assert survey is not None and survey.findings.find(At("settings", "x.ini").shown) is not None
         await press(app, pilot, "m", "o", "space", "enter")
         assert not waiting.bench.surveys.library.roots(waiting.install)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import signal
 import sys
@@ -16,6 +15,7 @@ from typing import Any
 import click
 from click.shell_completion import CompletionItem
 
+from left_intact.core.model.as_json import as_text
 from left_intact.core.model.install import Install
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.words import bearable
@@ -148,4 +148,4 @@ def say(text: str, *, err: bool = False) -> None:
 
 
 def out(said: dict[str, Any]) -> None:
-    click.echo(json.dumps(said, indent=1))
+    click.echo(as_text(said))

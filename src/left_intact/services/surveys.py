@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import is_pattern, why_no_pattern
-from left_intact.core.model.place import Root
+from left_intact.core.model.place import Root, from_words, in_words
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.version import Version
 from left_intact.services.home import Home, Service
@@ -72,12 +72,14 @@ class Surveys(Service):
         """All that an install is sorted by, beside what lies there."""
         from left_intact.core.survey.inputs import SurveyInputs
 
-        rulings = [(ruling.pattern, ruling.file_class) for ruling in self.library.rulings(install)]
+        labels = [label for label, _ in self.library.roots(install)]
+        ruled = self.library.rulings(install)
+        rulings = [(from_words(ruling.pattern, labels), ruling.file_class) for ruling in ruled]
         return SurveyInputs(
             baseline=base,
             arrival=arrival,
             rulings=rulings,
-            sheet=sheet.classes,
+            sheet=[(from_words(pattern, labels), kind) for pattern, kind in sheet.classes],
             runs=self._runs(install, sheet),
         )
 
@@ -412,7 +414,7 @@ class Surveys(Service):
         for pattern in filter(is_pattern, ruled):
             if why := why_no_pattern(pattern):
                 raise Misuse("no-pattern", f"this is no pattern: {why}", way_out="Give a simpler one.")
-        self.library.rule(install, ruled)
+        self.library.rule(install, {in_words(pattern): kind for pattern, kind in ruled.items()})
 
     def take_back(self, install: Install) -> tuple[str, ...]:
         """Take the ruling back that was made last, or all of those that were made as one; their patterns."""
@@ -708,7 +710,8 @@ def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int
 
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    return findings, findings.where(lambda path: matches(pattern, path))
+    means = from_words(pattern, [label for label, _ in survey.roots])
+    return findings, findings.where(lambda path: matches(means, path))
 
 
 def refuse_other_version(release: Release, survey: Survey, path: str) -> None:

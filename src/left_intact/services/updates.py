@@ -325,9 +325,8 @@ class Updates(Runs):
 
     def export_proof(self, install: Install) -> str:
         """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
-        import json
-
         from left_intact.core.files.private import write_private
+        from left_intact.core.model.as_json import as_text
 
         last, back = self.in_force(install), self.went_back(install)
         if back is not None and (last is None or back.id > last.id):
@@ -338,7 +337,7 @@ class Updates(Runs):
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
             )
         path = self.surveys.export_path(install, "proof", f"-{last.id}.json")
-        write_private(path, json.dumps({"install": install.name, "root": install.root, **said}, indent=1))
+        write_private(path, as_text({"install": install.name, "root": install.root, **said}))
         return path
 
     def ticked(self, install: Install, update: Update) -> frozenset[str]:

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from left_intact.core.carrying.journal import FolderTime, Step
 from left_intact.core.carrying.roots import Roots
-from left_intact.core.files.names import parents, safe_path
+from left_intact.core.files.names import is_below, parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
@@ -54,7 +54,7 @@ def refuse_bad_path(at: At, roots: Roots) -> None:
     """Raise `bad-path` unless a place is one below a root of the run; a journal is read as if a stranger
     had written it.
     """
-    if at.root not in roots.all or (at.path and safe_path(at.path) != at.path):
+    if at.root not in roots.all or (at.path and not is_below(at.path)):
         raise LeftIntactError(
             "bad-path",
             "this is no path below a root of the install",
@@ -220,13 +220,12 @@ def unspoken(plan: Plan) -> Iterator[Move]:
     findings = plan.survey.findings
     if plan.undoes or not isinstance(findings, SortedPages):
         return
-    labels = [root.label for root in plan.roots if root.label]
     spoken: dict[At, set[str]] = {}
     for move in (*plan.kept.rest, *(move for carry in plan.carries for move in carry.moves)):
         spoken.setdefault(move.at.folder, set()).add(move.at.path.rpartition("/")[2])
     kept = {plan.kept.folder_at(page): page for page in plan.kept.pages}
     for number, page in enumerate(findings.pages):
-        top = at_of(page.folder, labels)
+        top = at_of(page.folder)
         stays = kept.get(top)
         if stays is not None and stays.page.names == page.names and NOT_KEPT not in stays.reasons:
             continue
@@ -236,7 +235,7 @@ def unspoken(plan: Plan) -> Iterator[Move]:
             if name not in known:
                 entry = page.entry(at)
                 yield Move(
-                    at=at_of(entry.path, labels),
+                    at=at_of(entry.path),
                     verb=Verb.KEEP,
                     file_class=findings.class_at(number, at),
                     because="nobody spoke of it",
@@ -258,5 +257,5 @@ def witness_of(
         )
         if isinstance(move.source, Made) and move.source.lines:
             merged[move.at] = move.source.lines
-    stays = Kept(kept.pages, ("", ""), kept.labels)
+    stays = Kept(kept.pages, ("", ""))
     return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots, kept=stays)

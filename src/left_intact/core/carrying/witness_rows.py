@@ -21,7 +21,7 @@ from left_intact.core.model.packing import (
     unpacked,
 )
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes, squeezed, unsqueezed
-from left_intact.core.model.place import At
+from left_intact.core.model.place import At, from_words
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import KeyLine, Verb
 
@@ -55,10 +55,11 @@ def witness_from_row(row: bytes) -> Witness:
         at += length
     said, marks, kept, start = unpacked(parts[0]), unsqueezed(parts[1]), [], 0
     for page in pages_from_bytes(unsqueezed(parts[2])):
+        page.folder = from_words(page.folder, said["labels"])  # as they were written up to 0.2
         middle, end = start + len(page.names), start + 2 * len(page.names)
         kept.append(KeptPage(page=page, classes=marks[start:middle], reasons=marks[middle:end]))
         start = end
-    return _witness(said, Kept(kept, ("", ""), said["labels"]))
+    return _witness(said, Kept(kept, ("", "")))
 
 
 def _head(witness: Witness) -> bytes:
@@ -85,7 +86,7 @@ def _head(witness: Witness) -> bytes:
             "rows": rows,
             "roots": [list(pair) for pair in witness.roots],
             "merged": [[*at, lines_to_records(lines)] for at, lines in witness.merged.items()],
-            "labels": list(witness.kept.labels),
+            "labels": [],
         }
     )
 

@@ -47,6 +47,15 @@ def safe_path(name: str) -> str | None:
     return "/".join(parts)
 
 
+def is_below(path: str) -> bool:
+    """Whether a path leads to something below a root of this system: here a back slash may be a letter of a
+    name like any other, and so may what would be a drive elsewhere.
+    """
+    if os.name == "nt":
+        return safe_path(path) == path
+    return bool(path) and "\0" not in path and not {"", ".", ".."} & set(path.split("/"))
+
+
 _LINKS_MOST = 40
 """Links on one way, beyond which systems take it for a circle."""
 _DEEPEST = 256

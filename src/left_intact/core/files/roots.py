@@ -1,7 +1,7 @@
 """Several folders read as one tree: what lies apart has paths that begin with the label of its root.
 
-`settings:/pads.ini` is the file `pads.ini` of the root that is labelled `settings`. Nothing of
-an update is ever laid there: those paths are read, classified and proven, no more.
+`settings:/pads.ini` (with a mark in it, see `At.shown`) is the file `pads.ini` of the root that is labelled
+`settings`. Nothing of an update is ever laid there: those paths are read, classified and proven, no more.
 """
 
 from __future__ import annotations
@@ -12,17 +12,18 @@ from collections.abc import Callable, Mapping, Sequence
 from left_intact.core.files.tree import ReadText, Tree, first_bytes, read_tree, text_reader
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import Page
+from left_intact.core.model.place import At, at_of, from_words
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 
 def is_apart(path: str) -> bool:
     """Whether a path belongs to a root beside the first."""
-    return path.partition("/")[0].endswith(":")
+    return bool(at_of(path).root)
 
 
 def labelled(label: str, path: str) -> str:
     """A path of another root as surveys and plans write it."""
-    return f"{label}:/{path}" if path else f"{label}:"
+    return At(label, path).shown
 
 
 def read_roots(
@@ -70,11 +71,16 @@ def read_roots(
 def roots_reader(root: str, roots: Sequence[tuple[str, str]], limit: int = 512 * 1024) -> ReadText:
     """A function that reads a small file of any of the roots, or returns None where it cannot be had."""
     first = text_reader(root, limit)
-    others = {f"{label}:": text_reader(place, limit) for label, place in roots}
+    others = {label: text_reader(place, limit) for label, place in roots}
 
     def read(path: str) -> bytes | None:
-        label, _, below = path.partition("/")
-        return others[label](below) if label in others else first(path)
+        root, below = at_of(path)
+        if root:
+            return others[root](below) if root in others else None
+        found = first(below)
+        # A keepsheet names a root as people do; what the install itself has of that name comes before.
+        named = at_of(from_words(path, others)) if found is None and ":" in path else At("", "")
+        return others[named.root](named.path) if named.root else found
 
     return read
 
@@ -88,8 +94,6 @@ def head_reader(root: str, roots: Sequence[tuple[str, str]]) -> Callable[[str, i
 
 def absolute(root: str, roots: Sequence[tuple[str, str]], path: str) -> str:
     """Where a path of a survey lies."""
-    label, _, below = path.partition("/")
-    for known, place in roots:
-        if label == f"{known}:":
-            return os.path.join(place, below) if below else place
-    return os.path.join(root, path)
+    at = at_of(path)
+    place = dict(roots).get(at.root, root) if at.root else root
+    return os.path.join(place, at.path) if at.path or not at.root else place

@@ -1,8 +1,9 @@
-"""The values in the shapes of docs/commands.md, ready for `json.dumps`."""
+"""The values in the shapes of docs/commands.md, ready for `as_text`."""
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import json
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from left_intact.core.model.errors import Fault
@@ -14,6 +15,11 @@ from left_intact.core.model.survey import Survey, Total
 from left_intact.core.model.update import WaitsFor
 
 Json = dict[str, Any]
+
+
+def as_text(said: Mapping[str, Any]) -> str:
+    """JSON for others to read: places in it are as people write them."""
+    return json.dumps(said, indent=1).replace("\\u0000:", ":")
 
 
 def total_json(total: Total) -> Json:

@@ -61,17 +61,14 @@ class Kept:
         self,
         pages: Iterable[KeptPage] = (),
         because: Sequence[str] = ("",),
-        labels: Sequence[str] = (),
         rest: Iterable[Move] = (),
     ) -> None:
-        self.pages, self.because, self.labels = tuple(pages), tuple(because), tuple(labels)
-        self.rest = tuple(rest)
+        self.pages, self.because, self.rest = tuple(pages), tuple(because), tuple(rest)
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Kept):
             return NotImplemented
-        mine = (self.pages, self.because, self.labels, self.rest)
-        return mine == (other.pages, other.because, other.labels, other.rest)
+        return (self.pages, self.because, self.rest) == (other.pages, other.because, other.rest)
 
     __hash__ = None  # type: ignore[assignment]
 
@@ -89,7 +86,7 @@ class Kept:
         yield from self.rest
 
     def folder_at(self, page: KeptPage) -> At:
-        return at_of(page.page.folder, self.labels)
+        return at_of(page.page.folder)
 
     def moves_of(self, page: KeptPage) -> Iterator[Move]:
         """What stays in a folder, as values."""
@@ -118,7 +115,6 @@ class Kept:
         return Kept(
             [self._less(p, by_folder.get(self.folder_at(p))) for p in self.pages],
             self.because,
-            self.labels,
             rest,
         )
 
@@ -137,7 +133,7 @@ class Kept:
                     reasons[at] = said
             return replace(page, reasons=bytes(reasons)) if found else page
 
-        return Kept(map(spoken, self.pages), (*self.because, words), self.labels, self.rest)
+        return Kept(map(spoken, self.pages), (*self.because, words), self.rest)
 
     @staticmethod
     def _less(page: KeptPage, names: set[str] | None) -> KeptPage:
@@ -177,7 +173,7 @@ class Kept:
         return found
 
 
-def kept_of(findings: Findings, because: str, labels: Sequence[str]) -> Kept:
+def kept_of(findings: Findings, because: str) -> Kept:
     """Everything of a survey, for one reason; empty folders have values of their own."""
     assert isinstance(findings, SortedPages)
     classes = [CLASS_NUMBER[v.file_class] for v in findings.table]
@@ -186,13 +182,13 @@ def kept_of(findings: Findings, because: str, labels: Sequence[str]) -> Kept:
         for page, verdicts in zip(findings.pages, findings.verdicts, strict=True)
         if page.names
     ]
-    rest = [_stays(findings.find(folder), because, labels) for folder in sorted(findings.folders)]
-    return Kept(pages, ("", because), labels, rest)
+    rest = [_stays(findings.find(folder), because) for folder in sorted(findings.folders)]
+    return Kept(pages, ("", because), rest)
 
 
-def _stays(finding: Finding | None, because: str, labels: Sequence[str]) -> Move:
+def _stays(finding: Finding | None, because: str) -> Move:
     assert finding is not None
-    at, entry = at_of(finding.path, labels), finding.entry
+    at, entry = at_of(finding.path), finding.entry
     return Move(
         at=at, verb=Verb.KEEP, file_class=finding.file_class, because=because, before=entry, after=entry
     )

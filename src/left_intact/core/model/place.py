@@ -15,10 +15,12 @@ class At(NamedTuple):
 
     @property
     def shown(self) -> str:
-        """In words for people, as surveys and plans print it: `label:/path`."""
+        """As surveys and plans write it: `label:/path`, with a mark before the colon that no name can have,
+        so that a folder which is called like a root is none. Faces leave the mark out (`in_words`).
+        """
         if not self.root:
             return self.path
-        return f"{self.root}:/{self.path}" if self.path else f"{self.root}:"
+        return f"{self.root}{_MARK}:/{self.path}" if self.path else f"{self.root}{_MARK}:"
 
     @property
     def folder(self) -> At:
@@ -26,12 +28,26 @@ class At(NamedTuple):
         return At(self.root, self.path.rpartition("/")[0])
 
 
-def at_of(shown: str, labels: Iterable[str] = ()) -> At:
-    """The place that a path of a survey means; only labels that are known part a path."""
-    head, colon, rest = shown.partition(":")
-    if colon and head in labels and (not rest or rest.startswith("/")):
-        return At(head, rest[1:])
-    return At("", shown)
+_MARK = "\0"
+
+
+def at_of(shown: str) -> At:
+    """The place that a path of a survey means."""
+    if _MARK not in shown:
+        return At("", shown)
+    root, _, rest = shown.partition(_MARK)
+    return At(root, rest[2:])
+
+
+def in_words(text: str) -> str:
+    """A text that names places, as people read it."""
+    return text.replace(f"{_MARK}:", ":") if _MARK in text else text
+
+
+def from_words(text: str, labels: Iterable[str]) -> str:
+    """A path or pattern that a person wrote, who names a root by its label; the reverse of `in_words`."""
+    head, colon, rest = text.partition(":")
+    return f"{head}{_MARK}:{rest}" if colon and head in labels and (not rest or rest[0] == "/") else text
 
 
 # Labels of our own have a space, which none that a person gives may have.

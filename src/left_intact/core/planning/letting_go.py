@@ -66,7 +66,6 @@ def draw_letting_go(
         says = f"{used_from_there[0]} is used from the old folder"
         faults.append(Fault(code="still-used", says=says, way_out="Move it into the new folder first."))
     space = room_for(moves, facts)
-    labels = [label for label, _ in survey.roots]
     return Plan(
         install=install,
         roots=roots,
@@ -74,7 +73,7 @@ def draw_letting_go(
         to_version=survey.version_text,
         route=Route.SIDE_BY_SIDE,
         stages=(Carry(moves=tuple(sorted(moves, key=lambda m: m.at))),),
-        kept=kept_of(survey.findings, "in the new folder, where it stays", labels),
+        kept=kept_of(survey.findings, "in the new folder, where it stays"),
         blockers=(*faults, *machine_faults(install, moves, space, facts)),
         space=space,
         survey=survey,

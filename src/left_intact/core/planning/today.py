@@ -31,7 +31,6 @@ class Today:
         what was known when the update began, which tells what the others hold.
         """
         self.survey, self.tops, self.was = survey, dict(tops or {}), was
-        self.labels = (*(label for label, _ in survey.roots), *(others or {}))
         self.others = [
             replace(page, folder=At(label, page.folder).shown)
             for label, pages in (others or {}).items()
@@ -66,7 +65,6 @@ class Today:
     def persons(self) -> Iterator[tuple[At, Entry, FileClass]]:
         """All of the person's that was surveyed, files and links."""
         findings = self.survey.findings
-        labels = [label for label, _ in self.survey.roots]
         assert isinstance(findings, SortedPages)
         for number, page in enumerate(findings.pages):
             for at, verdict in enumerate(findings.verdicts[number]):
@@ -74,21 +72,21 @@ class Today:
                 if kind.is_the_persons:
                     entry = page.entry(at)
                     if entry.kind in (Kind.FILE, Kind.LINK):
-                        yield at_of(entry.path, labels), entry, kind
+                        yield at_of(entry.path), entry, kind
 
     def kept(self, because: str, changing: Iterable[At]) -> Kept:
         """Everything but what changes; empty folders are not spoken of."""
-        whole = kept_of(self.survey.findings, because, self.labels)
+        whole = kept_of(self.survey.findings, because)
         more = [
             KeptPage(page=page, classes=self._classes(page), reasons=b"\1" * len(page.names))
             for page in self.others
             if page.names
         ]
-        return Kept((*whole.pages, *more), whole.because, self.labels).without(changing)
+        return Kept((*whole.pages, *more), whole.because).without(changing)
 
     def _classes(self, page: Page) -> bytes:
         """The classes of a page that is not of the survey, as they were known when the update began."""
-        folder, found = at_of(page.folder, self.labels), []
+        folder, found = at_of(page.folder), []
         for name in page.names:
             at = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
             known = self.was.class_at(at) if self.was is not None else None

@@ -12,7 +12,7 @@ from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries, pages_in
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At, at_of, in_words
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness, Witnessed
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
@@ -148,17 +148,16 @@ def whole_check(old: tuple[str, ...], allowed: int) -> Check | None:
 
 def stayed_old(witness: Witness, now: Now, coming: Mapping[str, Entry]) -> tuple[str, ...]:
     """What came otherwise than it lies here, and what was not the person's to keep."""
-    labels = [label for label, _ in witness.roots]
     found = []
     for path in _otherwise(coming, now):
-        at = at_of(path, labels)
+        at = at_of(path)
         row = witness.rows.get(at)
         if row is not None and row.verb not in (Verb.KEEP, Verb.ASK):
             continue
         if (row.file_class if row is not None else witness.kept.class_at(at)) in MAY_BE_THE_PROGRAMS:
             found.append(path)
     if not witness.by_hand:  # an installer lays what it likes of its package
-        found += [path for path in _absent(coming, now) if at_of(path, labels) not in witness.rows]
+        found += [path for path in _absent(coming, now) if at_of(path) not in witness.rows]
     return tuple(sorted(found))
 
 
@@ -211,12 +210,12 @@ def links_check(root: str, witness: Witness, now: Now, confirmed: Collection[str
     places = [os.path.realpath(place) for place in (root, *(place for _, place in witness.roots))]
     out = []
     for link in now.links():
-        at = at_of(link.path, [label for label, _ in witness.roots])
+        at = at_of(link.path)
         base = dict(witness.roots).get(at.root, root) if at.root else root
         leads = os.path.realpath(os.path.join(base, at.path))
         if not any(lies_in(leads, place) for place in places):
             out.append((link.path, leads))
-    unknown = [path for path, _ in out if path not in confirmed]
+    unknown = [path for path, _ in out if in_words(path) not in confirmed]
     if unknown:
         says = (
             f"{_count(len(unknown), 'link')} lead out of the install, where nothing is proven: "

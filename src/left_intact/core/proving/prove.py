@@ -171,7 +171,7 @@ def _in_spots(witness: Witness) -> list[Page]:
 
 def _old_folder(tree: Tree, witness: Witness) -> Tree:
     """The tree of the folder that was left behind, where it is the install again."""
-    pages = [replace(page, folder=at.path) for page in tree.pages if (at := at_of(page.folder, (OLD,))).root]
+    pages = [replace(page, folder=at.path) for page in tree.pages if (at := at_of(page.folder)).root]
     return Tree(root=dict(witness.roots)[OLD], pages=tuple(pages))
 
 
@@ -232,10 +232,11 @@ def version_now(
 ) -> Reading | None:
     """The heaviest reading of the version of a tree that was just read."""
     # The folder's own name may well carry the old version; it is no witness here.
-    shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
+    pages = [page for page in tree.pages if not at_of(page.folder).root]
+    shallow, binaries = shallow_entries(pages), binaries_in(pages)
     readings = [*extra, *read_versions("", shallow, text_reader(tree.root), rules=rules)]
     readings += read_manifests(
-        (name, os.path.basename(tree.root)), manifests_in(tree.pages), text_reader(tree.root)
+        (name, os.path.basename(tree.root)), manifests_in(pages), text_reader(tree.root)
     )
     readings += read_binaries(name or tree.root, binaries, text_reader(tree.root, _BINARY_LIMIT))
     return max(readings, key=lambda r: r.weight, default=None)

@@ -95,13 +95,12 @@ class ClearAndRestore:
         questions = [_question(inputs, kind, total) for kind, total in groups.items()]
         left = {kind for kind, q in zip(groups, questions, strict=True) if q.choice == "leave"}
         saved = tuple(sorted(_saved(inputs, left), key=lambda move: move.at))
-        labels = [label for label, _ in inputs.survey.roots]
         goes = f"goes with the removal; {_new(inputs)} brings its own"
         roots = (*inputs.facts.roots, *_looked_at(inputs, rule))
         stages = _by_hand(inputs, rule, left) if rule.by_hand else _reached(inputs, rule, saved)
         return Drawing(
             stages=stages,
-            kept=kept_of(inputs.survey.findings, goes, labels).without(move.at for move in saved),
+            kept=kept_of(inputs.survey.findings, goes).without(move.at for move in saved),
             questions=tuple(questions),
             warnings=tuple(_warnings(inputs, rule, groups, left)),
             baseline=inputs.baseline,
@@ -146,7 +145,6 @@ def _saved(inputs: PlanInputs, left: set[FileClass]) -> Iterator[Move]:
     """A copy of each thing of the person's, though nothing changes here: the removal will."""
     findings = inputs.survey.findings
     assert isinstance(findings, SortedPages)
-    labels = [label for label, _ in inputs.survey.roots]
     wanted = {k for k in _ORDER if k not in left}
     base = inputs.baseline.entries if inputs.baseline else {}
     for number, page in enumerate(findings.pages):
@@ -156,21 +154,21 @@ def _saved(inputs: PlanInputs, left: set[FileClass]) -> Iterator[Move]:
                 entry = page.entry(at)
                 if kind is FileClass.PROGRAM and not _is_edited(entry, base.get(entry.path)):
                     continue
-                yield _copy(entry, kind, labels)
+                yield _copy(entry, kind)
     for folder in findings.folders:
         finding = findings.find(folder)
         if finding is not None and finding.file_class in wanted:
-            yield _copy(finding.entry, finding.file_class, labels)
+            yield _copy(finding.entry, finding.file_class)
 
 
 def _is_edited(entry: Entry, shipped: Entry | None) -> bool:
     return shipped is not None and entry.kind is Kind.FILE and not entry.same_content(shipped)
 
 
-def _copy(entry: Entry, kind: FileClass, labels: list[str]) -> Move:
+def _copy(entry: Entry, kind: FileClass) -> Move:
     edited = "a shipped file that was changed: its copy stays in the strongbox"
     because = edited if kind is FileClass.PROGRAM else SAVED_FIRST
-    return Move.copy_of(at_of(entry.path, labels), entry, kind, because)
+    return Move.copy_of(at_of(entry.path), entry, kind, because)
 
 
 # ---------------------------------------------------------------- the stages

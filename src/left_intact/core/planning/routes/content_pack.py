@@ -40,7 +40,6 @@ class ContentPack:
     def draw(self, inputs: PlanInputs) -> Drawing:
         """Replace what the share has under the same path, add what was asked for, keep the rest."""
         survey, moves, warnings = inputs.survey, [], list[Fault]()
-        labels = [label for label, _ in survey.roots]
         for path, coming in inputs.arrival.release.entries.items():
             finding = survey.findings.find(path)
             before = finding.entry if finding else None
@@ -54,7 +53,7 @@ class ContentPack:
             after = laid(coming, before)
             moves.append(
                 Move(
-                    at=at_of(path, labels),
+                    at=at_of(path),
                     verb=Verb.ADD if before is None else Verb.REPLACE,
                     file_class=finding.file_class if finding else FileClass.CONTENT,
                     because="you asked for it" if before is None else replaces,
@@ -64,9 +63,9 @@ class ContentPack:
                     source=member_of(inputs.arrival, path),
                 )
             )
-        moves += _rest_of_the_pocket(inputs, labels)
+        moves += _rest_of_the_pocket(inputs)
         moves.sort(key=lambda m: m.at)
-        kept = kept_of(survey.findings, "not in the pack", labels).without(m.at for m in moves)
+        kept = kept_of(survey.findings, "not in the pack").without(m.at for m in moves)
         return Drawing(
             stages=(Carry(moves=tuple(moves)),),
             kept=kept,
@@ -76,7 +75,7 @@ class ContentPack:
         )
 
 
-def _rest_of_the_pocket(inputs: PlanInputs, labels: list[str]) -> list[Move]:
+def _rest_of_the_pocket(inputs: PlanInputs) -> list[Move]:
     """What lies in a pack that was unpacked inside the install is set aside, once what replaces something of
     the person's has gone up.
     """
@@ -85,7 +84,7 @@ def _rest_of_the_pocket(inputs: PlanInputs, labels: list[str]) -> list[Move]:
     inside = (f for f in inputs.survey.findings if f.path.startswith(inputs.pocket + "/"))
     return [
         Move(
-            at=at_of(finding.path, labels),
+            at=at_of(finding.path),
             verb=Verb.RETIRE,
             file_class=finding.file_class,
             because="the rest of the pack, set aside",

@@ -75,7 +75,7 @@ class Graft:
         return replace(
             drawing,
             stages=stages,
-            kept=Kept(kept.pages, kept.because, kept.labels, rest),
+            kept=Kept(kept.pages, kept.because, rest),
             questions=(*drawing.questions, *question),
             warnings=tuple(warnings),
             arrival=taken,

@@ -201,7 +201,7 @@ def _kept(sketch: _Sketch, rest: list[Move]) -> Kept:
     because = [""] * (max(row.number for row in TABLE) + 1)
     for row in TABLE:
         because[row.number] = _worded(sketch, row.because)
-    return Kept(sketch.joined.kept, because, [label for label, _ in sketch.inputs.survey.roots], rest)
+    return Kept(sketch.joined.kept, because, rest)
 
 
 def _worded(sketch: _Sketch, because: str) -> str:
@@ -473,7 +473,7 @@ def _is_as_shipped(sketch: _Sketch, finding: Finding) -> bool:
 
 
 def _at(sketch: _Sketch, path: str) -> At:
-    return at_of(path, [label for label, _ in sketch.inputs.survey.roots])
+    return at_of(path)
 
 
 def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:

@@ -76,7 +76,7 @@ class Ladder:
         kept = _all_stays(inputs).without((*changed, *(move.at for move in rest)))
         return Drawing(
             stages=stages or (Carry(moves=()),),
-            kept=Kept(kept.pages, kept.because, kept.labels, (*kept.rest, *rest)),
+            kept=Kept(kept.pages, kept.because, (*kept.rest, *rest)),
             merges=MappingProxyType(sketch.merges),
             questions=(*_which(inputs, climb), *_how_far(climb), *sketch.questions.values()),
             blockers=tuple(sketch.blockers),
@@ -100,8 +100,7 @@ def _climb(inputs: PlanInputs) -> Climb | None:
 
 
 def _all_stays(inputs: PlanInputs) -> Kept:
-    labels = [label for label, _ in inputs.survey.roots]
-    return kept_of(inputs.survey.findings, "no update on the way has it", labels)
+    return kept_of(inputs.survey.findings, "no update on the way has it")
 
 
 def _no_way(climb: Climb) -> Fault:
@@ -234,7 +233,7 @@ def _over_content(sketch: _Sketch, number: int, package: Package, path: str, com
     if finding.entry.same_content(coming):
         return None
     return Move(
-        at=at_of(path, [label for label, _ in sketch.inputs.survey.roots]),
+        at=at_of(path),
         verb=Verb.REPLACE,
         file_class=finding.file_class,
         because=f"{package.to}: the title's own; the old one is kept as yours",
@@ -299,7 +298,7 @@ _OF_WHOLE_RELEASES = ("version-unknown", "same-version", "baseline-mismatch", "n
 
 def _on_ground(sketch: _Sketch, number: int, package: Package, path: str, coming: Entry) -> Move | None:
     """What a rung before has laid, merged or left alone."""
-    at = at_of(path, [label for label, _ in sketch.inputs.survey.roots])
+    at = at_of(path)
     last = sketch.laid.get(path)
     if last is None:
         return None  # it stays as it is: so it was decided when the first rung had it
@@ -366,7 +365,7 @@ def _both(below: tuple[KeyLine, ...], above: tuple[KeyLine, ...]) -> tuple[KeyLi
 
 def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry]) -> list[Move]:
     """What a package says that it takes away, where it is the program's."""
-    moves, labels = [], [label for label, _ in sketch.inputs.survey.roots]
+    moves = []
     for name in package.removes:
         path = f"{package.into}/{name}" if package.into else name
         last, finding = sketch.laid.get(path), sketch.inputs.survey.findings.find(path)
@@ -383,7 +382,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
             continue
         moves.append(
             Move(
-                at=at_of(path, labels),
+                at=at_of(path),
                 verb=Verb.RETIRE,
                 file_class=last.file_class if last is not None else FileClass.PROGRAM,
                 because=f"{package.to} takes it away",

@@ -80,7 +80,6 @@ class SideBySide:
         lead_paths(sketch)
         moves = [*_moves(sketch), *led.moves]
         survey = _joined_survey(sketch)
-        labels = [label for label, _ in survey.roots]
         stubs = tuple(p for p in sketch.replaced if p in sketch.came and sketch.is_the_arrival)
         return Drawing(
             stages=(
@@ -90,7 +89,7 @@ class SideBySide:
                     times=_times(sketch),
                 ),
             ),
-            kept=_kept(sketch, labels, [m for m in moves if not m.is_step]),
+            kept=_kept(sketch, [m for m in moves if not m.is_step]),
             merges=MappingProxyType(sketch.merges),
             questions=(*sketch.drawing.questions, *used, *content, *led.questions),
             blockers=(*sketch.drawing.blockers, *sketch.blockers),
@@ -199,7 +198,7 @@ def _times(sketch: Sketch) -> tuple[tuple[At, int], ...]:
     return tuple((At("", f), known[f]) for f in new)
 
 
-def _kept(sketch: Sketch, labels: list[str], rest: list[Move]) -> Kept:
+def _kept(sketch: Sketch, rest: list[Move]) -> Kept:
     """The old folder whole, what lies in the new one and stays, and the roots elsewhere."""
     findings = sketch.inputs.survey.findings
     assert isinstance(findings, SortedPages)
@@ -228,8 +227,8 @@ def _kept(sketch: Sketch, labels: list[str], rest: list[Move]) -> Kept:
         for folder in sorted(findings.folders)
         if not is_apart(folder) and (finding := findings.find(folder)) is not None
     ]
-    stays = Kept(pages, _BECAUSE, labels).without(changing)
-    return Kept(stays.pages, _BECAUSE, labels, (*rest, *empty))
+    stays = Kept(pages, _BECAUSE).without(changing)
+    return Kept(stays.pages, _BECAUSE, (*rest, *empty))
 
 
 def _classed(sketch: Sketch, kept: KeptPage) -> KeptPage:

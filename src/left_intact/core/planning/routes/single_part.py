@@ -101,9 +101,8 @@ class SinglePart:
         keys, chosen = key_questions(dict(sorted(sketch.merges.items())), inputs.answers, questions)
         for place, by_key in chosen.items():
             _merge(sketch, sketch.settings[place], place, by_key)
-        labels = [label for label, _ in inputs.survey.roots]
         moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
-        kept = kept_of(inputs.survey.findings, "no part of what came", labels).without(m.at for m in moves)
+        kept = kept_of(inputs.survey.findings, "no part of what came").without(m.at for m in moves)
         members = {m.at.path: m.source.member for m in moves if isinstance(m.source, FromArrival)}
         shipped = Shipped(arrival=0, over=True, paths=tuple(members), members=tuple(members.values()))
         return Drawing(
@@ -227,7 +226,7 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
     versions = f"{here.text} → {there.text}" if here and there else there.text if there else "another build"
     named = "" if part.came == place else f"; {part.came} goes by the name that the program expects"
     sketch.moves[place] = Move(
-        at=at_of(place, [label for label, _ in inputs.survey.roots]),
+        at=at_of(place),
         verb=Verb.REPLACE,
         file_class=mine.file_class if mine else FileClass.PROGRAM,
         because=f"{versions}{named}; the old one is kept outside of the install",
@@ -264,7 +263,7 @@ def _lay_settings(sketch: _Sketch, part: Part, place: str) -> None:
     mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
     if mine is None:
         sketch.moves[place] = Move(
-            at=at_of(place, [label for label, _ in inputs.survey.roots]),
+            at=at_of(place),
             verb=Verb.ADD,
             file_class=FileClass.SETTINGS,
             because="settings that came with the part",
@@ -299,7 +298,7 @@ def _merge(sketch: _Sketch, part: Part, place: str, answers: Mapping[tuple[str, 
     sketch.merges[place] = merge
     digest = blake3(merge.content).hexdigest()
     sketch.moves[place] = Move(
-        at=at_of(place, [label for label, _ in inputs.survey.roots]),
+        at=at_of(place),
         verb=Verb.MERGE,
         file_class=FileClass.SETTINGS,
         because="your values stay, the options that the part brings are added",
