@@ -189,6 +189,7 @@ def test_a_folder_that_came_is_vetted_like_an_archive(mock: Mock, tmp_path: Path
             (folder / name).unlink(missing_ok=True)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("number", [0, 600])
 def test_copies_made_by_other_processes_are_the_same(mock: Mock, number: int) -> None:
     before = mock.state()

@@ -92,7 +92,7 @@ def _files(state: dict[str, object]) -> dict[str, object]:
 PARTS = 12
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("part", range(PARTS))
 def test_killed_at_every_step_and_recovered_each_way(part: int) -> None:
     """The plan is drawn once; every crash starts from the same tree and is recovered forward and back."""

@@ -196,6 +196,7 @@ def test_what_appears_where_two_kinds_were_changing_places_is_the_persons(
         assert path == "was" and Path(kept).read_text() == "mine since\n"
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("quick", [True, False])
 @pytest.mark.parametrize("laid", [3, 24])
@@ -315,7 +316,7 @@ def when_all_is_laid(progress: Progress) -> None:
         os.kill(os.getpid(), signal.SIGKILL)
 
 
-@pytest.mark.sampled(10)
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize("way", ["whole", "torn", "of old"])
 @pytest.mark.parametrize(
     ("where", "mine", "end"),
@@ -647,7 +648,7 @@ def test_a_link_that_was_not_come_to_is_the_persons_to_change(made: MadeUp) -> N
     assert os.readlink(made.root / "art/latest") == "mine.png"
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @FORKS
 @LINKS
 @pytest.mark.parametrize("forward", [True, False])

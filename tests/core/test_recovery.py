@@ -208,6 +208,7 @@ def test_a_file_of_theirs_named_like_one_of_ours_stays(mock: Mock) -> None:
     assert mock.state() == before
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("forward", [True, False])
 @pytest.mark.parametrize("number", [1, 3, 6])
 def test_a_cut_going_back_keeps_what_was_made_on_trial(mock: Mock, forward: bool, number: int) -> None:
@@ -420,7 +421,7 @@ def test_a_name_that_is_too_long_is_told_before_the_first_write(mock: Mock) -> N
     assert [b.code for b in mock.plan().blockers] == ["names"] and mock.state() == before
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @FORKS
 @pytest.mark.parametrize("exchange", [True, False])
 @pytest.mark.parametrize("forward", [True, False])

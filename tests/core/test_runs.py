@@ -382,6 +382,7 @@ def test_a_stage_that_was_drawn_late_and_failed_is_drawn_anew(made: MadeUp) -> N
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("how", ["lay", "leave", "give up", "failed", "cut off"])
 @pytest.mark.parametrize("twice", [False, True])
 def test_what_somebody_does_while_a_stage_waits_is_theirs(made: MadeUp, how: str, twice: bool) -> None:

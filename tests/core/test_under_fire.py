@@ -109,7 +109,7 @@ def ground() -> Iterator[Ground]:
         yield Ground(Path(folder) / "g")
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("work", WORKS)
 def test_power_that_fails_loses_nothing(ground: Ground, work: str) -> None:
     rng = random.Random(work)
@@ -141,7 +141,7 @@ def test_without_a_flush_power_that_fails_would_be_noticed(ground: Ground) -> No
     assert any(one.lost or one.stuck or one.altered for one in judged)
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("work", WORKS)
 def test_faults_at_system_calls_lose_nothing(ground: Ground, work: str) -> None:
     if why := faults.can_inject():
@@ -154,6 +154,7 @@ def test_faults_at_system_calls_lose_nothing(ground: Ground, work: str) -> None:
         assert not judged.is_bad, (str(one), judged)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("number", range(1, 8))
 def test_what_was_made_ready_without_its_mode_gets_it(
     ground: Ground, monkeypatch: pytest.MonkeyPatch, number: int

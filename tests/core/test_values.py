@@ -294,7 +294,9 @@ def test_steps_come_in_an_order_that_works_both_ways(tmp_path: Path) -> None:
     assert _steps(root, _gone(root, "a/b/one"), _gone(root, "a/b/two"), tidy=False)[-1] == ("a/b/two", "gone")
 
 
-@pytest.mark.parametrize("path", ["../x", "/etc/x", "a/../../x", "a//b", "c:/x"])
+@pytest.mark.parametrize(
+    "path", ["../x", "/etc/x", "a/../../x", "a//b", *(["c:/x"] if os.name == "nt" else [])]
+)
 def test_a_path_that_leaves_its_root_yields_no_step(tmp_path: Path, path: str) -> None:
     root = plant(tmp_path / "r", {"x": "1"})
     move = Move(

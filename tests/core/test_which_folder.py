@@ -375,7 +375,7 @@ def test_killed_at_each_step_of_letting_the_old_folder_go(tmp_path: Path, forwar
             assert bench.updates.prove(bench.shelf.find("Mocklet")).proof.verdict is Verdict.INTACT
             bench.updates.back.go(bench.shelf.find("Mocklet"))
             assert files(pier.old) == old
-        number += 1 if number < 4 else 7
+        number += 1 if number < 3 else 14
     assert number > 10
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from left_intact.core.files.roots import labelled
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import at_of
 from left_intact.demo.planting import Bed
 from tests.corpus.makers import Maker
 
@@ -102,9 +103,8 @@ class Specimen:
     def _plant(
         self, path: str, content: bytes, when: int, kind: FileClass | Collection[FileClass], mode: int
     ) -> None:
-        bed, inside = self.bed, path
-        if path.startswith(f"{APART}:/"):
-            bed, inside = self.apart, path.removeprefix(f"{APART}:/")
+        root, inside = at_of(path)
+        bed = self.apart if root else self.bed
         assert inside and not inside.startswith("/") and path not in self.truth, path
         bed.put(inside, content, when, mode)
         self.truth[path] = frozenset((kind,) if isinstance(kind, FileClass) else kind)

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from tests.corpus.decisions import tally
 from tests.corpus.draw import CLASSES, HELD_OUT, ROLES, TUNING, WHERE, _Program, draw, held_out, tuning
 from tests.corpus.measure import Score, measure, reliability
@@ -76,7 +77,7 @@ def _is_common(part: str) -> bool:
 
 def test_the_truth_is_told_of_every_file() -> None:
     for specimen in (*tuning(), *held_out()):
-        lies = {*specimen.bed.plants, *(f"apart:/{path}" for path in specimen.apart.plants)}
+        lies = {*specimen.bed.plants, *(At("apart", path).shown for path in specimen.apart.plants)}
         assert lies == set(specimen.truth) and specimen.patched <= lies
         assert {FileClass.PROGRAM, FileClass.SETTINGS} <= kinds(specimen)
     assert set(CLASSES.values()) == set().union(*map(kinds, tuning())) - {FileClass.UNSORTED}

@@ -27,7 +27,7 @@ def lived_in(names: Names, folder: str) -> tuple[Tree, int]:
     return tree, len(titles)
 
 
-@pytest.mark.sampled(6)
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("folder", READ_OUT)
 @pytest.mark.parametrize("baseline", [True, False], ids=["baseline", "no baseline"])
 def test_all_of_it_is_carried_above_all_what_was_read_out(

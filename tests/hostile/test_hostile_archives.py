@@ -62,6 +62,7 @@ def looked_into(path: Path) -> tuple[str, float]:
 HEAVY = ("links by way of forty others", "240,000 empty files in a megabyte")
 
 
+@pytest.mark.sampled(14)
 @pytest.mark.filterwarnings("ignore:Duplicate name")
 @pytest.mark.parametrize(
     "what",
@@ -78,7 +79,7 @@ def test_what_is_made_to_do_harm_is_refused(what: str, tmp_path: Path) -> None:
     assert megabytes < MOST_MB and list(tmp_path.iterdir()) == [path]
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("what", READ)
 def test_what_is_odd_is_read_within_bounds(what: str, tmp_path: Path) -> None:
     path = READ[what](tmp_path)

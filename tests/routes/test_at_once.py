@@ -125,7 +125,7 @@ def _files(roots: list[Path]) -> dict[str, bytes]:
 
 
 @FORKS
-@pytest.mark.sampled(14)
+@pytest.mark.sampled(6)
 @pytest.mark.parametrize("ask", ASKS)
 @pytest.mark.parametrize("route", SCENES)
 def test_who_asks_while_another_changes_leads_neither_astray(tmp_path: Path, route: str, ask: str) -> None:

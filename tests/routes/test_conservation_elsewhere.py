@@ -106,7 +106,7 @@ def renamed_away(plan: Any, path: str) -> tuple[int, list[Any]]:
 PLANTS = {"is retired": retired, "is laid over": laid_over, "goes beside": renamed_away}
 
 
-@pytest.mark.sampled(12)
+@pytest.mark.sampled(8)
 @pytest.mark.parametrize("which", [0, -1], ids=["the first of theirs", "the last of theirs"])
 @pytest.mark.parametrize("kind", PLANTS)
 @pytest.mark.parametrize("route", ROUTES)

@@ -190,6 +190,7 @@ async def test_the_keepsheet_is_edited_and_a_bad_one_refused(waiting: Mock) -> N
         assert found is not None and found.file_class is C.SAVES
 
 
+@pytest.mark.sampled(0)
 async def test_the_figure_is_written_twice(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter", "m", "f")

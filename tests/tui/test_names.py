@@ -99,7 +99,7 @@ async def test_a_walk_through_every_view(odd: Mock, size: tuple[int, int]) -> No
         assert app.is_running
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.sampled(0)
 @pytest.mark.parametrize("size", [(160, 50), (80, 24)])
 async def test_a_walk_through_the_views_beside(followed: Mock, size: tuple[int, int]) -> None:
     """News and notes, a fetch, a pack, what can be known of an install, history, help; all dialogs on the

@@ -83,6 +83,7 @@ async def test_holding_waving_off_and_following(room: Served, tmp_path: Path) ->
         assert room.bench.surveys.library.hold(room.bench.shelf.find("Brindlemere")) is None
 
 
+@pytest.mark.sampled(0)
 async def test_fetching_all_and_going_on_to_the_arrival(room: Served) -> None:
     async with running(room) as (app, pilot):
         await press(app, pilot, "n", "c", "F")
@@ -92,6 +93,7 @@ async def test_fetching_all_and_going_on_to_the_arrival(room: Served) -> None:
         assert isinstance(app.screen, ArrivalScreen) and "newer than what is installed" in words(app)
 
 
+@pytest.mark.sampled(0)
 async def test_a_fetch_that_fails_is_one_line_and_nothing_waits(room: Served) -> None:
     room.server.wrong = True
     async with running(room) as (app, pilot):

@@ -146,15 +146,26 @@ class Beside(Records):
 
         Raises nothing: where the journal cannot be read the library counts.
         """
+        with where_readable():
+            box, runs, _ = self._box_and_runs(install)
+            return self._led(install, box, runs)
+        return install
+
+    def standing(self, install: Install) -> tuple[Install, list[Update], Update | None]:
+        """(the same, all its updates, the run that was cut off or waits) by one look into its journal. Raises
+        what opening that raises.
+        """
+        box, runs, open_run = self._box_and_runs(install)
+        updates = [run for run in runs if run.kind is RunKind.UPDATE]
+        return self._led(install, box, runs), updates, open_run
+
+    def _led(self, install: Install, box: Strongbox, runs: list[Update]) -> Install:
+        if not any(run.effects for run in runs) or (card := box.card()) is None:
+            return install
         from left_intact.core.carrying.boxes import lies_after
 
-        with where_readable():
-            box, runs = self._box_and_runs(install)
-            card = box.card() if runs else None
-            if card is not None:
-                done = self.library.effects_done(install, card.id)
-                return replace(install, root=lies_after(install.root, runs, done))
-        return install
+        done = self.library.effects_done(install, card.id)
+        return replace(install, root=lies_after(install.root, runs, done))
 
     def do_effects(self, install: Install) -> None:
         """Do what the runs of an install that have ended do to the shelf, where a crash came between, or
@@ -163,7 +174,7 @@ class Beside(Records):
         from left_intact.core.model.update import UNFINISHED
 
         with where_readable():
-            box, runs = self._box_and_runs(install)
+            box, runs, _ = self._box_and_runs(install)
             card = box.card() if any(run.effects for run in runs) else None
             if card is None:
                 return
@@ -175,14 +186,14 @@ class Beside(Records):
                 void = undone or run.state is State.ABANDONED
                 self.library.do_effects(install, card.id, run.id, () if void else run.effects)
 
-    def _box_and_runs(self, install: Install) -> tuple[Strongbox, list[Update]]:
+    def _box_and_runs(self, install: Install) -> tuple[Strongbox, list[Update], Update | None]:
         from left_intact.core.carrying.heads import Heads
 
         box = self.strongbox(install)
         if not box.exists:
-            return box, []
+            return box, [], None
         with Heads(box.journal_path) as journal:
-            return box, journal.runs()
+            return box, journal.runs(), journal.unfinished() or journal.waiting()
 
 
 @contextmanager

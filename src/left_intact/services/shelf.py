@@ -130,11 +130,11 @@ class Shelf(Service):
 
     def rows(self) -> list[ShelfRow]:
         """All installs with what is known about them; reads no install."""
-        return [self._row(install) for install in self.installs()]
+        return [self._row(install) for install in self.library.installs()]
 
     def _row(self, install: Install) -> ShelfRow:
         summary, hold = self.library.summary(install), self.library.hold(install)
-        updates, trouble = self._known_updates(install)
+        install, updates, trouble = self._known_updates(install)
         return ShelfRow(
             install=install,
             summary=summary,
@@ -146,18 +146,20 @@ class Shelf(Service):
             newest=self._newest_known(install, summary),
         )
 
-    def _known_updates(self, install: Install) -> tuple[tuple[Update, ...], str]:
-        """All updates, and why they cannot be told; one damaged journal stops no other install."""
+    def _known_updates(self, install: Install) -> tuple[Install, tuple[Update, ...], str]:
+        """The install where it lies, all its updates, and why they cannot be told; one damaged journal
+        stops no other install.
+        """
         try:
-            updates, run = self.records.runs(install)
+            install, updates, run = self.records.standing(install)
         except LeftIntactError as error:
-            return (), error.line()
+            return install, (), error.line()
         if run is not None and run.state is State.WAITING:
             about = run.undoes[0] if run.undoes else run.id
             updates = [
                 replace(u, state=State.WAITING, waits=run.waits) if u.id == about else u for u in updates
             ]
-        return tuple(updates), ""
+        return install, tuple(updates), ""
 
     def _newest_known(self, install: Install, summary: Mapping[str, Any]) -> str:
         offers = self.library.offers(install)
