@@ -311,14 +311,14 @@ def _update(home: str, root: str, came: str) -> str:
 
 @FORKS
 def test_many_open_a_fresh_home_at_once(tmp_path: Path) -> None:
-    for number in range(12):
+    for number in range(6):
         assert _at_once(4, _rows, str(tmp_path / f"home {number}")) == [""] * 4
 
 
 @FORKS
 def test_many_take_one_folder_up_at_once(tmp_path: Path) -> None:
     root = plant(tmp_path / "mocklet", release("1.0"))
-    for number in range(8):
+    for number in range(4):
         home = str(tmp_path / f"home {number}")
         assert _at_once(4, _take_up, home, str(root)) == [""] * 4
         assert len(Workbench(home).shelf.rows()) == 1
@@ -327,7 +327,7 @@ def test_many_take_one_folder_up_at_once(tmp_path: Path) -> None:
 @FORKS
 def test_two_first_updates_at_once(tmp_path: Path) -> None:
     """One is laid; the other is told that somebody is at work, or that there is nothing left to do."""
-    for number in range(6):
+    for number in range(3):
         mock = Mock(tmp_path / str(number))
         mock.arrive(release("1.1"))
         begun = files(mock.root)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import cache
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from tests.corpus.decisions import Decisions
 from tests.corpus.specimen import APART, Specimen
 from tests.corpus.words import Words, lexicon
@@ -162,7 +163,7 @@ class _Program:
         if where == "in the container":
             base = self.container_name
         if where == "in another root":
-            base = f"{APART}:"
+            base = At(APART, "").shown
         depth = DEPTHS.get(where, 1)
         path = "/".join((*self.between[: depth - 1], own))
         return f"{base}/{path}" if base else path

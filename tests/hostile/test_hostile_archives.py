@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 import zipfile
@@ -66,7 +67,7 @@ HEAVY = ("links by way of forty others", "240,000 empty files in a megabyte")
 @pytest.mark.filterwarnings("ignore:Duplicate name")
 @pytest.mark.parametrize(
     "what",
-    [pytest.param(one, marks=pytest.mark.sampled(0)) if one in HEAVY else one for one in REFUSED],
+    [one for one in REFUSED if one not in HEAVY or os.environ.get("LEFT_INTACT_LAWS") == "many"],
 )
 def test_what_is_made_to_do_harm_is_refused(what: str, tmp_path: Path) -> None:
     make, ends = REFUSED[what]

@@ -69,7 +69,7 @@ ROUTES = {"side by side": beside, "single part": part, "graft": graft}
 def test_killed_at_a_step_it_ends_either_way_and_back_is_byte_for_byte(route: str) -> None:
     number = _reports_of(route)
     for forward in (True, False):
-        for at in range(1 if forward else 2, number + 1, max(2, number // examples(90))):
+        for at in range(1 if forward else 2, number + 1, max(2, number // examples(50))):
             with in_memory() as folder:
                 _killed_at(route, Path(folder), at, forward)
 

@@ -64,8 +64,9 @@ class Terminal:
                 return
             if not self.wait(deadline - time.monotonic()):
                 raise AssertionError(f"{missing!r} {'stayed' if gone else 'did not come'}:\n{shown}")
-            while self.wait(0.03) and time.monotonic() < deadline:
-                pass  # a screen comes in many pieces, and each look at it is a process
+            for _ in range(4):  # a screen comes in many pieces, and each look at it is a process
+                if not self.wait(0.02):
+                    break
 
     def press_until(self, key: str, gone: str) -> None:
         """Press a key until a text is gone: the first press may come before the screen takes it."""
