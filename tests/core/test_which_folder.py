@@ -345,6 +345,30 @@ def test_two_first_updates_at_once(tmp_path: Path) -> None:
 
 @FORKS
 @pytest.mark.parametrize("forward", [True, False])
+def test_killed_once_the_old_folder_is_gone_it_is_ended_either_way(pier: Pier, forward: bool) -> None:
+    """What a run itself removes is not waited for."""
+    pier.update()
+    old, new = files(pier.old), files(pier.new)
+
+    def killed() -> None:
+        def report(progress: Progress) -> None:
+            if not pier.old.exists():
+                os.kill(os.getpid(), signal.SIGKILL)
+
+        pier.bench.updates.settle(pier.install, free_old=True, report=report)
+
+    assert in_child(killed) == signal.SIGKILL and not pier.old.exists()
+    bench = Workbench(str(pier.folder / "home"))
+    bench.updates.recover(bench.shelf.find("Mocklet"), forward)
+    assert not bench.shelf.interrupted() and files(pier.new) == new
+    if forward:
+        assert not pier.old.exists()
+        bench.updates.back.go(bench.shelf.find("Mocklet"))
+    assert files(pier.old) == old
+
+
+@FORKS
+@pytest.mark.parametrize("forward", [True, False])
 def test_killed_at_each_step_of_letting_the_old_folder_go(tmp_path: Path, forward: bool) -> None:
     number, ended = 1, False
     while not ended:
