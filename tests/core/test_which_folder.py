@@ -17,7 +17,9 @@ from typing import Any
 import pytest
 
 from left_intact.core.carrying.heads import Heads
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
@@ -469,3 +471,29 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
     assert seen[0] == -1 and 0 not in seen
     with Heads(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
         assert [run.state for run in journal.runs()] == [State.ON_TRIAL]
+
+
+# ---------------------------------------------------------------- a folder that is called like a root
+
+
+def test_no_view_and_no_file_of_ours_shows_the_mark_of_a_root(mock: Mock, tmp_path: Path) -> None:
+    """The figure, the keepsheet, the proof, and all JSON say `memory:/quay.sav`, as people write it."""
+    from left_intact.charts.composition import draw_composition
+    from left_intact.core.model.as_json import as_text, plan_json, proof_json, survey_json
+
+    far = plant(tmp_path / "far", {"quay.sav": b"z" * 90, "deep/mill.sav": b"q" * 80})
+    plant(mock.root, {"memory:/core.so": b"x" * 300})
+    mock.bench.surveys.add_root(mock.install, "memory", str(far))
+    mock.bench.surveys.rule(mock.install, "memory:/deep/", FileClass.EXTRAS)
+    survey = mock.bench.surveys.survey(mock.install)
+    mock.arrive(release("1.1"))
+    plan = mock.plan()
+    proof = mock.update().proof
+    draw_composition(survey, str(tmp_path / "it.svg"))
+    said = [as_text(one) for one in (survey_json(survey), plan_json(plan), proof_json(proof))]
+    said += [mock.bench.surveys.sheet_text(mock.install), (tmp_path / "it.svg").read_text()]
+    said += [Path(mock.bench.updates.export_proof(mock.install)).read_text()]
+    assert not [text for text in said if "\0" in text or "\\u0000" in text]
+    assert '"memory:/quay.sav"' in said[0] and '"memory:/core.so"' in said[0]
+    ruled = {f.path for f in survey.findings if f.file_class is FileClass.EXTRAS}
+    assert At("memory", "deep/mill.sav").shown in ruled

@@ -6,7 +6,7 @@ from left_intact.charts.paper import COLOUR, HAIRLINE, INK, LETTER, QUIET, save,
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.outline import FolderNode, Outline, outline_of
 from left_intact.core.model.survey import Survey
-from left_intact.words import count, size
+from left_intact.words import bearable, count, size
 
 _MOST = 22
 _LABEL_FROM = 0.035
@@ -24,7 +24,9 @@ def draw_composition(survey: Survey, path: str, *, name: str = "", unit: str = "
     figure, axes = sheet(9.0, 1.5 + 0.34 * len(rows), title, under)
     for at, (_, node) in enumerate(rows):
         _bar(axes, -at - (0.4 if at else 0), node, unit)
-    axes.set_yticks([-at - (0.4 if at else 0) for at in range(len(rows))], [label for label, _ in rows])
+    axes.set_yticks(
+        [-at - (0.4 if at else 0) for at in range(len(rows))], [bearable(label) for label, _ in rows]
+    )
     axes.set_xlim(0, 1.16)
     axes.set_ylim(-len(rows) + 0.1, 0.6)
     axes.set_xticks([])

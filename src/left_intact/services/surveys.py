@@ -85,8 +85,9 @@ class Surveys(Service):
 
     def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, tuple[str, str]]:
         """What runs made or changed: as watched, and as the keepsheet says of a first start."""
+        labels = [label for label, _ in self.library.roots(install)]
         return {
-            path: ("made", "") for path in sheet.first_start if not path.endswith("/")
+            from_words(path, labels): ("made", "") for path in sheet.first_start if not path.endswith("/")
         } | self.library.runs(install)
 
     def read(
@@ -467,7 +468,8 @@ class Surveys(Service):
         """All that is known about a program as a keepsheet: its own, its rulings, what runs made."""
         from left_intact.core.keepsheet.learn import Learnt, with_learnt
 
-        made = [path for path, (change, _) in self.library.runs(install).items() if change == "made"]
+        runs = self.library.runs(install).items()
+        made = [in_words(path) for path, (change, _) in runs if change == "made"]
         rulings = {r.pattern: r.file_class for r in self.rulings(install)}
         return with_learnt(
             self.library.sheet(install), Learnt(program=install.name, classes=rulings, first_start=made)
