@@ -168,7 +168,7 @@ def refuse_another(box: Strongbox, root: str, name: str) -> None:
             return
     raise LeftIntactError(
         "another-folder",
-        f"another folder lies here than the one of {name} that its strongbox knows, and that is on trial",
+        f"this is not the folder in which {name} is on trial: another one lies in its place",
         path=root,
         way_out=f"Put that one back, or say where it lies: left-intact move {shlex.quote(name)} FOLDER.",
     )
@@ -188,7 +188,7 @@ def refuse_move(box: Strongbox, root: str, name: str) -> None:
             return
     raise LeftIntactError(
         "another-folder",
-        f"what lies here is not {name} as its update on trial left it, so it could not be gone back here",
+        f"what lies here is not {name} as its update on trial left it",
         path=root,
         way_out="Name the folder that it lies in, or forget it and survey this one.",
     )
