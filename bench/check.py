@@ -16,12 +16,10 @@ import re
 import shutil
 import subprocess
 import sys
-import tempfile
 from pathlib import Path
 
 from measure import processor
-from trees import make_tree
-from update import Place, works
+from update import made_place, refuse_without_tools, works
 
 FILES, ROUNDS = 20_000, 3
 MOST, MOST_VALUES, FEW = 2.0, 1.1, 1_000
@@ -40,17 +38,10 @@ def main() -> int:
     said = argparse.ArgumentParser()
     said.add_argument("--only", default="")
     only = [one for one in said.parse_args().only.split(",") if one]
-    missing = [name for name in ("rsync", "b3sum", "find", "xargs") if not shutil.which(name)]
-    if missing:
-        sys.exit(f"needed, and not installed: {', '.join(missing)}")
+    refuse_without_tools()
     best: dict[str, tuple[float, float]] = {}
     values: dict[str, int] = {}
-    with tempfile.TemporaryDirectory() as folder:
-        place = Place(folder)
-        make_tree(place.base, FILES)
-        make_tree(place.coming, FILES, version="2.0", after=True)
-        for name in ("install", "twin"):
-            subprocess.run(["cp", "-a", place.base, os.path.join(folder, name)], check=True)
+    with made_place(FILES) as place:
         for turn in range(ROUNDS):
             shutil.rmtree(place.home, ignore_errors=True)
             for work in works(place):
@@ -58,7 +49,7 @@ def main() -> int:
                     subprocess.run(work.ours, check=True, stdout=subprocess.DEVNULL)
                     continue
                 work.before()
-                ours, told = work.ours, os.path.join(folder, "values")
+                ours, told = work.ours, os.path.join(place.folder, "values")
                 if not turn:
                     python, _, _, *words = ours
                     ours = [python, os.path.join(os.path.dirname(__file__), "counting.py"), told, *words]

@@ -17,6 +17,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from measure import Command, import_times, peak_memory, timed
@@ -89,15 +90,8 @@ def main() -> None:
     said.add_argument("--memory", action="store_true")
     said.add_argument("--start", action="store_true")
     asked = said.parse_args()
-    missing = [name for name in ("rsync", "b3sum", "find", "xargs") if not shutil.which(name)]
-    if missing:
-        sys.exit(f"needed, and not installed: {', '.join(missing)}")
-    with tempfile.TemporaryDirectory() as folder:
-        place = Place(folder)
-        make_tree(place.base, asked.files)
-        make_tree(place.coming, asked.files, version="2.0", after=True)
-        for name in ("install", "twin"):
-            subprocess.run(["cp", "-a", place.base, os.path.join(folder, name)], check=True)
+    refuse_without_tools()
+    with made_place(asked.files) as place:
         _times(place, asked)
         if asked.memory:
             _memory(place)
@@ -105,6 +99,25 @@ def main() -> None:
         print("the start of `left-intact shelf`, the slowest imports in ms")
         for name, own in import_times(["--home", os.path.join(tempfile.gettempdir(), "no-home"), "shelf"]):
             print(f"  {own:6.1f}  {name}")
+
+
+@contextmanager
+def made_place(files: int) -> Iterator[Place]:
+    """Trees of so many files: a release, the one after it, an install, and its twin for the general tool."""
+    with tempfile.TemporaryDirectory() as folder:
+        place = Place(folder)
+        make_tree(place.base, files)
+        make_tree(place.coming, files, version="2.0", after=True)
+        for name in ("install", "twin"):
+            subprocess.run(["cp", "-a", place.base, os.path.join(folder, name)], check=True)
+        yield place
+
+
+def refuse_without_tools() -> None:
+    """End with a line where a general tool is missing."""
+    missing = [name for name in ("rsync", "b3sum", "find", "xargs") if not shutil.which(name)]
+    if missing:
+        sys.exit(f"needed, and not installed: {', '.join(missing)}")
 
 
 def _times(place: Place, asked: argparse.Namespace) -> None:

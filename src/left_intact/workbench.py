@@ -60,8 +60,9 @@ __all__ = [
 class Workbench:
     """One home folder, and all that can be done with it. Safe to call from several threads."""
 
-    def __init__(self, home: str) -> None:
-        self._at = Home(home)
+    def __init__(self, home: str, *, shelf_at: str = "") -> None:
+        """With `shelf_at` the shelf is the one in another folder; all else is that of the home."""
+        self._at = Home(home, shelf_at)
         self.home = self._at.folder
         self.shelf = Shelf(self._at, Beside(self._at))
         """The installs, and what waits."""

@@ -12,7 +12,7 @@ import psutil
 import pytest
 
 from left_intact.core.files import workers
-from left_intact.core.files.roots import absolute, is_apart, labelled, read_roots, roots_reader
+from left_intact.core.files.roots import absolute, read_roots, roots_reader
 from left_intact.core.files.tree import first_bytes, read_tree
 from left_intact.core.files.workers import share_out
 from left_intact.core.library.verdict_rows import (
@@ -202,7 +202,6 @@ def test_several_roots_are_one_tree(tmp_path: Path) -> None:
     assert absolute(str(root), roots, At("settings", "w/v").shown) == str(apart / "w/v") and absolute(
         str(root), roots, "x/y"
     ) == str(root / "x/y")
-    assert is_apart(labelled("saves", "a/b")) and not is_apart("saves:/a")
 
 
 def test_first_bytes_follow_no_link(tmp_path: Path) -> None:

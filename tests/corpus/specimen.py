@@ -7,9 +7,8 @@ import os
 from collections.abc import Collection
 from pathlib import Path
 
-from left_intact.core.files.roots import labelled
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.place import at_of
+from left_intact.core.model.place import At, at_of
 from left_intact.demo.planting import Bed
 from tests.corpus.makers import Maker
 
@@ -136,7 +135,7 @@ def folders_of(specimen: Specimen) -> set[str]:
     """All folder paths of a specimen, in both roots, without the label."""
     found = set()
     for path in specimen.truth:
-        folder = path.removeprefix(labelled(APART, "") + "/").rpartition("/")[0]
+        folder = path.removeprefix(At(APART, "").shown + "/").rpartition("/")[0]
         while folder:
             found.add(folder)
             folder = folder.rpartition("/")[0]

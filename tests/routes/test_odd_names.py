@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -149,45 +150,34 @@ def test_cleared_and_restored_each_name_is_just_a_name(theirs: dict[str, bytes])
         assert set(program("5.4")) <= set(after)
 
 
+def part(folder: Path) -> tuple[Any, Callable[[], Any]]:
+    house = House(folder)
+    draft = house.draft(house.comes("otter-machine-1.3.2.so", core("otter", "1.3.2")))
+    return house, lambda: draft.plan({q.id: q.default for q in draft.plan().questions})
+
+
+def ladder(folder: Path) -> tuple[Any, Callable[[], Any]]:
+    rally = Rally(folder)
+    return rally, rally.plan
+
+
+def graft(folder: Path) -> tuple[Any, Callable[[], Any]]:
+    loom = Loom(folder)
+    return loom, loom.plan
+
+
+@pytest.mark.parametrize("scene", [part, ladder, graft])
 @given(theirs=mine)
 @settings(max_examples=examples(20))
-def test_a_part_leaves_each_name_as_it_is(theirs: dict[str, bytes]) -> None:
+def test_what_is_laid_within_leaves_each_name_as_it_is(
+    scene: Callable[[Path], tuple[Any, Callable[[], Any]]], theirs: dict[str, bytes]
+) -> None:
     with in_memory() as folder:
-        house = House(Path(folder) / "all")
-        plant(house.root, clean(theirs), mtime=LATER)
-        before = seen(house.root)
-        draft = house.draft(house.comes("otter-machine-1.3.2.so", core("otter", "1.3.2")))
-        plan = draft.plan({q.id: q.default for q in draft.plan().questions})
-        house.bench.updates.update(plan, house.install)
-        changed = {p for p, digest in seen(house.root).items() if before.get(p) != digest}
-        assert changed == {"cores/otter-machine.so"}
-        house.bench.updates.back.go(house.install)
-        assert seen(house.root) == before
-
-
-@given(theirs=mine)
-@settings(max_examples=examples(20))
-def test_a_ladder_leaves_each_name_as_it_is(theirs: dict[str, bytes]) -> None:
-    with in_memory() as folder:
-        rally = Rally(Path(folder) / "all")
-        plant(rally.root, clean(theirs), mtime=LATER)
-        before = seen(rally.root)
-        assert rally.update().proof.verdict is Verdict.INTACT
-        after = seen(rally.root)
-        assert {p: after.get(p) for p in clean(theirs)} == {p: before[p] for p in clean(theirs)}
-        rally.bench.updates.back.go(rally.install)
-        assert seen(rally.root) == before
-
-
-@given(theirs=mine)
-@settings(max_examples=examples(20))
-def test_a_graft_leaves_each_name_as_it_is(theirs: dict[str, bytes]) -> None:
-    with in_memory() as folder:
-        loom = Loom(Path(folder) / "all")
-        plant(loom.root, clean(theirs), mtime=LATER)
-        before = seen(loom.root)
-        loom.bench.updates.update(loom.plan(), loom.install)
-        after = seen(loom.root)
-        assert {p: after.get(p) for p in clean(theirs)} == {p: before[p] for p in clean(theirs)}
-        loom.bench.updates.back.go(loom.install)
-        assert seen(loom.root) == before
+        it, plan = scene(Path(folder) / "all")
+        plant(it.root, clean(theirs), mtime=LATER)
+        before = seen(it.root)
+        assert it.bench.updates.update(plan(), it.install).proof.verdict is not Verdict.BROKEN
+        after = seen(it.root)
+        assert after != before and {p: after.get(p) for p in clean(theirs)} == sums(clean(theirs))
+        it.bench.updates.back.go(it.install)
+        assert seen(it.root) == before

@@ -10,16 +10,17 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 from click.shell_completion import CompletionItem
 
-from left_intact.core.model.as_json import as_text
-from left_intact.core.model.install import Install
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.words import bearable
 from left_intact.workbench import Workbench
+
+if TYPE_CHECKING:
+    from left_intact.core.model.install import Install
 
 _PATIENCE, _EVERY = 1.0, 0.2
 """Seconds before anything is told, and between two tellings."""
@@ -91,7 +92,7 @@ def _asking(word: str) -> Iterator[tuple[Workbench, Install]]:
 
     ours.shelf.library.vet(root)
     with TemporaryDirectory(prefix="left-intact-") as folder:
-        other = Workbench(folder)
+        other = Workbench(ours.home, shelf_at=folder)
         try:
             yield other, other.shelf.find(word)
         finally:
@@ -148,4 +149,6 @@ def say(text: str, *, err: bool = False) -> None:
 
 
 def out(said: dict[str, Any]) -> None:
+    from left_intact.core.model.as_json import as_text
+
     click.echo(as_text(said))

@@ -8,8 +8,7 @@ only asks is told the same, and writes nothing.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -128,17 +127,17 @@ class Beside(Records):
 
     def where(self, install: Install) -> Install:
         """The same for a command that only asks: it writes nothing."""
-        from left_intact.core.carrying.boxes import refuse_another
-
-        found = self.lies_at(self._known_now(install))
-        with where_readable():
+        fresh = next((one for one in self.library.installs() if one.id == install.id), install)
+        found = self.lies_at(fresh)
+        try:
             box = self.strongbox(found)
-            if box.exists:
-                refuse_another(box, found.root, found.name)
-        return found
+        except LeftIntactError:
+            return found  # whoever needs the strongbox says why it cannot be had
+        if box.exists:
+            from left_intact.core.carrying.whose import refuse_another
 
-    def _known_now(self, install: Install) -> Install:
-        return next((one for one in self.library.installs() if one.id == install.id), install)
+            refuse_another(box, found.root, found.name)
+        return found
 
     def lies_at(self, install: Install) -> Install:
         """An install with the folder that it lies in: as the library says, and as a run in its journal tells
@@ -146,9 +145,8 @@ class Beside(Records):
 
         Raises nothing: where the journal cannot be read the library counts.
         """
-        with where_readable():
-            box, runs, _ = self._box_and_runs(install)
-            return self._led(install, box, runs)
+        with suppress(LeftIntactError):
+            return self.standing(install)[0]
         return install
 
     def standing(self, install: Install) -> tuple[Install, list[Update], Update | None]:
@@ -173,7 +171,7 @@ class Beside(Records):
         """
         from left_intact.core.model.update import UNFINISHED
 
-        with where_readable():
+        with suppress(LeftIntactError):
             box, runs, _ = self._box_and_runs(install)
             card = box.card() if any(run.effects for run in runs) else None
             if card is None:
@@ -187,23 +185,14 @@ class Beside(Records):
                 self.library.do_effects(install, card.id, run.id, () if void else run.effects)
 
     def _box_and_runs(self, install: Install) -> tuple[Strongbox, list[Update], Update | None]:
-        from left_intact.core.carrying.heads import Heads
+        from left_intact.core.carrying.heads import Heads, unfinished_of, waiting_of
 
         box = self.strongbox(install)
         if not box.exists:
             return box, [], None
         with Heads(box.journal_path) as journal:
-            return box, journal.runs(), journal.unfinished() or journal.waiting()
-
-
-@contextmanager
-def where_readable() -> Iterator[None]:
-    """Where a strongbox or a journal cannot be read, whoever asks next hears of it in a line."""
-    try:
-        yield
-    except LeftIntactError as error:
-        if error.code == "another-folder":
-            raise
+            runs = journal.runs()
+            return box, runs, unfinished_of(runs) or waiting_of(runs)
 
 
 def _starts_of(root: str) -> tuple[StartFile, ...]:

@@ -9,10 +9,11 @@ from left_intact.core.library.store import Library
 
 
 class Home:
-    """One home folder. Safe to use from several threads."""
+    """One home folder, and where its shelf is. Safe to use from several threads."""
 
-    def __init__(self, folder: str) -> None:
+    def __init__(self, folder: str, shelf_at: str = "") -> None:
         self.folder = os.path.abspath(folder)
+        self.shelf_at = os.path.abspath(shelf_at) if shelf_at else self.folder
         self._local = threading.local()
 
     @property
@@ -20,7 +21,7 @@ class Home:
         """The library, opened once a thread."""
         library: Library | None = getattr(self._local, "library", None)
         if library is None:
-            library = self._local.library = Library(self.folder)
+            library = self._local.library = Library(self.shelf_at)
         return library
 
 

@@ -34,13 +34,15 @@ class Records(Service):
         """All updates, newest first, and the run that was cut off or waits. Raises what opening its journal
         raises.
         """
-        from left_intact.core.carrying.heads import Heads
+        from left_intact.core.carrying.heads import Heads, unfinished_of, waiting_of
 
         box = self.strongbox(install)
         if not box.exists:
             return [], None
         with Heads(box.journal_path) as journal:
-            return journal.updates(), journal.unfinished() or journal.waiting()
+            runs = journal.runs()
+        updates = [run for run in runs if run.kind is RunKind.UPDATE]
+        return updates, unfinished_of(runs) or waiting_of(runs)
 
     def history(self, install: Install) -> list[Update]:
         """All updates of an install, newest first."""

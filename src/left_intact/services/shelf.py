@@ -115,7 +115,7 @@ class Shelf(Service):
         """Say where it lies now; moves nothing. Raises `no-folder`, `another-folder` where something of it
         is on trial that does not lie there, and what `find` refuses a folder for.
         """
-        from left_intact.core.carrying.boxes import refuse_move
+        from left_intact.core.carrying.whose import refuse_move
 
         root = os.path.realpath(os.path.expanduser(folder))
         self.library.vet(root, besides=install)
@@ -214,7 +214,8 @@ class Shelf(Service):
         return [install.root, *([old] if old else [])]
 
     def take_up(self, candidate: Candidate) -> Install:
-        """Put a candidate on the shelf."""
+        """Put a candidate on the shelf. Raises what `find` refuses a folder for."""
+        self.library.vet(os.path.realpath(candidate.path))
         return self.library.register(candidate.path, name=candidate.name, role=candidate.role)
 
     def interrupted(self) -> list[tuple[Install, Update]]:

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import is_pattern, why_no_pattern
-from left_intact.core.model.place import Root, from_words, in_words
+from left_intact.core.model.place import Root, at_of, from_words, in_words
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.version import Version
 from left_intact.services.home import Home, Service
@@ -361,11 +361,10 @@ class Surveys(Service):
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.names import lies_in
         from left_intact.core.files.place import able
-        from left_intact.core.files.roots import is_apart
         from left_intact.core.planning.circumstances import BOX, Circumstances
 
         root = install.root
-        folders = ["", *(f.path for f in survey.folders if not is_apart(f.path))]
+        folders = ["", *(f.path for f in survey.folders if not at_of(f.path).root)]
         places = (("", root), *survey.roots)
         roots = tuple(
             Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))

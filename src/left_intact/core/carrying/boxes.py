@@ -11,27 +11,20 @@ from __future__ import annotations
 
 import os
 import re
-import shlex
 import stat
 from collections.abc import Collection, Iterator, Sequence
 from contextlib import suppress
-from typing import TYPE_CHECKING
+from itertools import chain, count
 
 from left_intact.core.carrying.strongbox import Card, Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.files.names import STRONGBOX_FOLDER
-from left_intact.core.model.classes import FileClass
 from left_intact.core.model.effects import moved_by
-from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import CLASSES
-from left_intact.core.model.place import OLD, At
+from left_intact.core.model.place import OLD
 from left_intact.core.model.update import KnownBox, RunKind, State, Update
 
-if TYPE_CHECKING:
-    from left_intact.core.carrying.journal import Journal
-
-_MOST_OF_IT = 0.9
+_ENDED = (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
 
 
 def strongbox_for(
@@ -64,7 +57,7 @@ def strongbox_for(
     if outside or not _may_use(shelf, os.path.dirname(root)) or os.path.dirname(root) == root:
         shelf = os.path.join(home, "strongbox")
     # One of that name is another's: it was made for a folder that lay here once.
-    names = (label, *(f"{label}-{number}" for number in range(2, 1000)))
+    names = chain([label], (f"{label}-{number}" for number in count(2)))
     return next(box for name in names if not (box := Strongbox(os.path.join(shelf, name))).exists)
 
 
@@ -119,8 +112,8 @@ def lies_after(place: str, runs: Sequence[Update], done: Collection[int] = ()) -
 
 
 def left_by(root: str, home: str) -> tuple[str, str] | None:
-    """(name, folder) of the install whose update on trial left a folder behind; None where none did. Its
-    journal says so, and knows that folder by what lies there.
+    """(name, folder) of the install whose update left a folder behind and is not settled; None where none
+    did. Its journal says so, and knows that folder by what lies there.
     """
     from left_intact.core.carrying.heads import Heads
 
@@ -132,102 +125,9 @@ def left_by(root: str, home: str) -> tuple[str, str] | None:
         with suppress(LeftIntactError), Heads(box.journal_path) as journal:
             for run in journal.runs():
                 old = next((one for one in run.roots if one.label == OLD), None)
-                if run.state is State.ON_TRIAL and old is not None and old.identity == identity:
+                if run.state not in _ENDED and old is not None and old.identity == identity:
                     return run.install, run.roots[0].place
     return None
-
-
-# ---------------------------------------------------------------- which folder it is
-
-
-def refuse_another(box: Strongbox, root: str, name: str) -> None:
-    """Raise `another-folder` where another folder lies in an install's place than the one that its strongbox
-    and its journal know, and something of it is on trial or under way: what would be put back is not its own.
-
-    A device may get another number when it is plugged in, and some file systems keep no inodes: there what
-    the update laid, and what it left, tells.
-    """
-    from left_intact.core.carrying.journal import Journal
-    from left_intact.core.files.host import keeps_identities
-
-    card, now = box.card(), identity_of(root)
-    if card is None or card.identity is None or now is None or card.identity == now:
-        return
-    if card.path == root and card.identity[1] == now[1]:
-        return
-    with Journal(box.journal_path) as journal:
-        runs = journal.runs()
-        run = journal.unfinished() or journal.waiting()
-        if run is None and not any(one.state is State.ON_TRIAL for one in runs):
-            return
-        if any(known.identity == now and known.place == root for one in runs[:1] for known in one.roots):
-            return  # the journal knows it, and what is there: the card is written after both
-        if run is not None and (moved_by(run.effects) or _may_be_another(journal, run)):
-            return
-        if card.path == root and not keeps_identities(root) and bears_what_was_laid(journal, root):
-            return
-    raise LeftIntactError(
-        "another-folder",
-        f"this is not the folder in which {name} is on trial: another one lies in its place",
-        path=root,
-        way_out=f"Put that one back, or say where it lies: left-intact move {shlex.quote(name)} FOLDER.",
-    )
-
-
-def refuse_move(box: Strongbox, root: str, name: str) -> None:
-    """Raise `another-folder` where an install is said to lie in a folder that its strongbox does not know,
-    and that does not bear what its update on trial left.
-    """
-    from left_intact.core.carrying.journal import Journal
-
-    card = box.card()
-    if card is not None and card.identity is not None and card.identity == identity_of(root):
-        return
-    with Journal(box.journal_path) as journal:
-        if bears_what_was_laid(journal, root):
-            return
-    raise LeftIntactError(
-        "another-folder",
-        f"what lies here is not {name} as its update on trial left it",
-        path=root,
-        way_out="Name the folder that it lies in, or forget it and survey this one.",
-    )
-
-
-def _may_be_another(journal: Journal, run: Update) -> bool:
-    """Whether a step by hand of a run puts another folder in the install's place."""
-    return any(stage.hand is not None and "" in stage.hand.rebinds for stage in journal.stages(run.id))
-
-
-def bears_what_was_laid(journal: Journal, root: str) -> bool:
-    """Whether nearly all that the last update left in an install lies in a folder: what it laid, and what it
-    let be.
-    """
-    from left_intact.core.carrying.touched import witness_of_all
-
-    update = next((one for one in journal.updates() if one.state is State.ON_TRIAL), None)
-    if update is None:
-        return True
-    witness = witness_of_all(journal, update.id)
-    rows = [(at, row.agreed, row.file_class) for at, row in witness.rows.items()]
-    for page in witness.kept.pages:
-        folder = witness.kept.folder_at(page)
-        for at in page.places:
-            name = page.page.names[at]
-            place = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
-            rows.append((place, page.page.entry(at), CLASSES[page.classes[at]]))
-    wanted = [(at.path, entry, kind) for at, entry, kind in rows if not at.root and entry is not None]
-    there = sum(_lies(os.path.join(root, *path.split("/")), entry, kind) for path, entry, kind in wanted)
-    return there >= len(wanted) * _MOST_OF_IT
-
-
-def _lies(path: str, entry: Entry, kind: FileClass) -> bool:
-    """Of the person's no size is asked: they play on."""
-    try:
-        size = os.lstat(path).st_size
-    except OSError:
-        return False
-    return kind is not FileClass.PROGRAM or entry.kind is not Kind.FILE or size == entry.bytes
 
 
 def _candidates(root: str, name: str, home: str, recorded: KnownBox | None) -> Iterator[Strongbox]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import os
 import sqlite3
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, Self
 
@@ -133,14 +133,23 @@ class Heads:
 
     def unfinished(self) -> Update | None:
         """The run that was cut off; a going back before the update that it takes back."""
-        found = [u for u in self.runs() if u.state in UNFINISHED]
-        held = {n for u in self.runs() if u.state is State.WAITING for n in u.undoes}
-        found = [u for u in found if u.id not in held]
-        return next((u for u in found if u.kind is RunKind.BACK), found[0] if found else None)
+        return unfinished_of(self.runs())
 
     def waiting(self) -> Update | None:
         """The run that waits for the person."""
-        return next((u for u in self.runs() if u.state is State.WAITING), None)
+        return waiting_of(self.runs())
+
+
+def unfinished_of(runs: Sequence[Update]) -> Update | None:
+    """Of all runs, newest first, the one that was cut off."""
+    held = {n for run in runs if run.state is State.WAITING for n in run.undoes}
+    found = [run for run in runs if run.state in UNFINISHED and run.id not in held]
+    return next((run for run in found if run.kind is RunKind.BACK), found[0] if found else None)
+
+
+def waiting_of(runs: Sequence[Update]) -> Update | None:
+    """Of all runs the one that waits for the person."""
+    return next((run for run in runs if run.state is State.WAITING), None)
 
 
 def make_journal(path: str) -> None:

@@ -16,16 +16,6 @@ from left_intact.core.model.place import At, at_of, from_words
 from left_intact.core.model.progress import CancelToken, Report, silent
 
 
-def is_apart(path: str) -> bool:
-    """Whether a path belongs to a root beside the first."""
-    return bool(at_of(path).root)
-
-
-def labelled(label: str, path: str) -> str:
-    """A path of another root as surveys and plans write it."""
-    return At(label, path).shown
-
-
 def read_roots(
     root: str,
     roots: Sequence[tuple[str, str]],
@@ -47,7 +37,7 @@ def read_roots(
     before = known() if known else {}
     pages = list(tree.pages)
     for label, place in roots:
-        start = labelled(label, "")
+        start = At(label, "").shown
         inside = {
             p.folder[len(start) + 1 :]: p
             for p in before.values()
@@ -63,7 +53,7 @@ def read_roots(
         old = {id(page) for page in inside.values()}
         for page in found:
             if id(page) not in old:
-                page.folder = labelled(label, page.folder)
+                page.folder = At(label, page.folder).shown
             pages.append(page)
     return Tree(root=tree.root, pages=tuple(sorted(pages, key=lambda page: page.folder)))
 

@@ -13,11 +13,11 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from left_intact.core.files.roots import is_apart
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, KeptPage
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
+from left_intact.core.model.place import at_of
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Survey
@@ -148,7 +148,7 @@ class _Join:
         return bytes(CLASS_NUMBER[table[v].file_class] for v in verdicts)
 
     def _by_name(self, folder: str, mine: Page, verdicts: Iterable[int], coming: Page, base: Page) -> bytes:
-        apart = is_apart(folder) if folder else False
+        apart = at_of(folder).root if folder else False
         above = f"{folder}/" if folder else ""
         reasons = bytearray(len(mine.names))
         there = {name: at for at, name in enumerate(coming.names)}

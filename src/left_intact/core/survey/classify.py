@@ -14,12 +14,12 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 
 from left_intact.core.files.headers import is_binary_program
-from left_intact.core.files.roots import is_apart
 from left_intact.core.files.workers import forks, share_out
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
+from left_intact.core.model.place import at_of
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
@@ -285,7 +285,7 @@ class _Sorting:
 
     def _of_the_folder(self, folder: str) -> Why:
         found = self.standing.evidence(folder)
-        if is_apart(folder):
+        if at_of(folder).root:
             found += (said("place", "lies apart from the program", P, weights().spoken["apart"]),)
         named = self.known.references.of(folder)
         if named is None:

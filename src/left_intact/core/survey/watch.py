@@ -11,12 +11,13 @@ import subprocess
 import time
 from collections.abc import Callable, Sequence
 
-from left_intact.core.files.roots import absolute, labelled
+from left_intact.core.files.roots import absolute
 from left_intact.core.files.tree import look_again
 from left_intact.core.files.walk import read_pages
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.found import Run
 from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 
 _POLL = 0.05
@@ -40,7 +41,7 @@ def look(root: str, roots: Roots = (), cancel: CancelToken | None = None) -> Sta
                 ) from error
             continue
         for page in pages:
-            found[labelled(label, page.folder) if label else page.folder] = _stamps(page)
+            found[At(label, page.folder).shown if label else page.folder] = _stamps(page)
     return found
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from left_intact.core.settings.document import Document, Format, NotReadable
 from left_intact.core.settings.formats.ini import Ini
 from left_intact.core.settings.formats.json import Json
@@ -47,7 +49,13 @@ def format_named(file_format: str) -> Format:
 
 
 def _named(file_format: str) -> Format | None:
-    return next((one for one in FORMATS if one.name == file_format), None)
+    return _by_name(FORMATS).get(file_format)
+
+
+@lru_cache(maxsize=2)
+def _by_name(formats: tuple[Format, ...]) -> dict[str, Format]:
+    """Asked for every file."""
+    return {one.name: one for one in formats}
 
 
 def format_by_whole(file_format: str, *sides: bytes) -> str:
