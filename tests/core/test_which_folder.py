@@ -477,8 +477,7 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
 
 
 def test_no_view_and_no_file_of_ours_shows_the_mark_of_a_root(mock: Mock, tmp_path: Path) -> None:
-    """The figure, the keepsheet, the proof, and all JSON say `memory:/quay.sav`, as people write it."""
-    from left_intact.charts.composition import draw_composition
+    """The keepsheet, the proof, and all JSON say `memory:/quay.sav`, as people write it."""
     from left_intact.core.model.as_json import as_text, plan_json, proof_json, survey_json
 
     far = plant(tmp_path / "far", {"quay.sav": b"z" * 90, "deep/mill.sav": b"q" * 80})
@@ -489,9 +488,8 @@ def test_no_view_and_no_file_of_ours_shows_the_mark_of_a_root(mock: Mock, tmp_pa
     mock.arrive(release("1.1"))
     plan = mock.plan()
     proof = mock.update().proof
-    draw_composition(survey, str(tmp_path / "it.svg"))
     said = [as_text(one) for one in (survey_json(survey), plan_json(plan), proof_json(proof))]
-    said += [mock.bench.surveys.sheet_text(mock.install), (tmp_path / "it.svg").read_text()]
+    said.append(mock.bench.surveys.sheet_text(mock.install))
     said += [Path(mock.bench.updates.export_proof(mock.install)).read_text()]
     assert not [text for text in said if "\0" in text or "\\u0000" in text]
     assert '"memory:/quay.sav"' in said[0] and '"memory:/core.so"' in said[0]
