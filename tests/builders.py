@@ -192,7 +192,7 @@ class Mock:
 
 
 def verbs(plan: Plan) -> dict[str, str]:
-    return {move.path: move.verb.value for move in plan.moves}
+    return {move.at.shown: move.verb.value for move in plan.moves}
 
 
 def copy_of(source: Path, target: Path) -> Path:

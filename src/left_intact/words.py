@@ -6,8 +6,6 @@ import re
 from collections.abc import Sequence
 from datetime import datetime
 
-from left_intact.core.model.place import in_words
-
 CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
 
 
@@ -56,7 +54,7 @@ def date(then: float) -> str:
 
 def bearable(name: str) -> str:
     """A text of anybody's without what would move the cursor, turn the line round or break the terminal."""
-    return CONTROL.sub("\u00b7", in_words(name).encode("utf-8", "replace").decode("utf-8"))
+    return CONTROL.sub("\u00b7", name.encode("utf-8", "replace").decode("utf-8"))
 
 
 def listed(names: Sequence[str], most: int = 3) -> str:

@@ -139,7 +139,7 @@ def test_a_stamp_that_is_set_back_is_seen_all_the_same(mock: Mock) -> None:
 
 
 def test_pages_of_entries_are_a_mapping(mock: Mock) -> None:
-    entries = {f.path: f.entry for f in mock.bench.surveys.survey(mock.install).findings}
+    entries = {f.at.shown: f.entry for f in mock.bench.surveys.survey(mock.install).findings}
     paged = PagedEntries(pages_of(entries.values()))
     assert set(paged) == set(entries) and len(paged) == len(entries)
     assert all(path in paged and paged[path].digest == entry.digest for path, entry in entries.items())

@@ -15,10 +15,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from left_intact.core.files.headers import recognise
+from left_intact.core.files.roots import roots_reader
 from left_intact.core.files.tree import read_tree, text_reader
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence, Kind
 from left_intact.core.model.pages import pages_of
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Release
 from left_intact.core.survey import classify
 from left_intact.core.survey import weights as weights_module
@@ -26,7 +28,7 @@ from left_intact.core.survey.classify import scores, sort_out, verdict_of
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.lists import file_hasher, find_list, parse_list
 from left_intact.core.survey.names import folder_evidence, looks_hashed, name_evidence, split_name
-from left_intact.core.survey.patterns import PatternTable, matches
+from left_intact.core.survey.patterns import Pattern, PatternTable, matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.references import about_key, pairs_in, read_references
 from left_intact.core.survey.siblings import Titles, title_of
@@ -163,7 +165,7 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
                 )
             ]
         )
-        assert Standing(pages).is_foreign(path.rpartition("/")[0])
+        assert Standing(pages).is_foreign(At("", path).folder)
         found = next(iter(sort_out(pages, SurveyInputs())))
         assert found.file_class is not P, path
 
@@ -270,7 +272,9 @@ def test_a_list_speaks_for_what_it_names_and_against_the_rest(tmp_path: Path) ->
     )
     found = listed(root)
     assert found is not None
-    states = {path: found.state(path) for path in ("run", "lib/a.so", "x.ini", "mine.dat", "SHA256SUMS")}  # type: ignore[attr-defined]
+    states = {
+        path: found.state(At("", path)) for path in ("run", "lib/a.so", "x.ini", "mine.dat", "SHA256SUMS")
+    }  # type: ignore[attr-defined]
     assert states == {
         "run": "equal",
         "lib/a.so": "equal",
@@ -279,7 +283,7 @@ def test_a_list_speaks_for_what_it_names_and_against_the_rest(tmp_path: Path) ->
         "SHA256SUMS": "named",
     }
     survey, _, _ = survey_install(str(root), SurveyInputs())
-    kinds = {f.path: f.file_class for f in survey.findings}
+    kinds = {f.at.shown: f.file_class for f in survey.findings}
     assert (
         kinds["run"] is P
         and kinds["doc.txt"] is P
@@ -354,7 +358,7 @@ def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
     )
     tree = read_tree(str(root))
     foreign = Standing(tree.pages).is_foreign
-    found = read_references(str(root), tree.pages, text_reader(str(root)), foreign)
+    found = read_references(str(root), tree.pages, roots_reader(str(root), ()), foreign)
     assert {folder: r.file_class for folder, r in found.inside.items()} == {
         "mem": C.SAVES,
         "S": C.STATES,
@@ -362,7 +366,7 @@ def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
     }
     assert {place: r.file_class for place, r in found.outside.items()} == {str(away): C.SAVES}
     survey, _, _ = survey_install(str(root), SurveyInputs())
-    memory = survey.findings.find("mem/a")
+    memory = survey.findings.find(At("", "mem/a"))
     assert (
         memory is not None
         and memory.file_class is C.SAVES
@@ -379,7 +383,7 @@ def test_the_root_and_the_home_are_no_references(tmp_path: Path) -> None:
         },
     )
     pages = read_tree(str(root)).pages
-    found = read_references(str(root), pages, text_reader(str(root)), Standing(pages).is_foreign)
+    found = read_references(str(root), pages, roots_reader(str(root), ()), Standing(pages).is_foreign)
     assert not found.inside and not found.outside
 
 
@@ -390,7 +394,7 @@ def found_in(tmp_path: Path, tree: dict[str, bytes], **known: object) -> dict[st
     root = plant(tmp_path / "prog", release("1.0"))
     plant(root, tree, mtime=LATER)  # type: ignore[arg-type]
     survey, _, _ = survey_install(str(root), SurveyInputs(**known))  # type: ignore[arg-type]
-    return {f.path: f for f in survey.findings}
+    return {f.at.shown: f for f in survey.findings}
 
 
 def test_many_of_a_kind_are_known_without_any_name(tmp_path: Path) -> None:
@@ -438,11 +442,11 @@ def test_links_rights_and_places_speak(tmp_path: Path) -> None:
     (root / "lib" / "libx.so").symlink_to("libcore.so")
     (root / "lib" / "out").symlink_to("/nowhere/else")
     survey, _, _ = survey_install(str(root), SurveyInputs())
-    inside, outside = survey.findings.find("lib/libx.so"), survey.findings.find("lib/out")
+    inside, outside = survey.findings.find(At("", "lib/libx.so")), survey.findings.find(At("", "lib/out"))
     assert inside is not None and outside is not None
-    weight = {f.path: sum(e.weight for e in f.why if e.source == "link") for f in (inside, outside)}
+    weight = {f.at.shown: sum(e.weight for e in f.why if e.source == "link") for f in (inside, outside)}
     assert weight["lib/libx.so"] > 0 > weight["lib/out"] and outside.file_class is not P
-    assert any(e.source == "rights" for e in survey.findings.find("mocklet").why)  # type: ignore[union-attr]
+    assert any(e.source == "rights" for e in survey.findings.find(At("", "mocklet")).why)  # type: ignore[union-attr]
 
 
 # ---------------------------------------------------------------- laws
@@ -507,11 +511,11 @@ patterns = st.lists(
 
 @given(patterns, paths)
 def test_the_table_of_patterns_is_the_patterns_one_by_one(table: list[str], some: list[str]) -> None:
-    fast = PatternTable(table)
+    fast = PatternTable([Pattern.of(one, ()) for one in table])
     for path in some:
         folder, _, name = path.rpartition("/")
         slow = max((n for n, pattern in enumerate(table) if matches(pattern, path)), default=-1)
-        find = fast.in_folder(folder)
+        find = fast.in_folder(At("", folder))
         assert (find(name) if find else -1) == slow, (table, path)
 
 
@@ -547,7 +551,7 @@ def test_a_link_is_never_as_shipped_by_the_digest_of_nothing() -> None:
 
 
 def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
-    from left_intact.core.files.tree import read_tree, text_reader
+    from left_intact.core.files.tree import read_tree
     from left_intact.core.survey.references import about_key, read_references
     from left_intact.core.survey.standing import Standing
 
@@ -563,6 +567,6 @@ def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
         },
     )
     pages = read_tree(str(tmp_path)).pages
-    found = read_references(str(tmp_path), pages, text_reader(str(tmp_path)), Standing(pages).is_foreign)
+    found = read_references(str(tmp_path), pages, roots_reader(str(tmp_path), ()), Standing(pages).is_foreign)
     assert {"memory", "moments"} <= set(found.inside) and not {"far", "huge"} & set(found.inside)
     assert about_key("save_dir") is not None and about_key("dir") is None and about_key("") is None

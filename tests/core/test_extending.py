@@ -46,7 +46,7 @@ def test_a_new_route_is_one_file_and_a_line(
     part.write_text("1.0b\n")
     draft = mock.bench.updates.draft(mock.install, str(part))
     plan = draft.plan()
-    assert plan.route is Route.SINGLE_PART and [m.path for m in plan.changes] == ["VERSION"]
+    assert plan.route is Route.SINGLE_PART and [m.at.shown for m in plan.changes] == ["VERSION"]
     assert next(choice for choice in plan.routes if choice.name is Route.SINGLE_PART).fits
     before = mock.state()
     outcome = mock.bench.updates.update(plan, mock.install)

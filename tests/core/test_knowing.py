@@ -138,7 +138,7 @@ def test_sheets_of_an_install(mock: Mock, tmp_path: Path) -> None:
     mine = tmp_path / "mine.toml"
     mine.write_text('format = 1\n[classes]\n"games/" = "extras"\n')
     assert bench.surveys.import_sheet(install, str(mine), merge=True) == []
-    found = bench.surveys.survey(install).findings.find("games/harbour.cart")
+    found = bench.surveys.survey(install).findings.find(At("", "games/harbour.cart"))
     assert found is not None and found.file_class is C.EXTRAS
     mine.write_text("format = 9\n")
     with pytest.raises(LeftIntactError):
@@ -156,7 +156,7 @@ def test_an_edited_sheet_and_rulings_stay_one_truth(mock: Mock) -> None:
     bench.surveys.take_edited(install, text)  # nothing was changed
     assert len(bench.surveys.rulings(install)) == 2 and "games/" not in bench.surveys.library.sheet(install)
     bench.surveys.unrule(install, "games/")  # and so a ruling can still be taken back
-    found = bench.surveys.survey(install).findings.find("games/harbour.cart")
+    found = bench.surveys.survey(install).findings.find(At("", "games/harbour.cart"))
     assert found is not None and found.file_class is C.CONTENT
     lines = [line for line in bench.surveys.sheet_text(install).splitlines() if "harbour.txt" not in line]
     bench.surveys.take_edited(install, "\n".join([*lines, '"more/" = "saves"']))
@@ -182,8 +182,8 @@ def test_a_plan_does_not_cost_the_survey_what_it_left(mock: Mock) -> None:
     assert tuple(again.inputs.survey.findings) == tuple(drawn.inputs.survey.findings)
     mock.edit({"saves/new.sav": b"1" * 512})
     mock.bench.updates.draft(mock.install, str(mock.next))
-    assert "saves" in mock.bench.surveys.library.before(mock.install).pages
-    assert mock.bench.surveys.survey(mock.install).findings.find("saves/new.sav") is not None
+    assert At("", "saves") in mock.bench.surveys.library.before(mock.install).pages
+    assert mock.bench.surveys.survey(mock.install).findings.find(At("", "saves/new.sav")) is not None
 
 
 def test_an_update_that_is_refused_teaches_nothing(mock: Mock) -> None:
@@ -203,7 +203,7 @@ def test_an_update_teaches_which_folders_are_the_persons(mock: Mock) -> None:
     learnt = dict(mock.bench.surveys.sheet_of(mock.install).classes)
     assert learnt.get("saves/") is C.SAVES and "lib/" not in learnt
     mock.edit({"saves/an odd one": b"\x81\x82"})
-    found = mock.bench.surveys.survey(mock.install).findings.find("saves/an odd one")
+    found = mock.bench.surveys.survey(mock.install).findings.find(At("", "saves/an odd one"))
     assert (
         found is not None and found.file_class is C.SAVES and any(e.source == "keepsheet" for e in found.why)
     )
@@ -224,17 +224,20 @@ def test_a_run_is_watched_and_becomes_evidence(mock: Mock) -> None:
     mock.edit({"go.sh": RUNS})
     run = mock.bench.surveys.watch(mock.install, command=["./go.sh"])
     assert (
-        run.made == ("fresh/made.cfg",)
-        and run.changed == ("saves/mill.sav",)
-        and run.gone == ("notes on harbour.txt",)
+        run.made == (At("", "fresh/made.cfg"),)
+        and run.changed == (At("", "saves/mill.sav"),)
+        and run.gone == (At("", "notes on harbour.txt"),)
     )
-    assert run.new_folders == ("fresh",) and run.status == 0
+    assert run.new_folders == (At("", "fresh"),) and run.status == 0
     survey = mock.bench.surveys.survey(mock.install)
-    made, changed = survey.findings.find("fresh/made.cfg"), survey.findings.find("saves/mill.sav")
+    made, changed = (
+        survey.findings.find(At("", "fresh/made.cfg")),
+        survey.findings.find(At("", "saves/mill.sav")),
+    )
     assert made is not None and made.file_class is C.SETTINGS
     assert any(e.source == "run" and "a stub" in e.says for e in made.why)
     assert changed is not None and changed.file_class is C.SAVES
-    assert [f.path for f in mock.bench.surveys.stubs(mock.install, survey)] == ["fresh/made.cfg"]
+    assert [f.at.shown for f in mock.bench.surveys.stubs(mock.install, survey)] == ["fresh/made.cfg"]
     mock.edit({"fresh/made.cfg": "a = 2\n"})
     assert mock.bench.surveys.stubs(mock.install, mock.bench.surveys.survey(mock.install)) == []
     assert "fresh/made.cfg" in mock.bench.surveys.sheet_text(mock.install)
@@ -256,7 +259,7 @@ def test_a_run_that_the_person_starts_is_waited_for(mock: Mock) -> None:
         held.flush()
         over.set()
         work.join(20)
-    assert found[0].made == ("open.dat",)
+    assert found[0].made == (At("", "open.dat"),)
 
 
 def test_a_command_that_cannot_be_started_changes_nothing(mock: Mock) -> None:
@@ -318,16 +321,16 @@ def test_folders_elsewhere_are_found_confirmed_and_proven(mock: Mock, tmp_path: 
         mock.bench.surveys.add_root(mock.install, one.label, one.place)
     assert mock.bench.surveys.find_roots(mock.install, home=str(home)) == []
     survey = mock.bench.surveys.survey(mock.install)
-    memory = survey.findings.find(At("saves", "mill.mem").shown)
+    memory = survey.findings.find(At("saves", "mill.mem"))
     assert (
         memory is not None
         and memory.file_class is C.SAVES
-        and survey.findings.find(At("settings", "pads.ini").shown) is not None
+        and survey.findings.find(At("settings", "pads.ini")) is not None
     )
     before = {p: p.read_bytes() for p in sorted(home.rglob("*")) if p.is_file()}
     mock.arrive(release("1.1"))
     plan = mock.plan()
-    assert {m.verb for m in plan.moves if ":/" in m.path} == {Verb.KEEP}
+    assert {m.verb for m in plan.moves if ":/" in m.at.shown} == {Verb.KEEP}
     outcome = mock.update()
     assert outcome.proof.verdict.value == "intact" and {p: p.read_bytes() for p in before} == before
     (away / "mill.mem").write_bytes(b"\x03" * 512)
@@ -465,5 +468,5 @@ def test_rulings_are_previewed_and_taken_back(mock: Mock) -> None:
     mock.bench.surveys.rule(mock.install, "saves/", C.EXTRAS)
     mock.arrive(release("1.1"))
     mock.update()
-    found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill.sav")
+    found = mock.bench.surveys.survey(mock.install).findings.find(At("", "saves/mill.sav"))
     assert found is not None and found.file_class is C.EXTRAS  # carried on to the next version

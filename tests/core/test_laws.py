@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from left_intact.core.files import place
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.demo.binaries import elf
@@ -147,15 +148,15 @@ def _update_then_back(shipped, edits, gone, arriving, *, modes: bool = True) -> 
         plan = draft.plan({q.id: q.default for q in plan.questions})
         for move in plan.moves:
             if move.verb in (Verb.REPLACE, Verb.RETIRE):
-                assert move.path not in theirs
+                assert move.at.shown not in theirs
             if move.verb is Verb.DROP:
-                assert not os.path.lexists(mock.root / move.path)
+                assert not os.path.lexists(mock.root / move.at.shown)
         outcome = mock.bench.updates.update(plan, draft.install)
         assert (
             outcome.proof.verdict is Verdict.INTACT and not outcome.proof.lost and not outcome.proof.altered
         )
         for path, data in theirs.items():
-            if path not in plan.merges:
+            if At("", path) not in plan.merges:
                 assert (mock.root / path).read_bytes() == data
         again = mock.bench.updates.draft(draft.install, str(mock.next)).plan()
         assert not again.changes and not again.questions
@@ -193,7 +194,7 @@ def test_going_back_loses_nothing_that_was_made_on_trial(
         back = mock.bench.updates.back.go(draft.install)
         now = _contents(mock.root)
         barred = {p for w in back.missing for p in (*before, *after) if p in w}
-        touched = {m.path for m in plan.changes}
+        touched = {m.at.shown for m in plan.changes}
         for path in touched - barred:
             if path in before:
                 assert now.get(path) == before[path] or not _may_hold(mock.root, path), path
@@ -227,7 +228,7 @@ def test_without_a_baseline_theirs_is_never_displaced_either(shipped, edits, gon
         before = mock.state()
         draft = mock.draft(baseline=False)
         plan = draft.plan({q.id: q.default for q in draft.plan().questions})
-        displaced = {m.path: m for m in plan.moves if m.verb in (Verb.REPLACE, Verb.RETIRE)}
+        displaced = {m.at.shown: m for m in plan.moves if m.verb in (Verb.REPLACE, Verb.RETIRE)}
         # What lies under a name of the release's is, with neither a baseline nor a time to tell, what the
         # release might have shipped: nobody can know, so it stays in the strongbox until they let go of it.
         patched = {p for p, data in theirs.items() if data.startswith(b"\x7fELF") and p in world.shipped}

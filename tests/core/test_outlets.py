@@ -329,7 +329,7 @@ def test_a_local_pack_with_what_is_lacking(packed: tuple[Mock, OutletServer]) ->
     mock.arrive(release("1.1"))
     again = mock.bench.updates.draft(mock.install, str(mock.next)).plan()
     assert again.baseline is not None and not again.blockers
-    assert all(m.verb == "keep" for m in again.moves if m.path.startswith("games/"))
+    assert all(m.verb == "keep" for m in again.moves if m.at.shown.startswith("games/"))
 
 
 def test_packs_that_are_none(packed: tuple[Mock, OutletServer], tmp_path: Path) -> None:
@@ -373,7 +373,7 @@ def test_packs_that_are_folders_or_other_archives(packed: tuple[Mock, OutletServ
         view = mock.bench.outlets.pack(mock.install, str(place), survey)
         assert [line.path for line in view.of("mine")] == ["games/g03.cart"] and len(view.of("same")) == 1
         plan = mock.bench.outlets.pack_plan(mock.install, view, survey)
-        assert [m.path for m in plan.changes] == ["games/g03.cart"]
+        assert [m.at.shown for m in plan.changes] == ["games/g03.cart"]
 
 
 def test_a_slow_place_is_waited_for_and_a_sums_file_beside_counts(

@@ -168,9 +168,9 @@ def test_a_survey_again_reads_nothing_and_writes_nothing(mock: Mock, monkeypatch
     after = mock.bench.surveys.library.before(mock.install)
     assert after.contexts == before.contexts and after.pages.keys() == before.pages.keys()
     mock.bench.surveys.rule(mock.install, "saves/", first.findings[0].file_class)
-    assert mock.bench.surveys.survey(mock.install).findings.find("saves/mill.sav") != first.findings.find(
-        "saves/mill.sav"
-    )
+    assert mock.bench.surveys.survey(mock.install).findings.find(
+        At("", "saves/mill.sav")
+    ) != first.findings.find(At("", "saves/mill.sav"))
 
 
 def test_what_was_left_and_cannot_be_read_is_read_anew(mock: Mock) -> None:
@@ -188,20 +188,20 @@ def test_several_roots_are_one_tree(tmp_path: Path) -> None:
     )
     roots = [("settings", str(apart)), ("gone", str(tmp_path / "nowhere"))]
     tree = read_roots(str(root), roots)
-    assert set(tree.by_path()) == {
-        "run",
-        "x/y",
-        At("settings", "z.ini").shown,
-        At("settings", "w/v").shown,
-        At("gone", "").shown,
+    assert {entry.at for entry in tree.entries} == {
+        At("", "run"),
+        At("", "x/y"),
+        At("settings", "z.ini"),
+        At("settings", "w/v"),
+        At("gone", ""),
     }
-    again = read_roots(str(root), roots[:1], known=lambda: {p.folder: p for p in tree.pages})
+    again = read_roots(str(root), roots[:1], known=lambda: {p.at: p for p in tree.pages})
     assert all(any(page is old for old in tree.pages) for page in again.pages)
     read = roots_reader(str(root), roots)
-    assert read("settings:/z.ini") == b"k = 1\n" and read("x/y") == b"2" and read("settings:/none") is None
-    assert absolute(str(root), roots, At("settings", "w/v").shown) == str(apart / "w/v") and absolute(
-        str(root), roots, "x/y"
-    ) == str(root / "x/y")
+    assert read(At("settings", "z.ini")) == b"k = 1\n" and read(At("", "x/y")) == b"2"
+    assert read(At("settings", "none")) is None
+    assert absolute(str(root), roots, At("settings", "w/v")) == str(apart / "w/v")
+    assert absolute(str(root), roots, At("", "x/y")) == str(root / "x/y")
 
 
 def test_first_bytes_follow_no_link(tmp_path: Path) -> None:

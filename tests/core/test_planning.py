@@ -15,7 +15,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing import Stroke, lanes_of
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.place import At, in_words
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Verb
 from left_intact.core.model.release import Reading
 from left_intact.core.planning.blockers import machine_faults, version_faults
@@ -92,7 +92,7 @@ def test_the_plan_of_an_ordinary_update(mock: Mock) -> None:
     assert said["mocklet.ini"] == "merge" and said["docs/licence.txt"] == "drop"
     assert all(said[p] == "keep" for p in ("saves/harbour.sav", "states/harbour.state", "games/harbour.cart"))
     assert not plan.questions and not plan.blockers and plan.space.needed > 0
-    assert b"smooth = off\nscale = 3" in plan.merges["mocklet.ini"].content
+    assert b"smooth = off\nscale = 3" in plan.merges[At("", "mocklet.ini")].content
     draft = mock.draft()
     assert draft.plan() == draft.plan()
 
@@ -180,7 +180,7 @@ def test_the_label_of_a_root_is_no_part_of_a_name(mock: Mock) -> None:
     plan = mock.plan()
     facts = Circumstances(free=plan.space.free, narrow_names=True)
     elsewhere = tuple(replace(m, before=None, at=At(root="states", path=m.at.path)) for m in plan.moves)
-    assert in_words(elsewhere[0].path).startswith("states:/")
+    assert elsewhere[0].at.shown.startswith("states:/")
     assert not machine_faults("Mocklet", elsewhere, plan.space, facts)
     new = next(m for m in plan.moves if m.verb is Verb.REPLACE)
     laid = (*elsewhere, replace(new, before=None, at=At(root="states", path="a:b")))
@@ -300,7 +300,7 @@ def test_lanes_hold_every_move_once(mock: Mock) -> None:
     mock.arrive(release("1.1"))
     plan = mock.plan()
     lanes = lanes_of(plan)
-    assert sorted(m.path for lane in lanes for m in lane.each()) == sorted(m.path for m in plan.moves)
+    assert sorted(m.at.shown for lane in lanes for m in lane.each()) == sorted(m.at.shown for m in plan.moves)
     assert sum(lane.now.files for lane in lanes) == sum(t.files for t in plan.survey.totals().values())
     assert {Stroke.INTACT, Stroke.REPLACED, Stroke.OPEN} <= {lane.stroke for lane in lanes}
 
@@ -322,7 +322,7 @@ def test_what_cannot_be_an_arrival(mock: Mock) -> None:
 
 def test_a_script_program_keeps_its_right_to_run(mock: Mock) -> None:
     mock.arrive({**release("1.1"), "mocklet": program("1.1")})
-    move = next(m for m in mock.plan().moves if m.path == "mocklet")
+    move = next(m for m in mock.plan().moves if m.at.shown == "mocklet")
     assert move.after is not None and move.after.mode is not None and move.after.mode & 0o111
 
 
@@ -433,7 +433,7 @@ def test_what_the_pack_has_as_it_lies_here_is_no_move(mock: Mock) -> None:
     from left_intact.core.planning.routes.content_pack import ContentPack
 
     survey = mock.bench.surveys.survey(mock.install)
-    same, other = survey.findings.find("games/harbour.cart"), file_at("games/harbour.cart", "bb")
+    same, other = survey.findings.find(At("", "games/harbour.cart")), file_at("games/harbour.cart", "bb")
     assert same is not None
     mock.arrive(release("1.1"))
     arrival = mock.bench.surveys.arrival(mock.install, str(mock.next))

@@ -254,10 +254,12 @@ def test_used_since_stays_where_the_person_wants_it(mock: Mock) -> None:
     mock.update()
     plant(mock.root, {"mocklet.ini": "[video]\nsmooth = maybe\n"}, mtime=LATER + 99)
     plan = mock.bench.updates.back.draw(mock.install)
-    assert [q.id for q in plan.questions] == ["used-since"] and plan.questions[0].paths == ("mocklet.ini",)
-    assert any(m.path == "mocklet.ini" for m in plan.changes)
+    assert [q.id for q in plan.questions] == ["used-since"] and tuple(
+        at.shown for at in plan.questions[0].paths
+    ) == ("mocklet.ini",)
+    assert any(m.at.shown == "mocklet.ini" for m in plan.changes)
     stays = mock.bench.updates.back.draw(mock.install, answers={"used-since": "stay"})
-    assert not any(m.path == "mocklet.ini" for m in stays.changes)
+    assert not any(m.at.shown == "mocklet.ini" for m in stays.changes)
     back = mock.bench.updates.back.go(mock.install, plan=stays)
     assert mock.read("mocklet.ini") == "[video]\nsmooth = maybe\n" and mock.read("VERSION") == "1.0\n"
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
@@ -273,10 +275,10 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
 
     def only(*paths: str) -> Plan:
 
-        carry = Carry(moves=tuple(m for m in whole.carries[0].moves if m.path in paths))
+        carry = Carry(moves=tuple(m for m in whole.carries[0].moves if m.at.shown in paths))
         kept = (
             *whole.kept,
-            *(m for m in whole.carries[0].moves if m.path not in paths and m.before is not None),
+            *(m for m in whole.carries[0].moves if m.at.shown not in paths and m.before is not None),
         )
         return replace(whole, stages=(carry,), kept=Kept(rest=[replace(m, after=m.before) for m in kept]))
 

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge
 from left_intact.core.settings.document import NotReadable, shown
 from left_intact.core.settings.formats.registry import format_named, open_document
@@ -292,7 +293,7 @@ def test_one_odd_file_stops_no_plan(mock: Mock, odd: bytes) -> None:
     plant(mock.base, {"odd.json": b'{"a": 0}'})
     mock.arrive(release("1.1") | {"odd.json": b'{"a": 5, "b": 6}'})
     plan = mock.plan()
-    question = next(q for q in plan.questions if "odd.json" in q.paths)
+    question = next(q for q in plan.questions if At("", "odd.json") in q.paths)
     assert question.default == "yours"
     mock.update()
     assert (mock.root / "odd.json").read_bytes() == odd

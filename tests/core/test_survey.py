@@ -12,9 +12,10 @@ from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.outline import alike, outline_of
+from left_intact.core.model.place import At
 from left_intact.core.survey.classify import scores
 from left_intact.core.survey.inputs import SurveyInputs
-from left_intact.core.survey.patterns import matches
+from left_intact.core.survey.patterns import Pattern, matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import weights
@@ -24,9 +25,13 @@ from tests.builders import LATER, THEIRS, Mock, plant, release
 C = FileClass
 
 
+def meant(ruled: dict[str, FileClass]) -> list[tuple[Pattern, FileClass]]:
+    return [(Pattern.of(pattern, ()), kind) for pattern, kind in ruled.items()]
+
+
 def classes(root: Path, **known: object) -> dict[str, Finding]:
     survey, _, _ = survey_install(str(root), SurveyInputs(**known))  # type: ignore[arg-type]
-    return {f.path: f for f in survey.findings}
+    return {f.at.shown: f for f in survey.findings}
 
 
 @pytest.fixture
@@ -85,12 +90,12 @@ def test_the_baseline_speaks_loudest_of_the_evidence(mock: Mock) -> None:
 def test_rulings_and_sheets(install: Path) -> None:
     found = classes(
         install,
-        rulings=[("mystery", C.SAVES), ("lib/*.so", C.EXTRAS)],
-        sheet=[("docs/", C.CONTENT), ("mystery", C.CACHE)],
+        rulings=meant({"mystery": C.SAVES, "lib/*.so": C.EXTRAS}),
+        sheet=meant({"docs/": C.CONTENT, "mystery": C.CACHE}),
     )
     assert found["mystery"].file_class is C.SAVES and found["mystery"].certainty > 0.99
     assert found["lib/libcore.so"].file_class is C.EXTRAS and found["docs/guide.html"].file_class is C.CONTENT
-    later = classes(install, rulings=[("**", C.CACHE), ("mystery", C.STATES)])
+    later = classes(install, rulings=meant({"**": C.CACHE, "mystery": C.STATES}))
     assert later["mystery"].file_class is C.STATES and later["saves/mill.sav"].file_class is C.CACHE
 
 
@@ -121,14 +126,14 @@ def test_sums_groups_and_strips(install: Path) -> None:
     outline, totals = outline_of(survey), survey.totals()
     assert outline.root.files == {c: t.files for c, t in totals.items() if t.files}
     assert outline.root.size == sum(t.bytes for t in totals.values())
-    assert outline.folders["saves"].only_class is C.SAVES
+    assert outline.folders[At("", "saves")].only_class is C.SAVES
     assert isinstance(survey.findings, SortedPages)
     groups, unsorted = alike(survey.findings), survey.unsorted()
     assert sum(group.count for group in groups) == len(unsorted)
     assert sum(group.bytes for group in groups) == sum(f.entry.bytes for f in unsorted)
-    assert all(matches(group.pattern, f.path) for group in groups for f in group.first)
-    assert survey.findings.unsorted_places() == [f.path for f in unsorted]
-    assert survey.findings.unsorted_places(1) == [f.path for f in unsorted][:1]
+    assert all(matches(group.pattern, f.at.shown) for group in groups for f in group.first)
+    assert survey.findings.unsorted_places() == [f.at for f in unsorted]
+    assert survey.findings.unsorted_places(1) == [f.at for f in unsorted][:1]
     for width in (8, 30, 100):
         cells = widths_of(outline.root.files, width)
         assert sum(cells.values()) == width and set(cells) == set(outline.root.files)

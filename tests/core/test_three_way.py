@@ -82,7 +82,7 @@ def surveyed(tree: Tree, pick: list[int]) -> Survey:
     pages.sort(key=lambda page: page.folder)
     numbers = iter(pick * 40)
     verdicts = [array("I", [next(numbers) for _ in page.names]) for page in pages]
-    folders = {page.folder: next(numbers) for page in pages if page.is_entry}
+    folders = {page.at: next(numbers) for page in pages if page.is_entry}
     every = {path.rsplit("/", n)[0] for path in tree for n in range(1, path.count("/") + 1)}
     every |= {path for path, e in tree.items() if e.kind is Kind.FOLDER}
     return Survey(
@@ -100,7 +100,7 @@ def slowly(
     survey: Survey, coming: Tree, base: Tree | None, policy: Policy
 ) -> tuple[dict[str, Row], set[str], set[str]]:
     """(the row of every path, what is in the way, what cannot be read), a path at a time."""
-    mine = {f.path: f for f in survey.findings}
+    mine = {f.at.shown: f for f in survey.findings}
     whole = {folder.path for folder in survey.folders}
     rows: dict[str, Row] = {}
     in_the_way: set[str] = set()
@@ -232,7 +232,7 @@ def test_the_very_same_is_kept_with_its_classes(mine: Tree, pick: list[int]) -> 
     survey = surveyed(sound, pick)
     joined = join(survey, released(sound), None, Policy(replace_at=0.97, retire_at=0.99))
     told = {kept.page.path(at): CLASSES[n] for kept in joined.kept for at, n in enumerate(kept.classes)}
-    assert not joined.rows and told == {f.path: f.file_class for f in survey.findings}
+    assert not joined.rows and told == {f.at.shown: f.file_class for f in survey.findings}
 
 
 @pytest.mark.parametrize("size", [3, 300])

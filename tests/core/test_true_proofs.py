@@ -289,7 +289,7 @@ def test_what_nobody_can_prove_is_kept_by_settling(mock: Mock) -> None:
     mine = (mock.root / "lib/libpad.so").read_bytes()
     mock.arrive(release("1.1"))
     plan = mock.plan(baseline=False)
-    asked = {path: q for q in plan.questions for path in q.paths}
+    asked = {at.shown: q for q in plan.questions for at in q.paths}
     assert not [w for w in plan.warnings if w.code == "not-whole"]  # unless chosen otherwise, others are laid
     assert "lib/libpad.so" in asked and "lib/libcore.so" in asked  # nothing shows who wrote what is in them
     mock.bench.updates.update(

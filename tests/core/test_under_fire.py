@@ -22,6 +22,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import UNKNOWN
+from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict
 from tests import disks
 from tests.builders import LATER, Mock, in_memory, plant, release
@@ -89,7 +90,7 @@ def test_a_file_held_online_is_said_and_never_opened(mock: Mock, monkeypatch: py
         return real_open(path, *words, **named)
 
     monkeypatch.setattr(os, "open", no_open)
-    found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill.sav")
+    found = mock.bench.surveys.survey(mock.install).findings.find(At("", "saves/mill.sav"))
     assert found is not None and found.entry.kind is Kind.FAULT and "held online" in found.entry.fault
     mock.arrive(release("1.1"))
     outcome = mock.update()
@@ -221,5 +222,5 @@ def test_a_service_that_moves_saves_while_an_update_is_on_trial(mock: Mock) -> N
     assert proof.verdict is Verdict.BROKEN and proof.lost == ("saves/mill.sav",)
     mock.bench.updates.back.go(mock.install)
     assert (mock.root / "saves" / "mill (conflict).sav").read_bytes() == b"\x02" * 512
-    found = mock.bench.surveys.survey(mock.install).findings.find("saves/mill (conflict).sav")
+    found = mock.bench.surveys.survey(mock.install).findings.find(At("", "saves/mill (conflict).sav"))
     assert found is not None and found.file_class is FileClass.SAVES

@@ -4,6 +4,7 @@ promise.
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 from pathlib import Path
@@ -34,7 +35,8 @@ from left_intact.core.model.packing import (
     packed,
     unpacked,
 )
-from left_intact.core.model.place import At, Root, at_of, from_words, in_words
+from left_intact.core.model.pattern import exactly_at
+from left_intact.core.model.place import At, Root, from_words
 from left_intact.core.model.stages import (
     Carry,
     Consent,
@@ -53,6 +55,7 @@ from left_intact.core.model.stages import (
 )
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from left_intact.core.proving.hand_steps import was_done
+from left_intact.core.survey.patterns import Pattern
 from tests.builders import STAMPS, plant, release
 
 texts = st.text(st.characters(codec="utf-8", exclude_characters="\0/"), min_size=1, max_size=8)
@@ -180,23 +183,35 @@ def test_names_that_are_no_utf8_come_back() -> None:
         ("saves:", At("saves", "")),
         ("other:/a", At("", "other:/a")),
         ("saves:a", At("", "saves:a")),
+        ("./saves:/a", At("", "saves:/a")),
         ("", At("", "")),
     ],
 )
 def test_only_a_known_label_parts_a_path_that_a_person_wrote(words: str, place: At) -> None:
-    assert at_of(from_words(words, ["saves"])) == place
-    assert in_words(place.shown) == words
+    assert from_words(words, ["saves"]) == place
+    assert place.shown == words.removeprefix("./")
 
 
 def test_a_folder_that_is_called_like_a_root_is_none() -> None:
     folder, root = At("", "saves:/a"), At("saves", "a")
-    assert folder.shown != root.shown and in_words(folder.shown) == in_words(root.shown)
-    assert at_of(folder.shown) == folder and at_of(root.shown) == root
+    assert folder != root and folder.shown == root.shown
+    assert not folder.holds(root) and not root.folder.holds(folder)
+
+
+@given(places, st.sampled_from(["saves", "memory"]))
+def test_a_pattern_that_the_program_writes_of_a_place_means_that_one(place: At, label: str) -> None:
+    for at in (place, At(label, place.path)):
+        labels = [at.root] if at.root else ["saves", "memory"]
+        assert Pattern.of(exactly_at(at), labels).speaks_of(at) or not at.path
+        for other in (At("other", at.path), At("", f"{label}:/{at.path}")):
+            assert other == at or not Pattern.of(exactly_at(at), labels).speaks_of(other)
 
 
 @given(places)
-def test_what_is_shown_leads_back(place: At) -> None:
-    assert at_of(place.shown) == place
+def test_the_folders_above_a_place_hold_it(place: At) -> None:
+    above = list(place.upwards())
+    assert above[0] == place and above[-1] == At(place.root, "") and all(one.holds(place) for one in above)
+    assert all(one.folder == two for one, two in itertools.pairwise(above))
 
 
 # ---------------------------------------------------------------- moves and consent

@@ -476,14 +476,15 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
 # ---------------------------------------------------------------- a folder that is called like a root
 
 
-def test_no_view_and_no_file_of_ours_shows_the_mark_of_a_root(mock: Mock, tmp_path: Path) -> None:
-    """The keepsheet, the proof, and all JSON say `memory:/quay.sav`, as people write it."""
+def test_a_root_and_a_folder_that_is_called_like_it_are_told_apart(mock: Mock, tmp_path: Path) -> None:
+    """Keepsheet, proof and JSON write a place as people do; a ruling on the folder begins with `./`."""
     from left_intact.core.model.as_json import as_text, plan_json, proof_json, survey_json
 
     far = plant(tmp_path / "far", {"quay.sav": b"z" * 90, "deep/mill.sav": b"q" * 80})
     plant(mock.root, {"memory:/core.so": b"x" * 300})
     mock.bench.surveys.add_root(mock.install, "memory", str(far))
     mock.bench.surveys.rule(mock.install, "memory:/deep/", FileClass.EXTRAS)
+    mock.bench.surveys.rule(mock.install, "./memory:/", FileClass.CONTENT)
     survey = mock.bench.surveys.survey(mock.install)
     mock.arrive(release("1.1"))
     plan = mock.plan()
@@ -493,5 +494,7 @@ def test_no_view_and_no_file_of_ours_shows_the_mark_of_a_root(mock: Mock, tmp_pa
     said += [Path(mock.bench.updates.export_proof(mock.install)).read_text()]
     assert not [text for text in said if "\0" in text or "\\u0000" in text]
     assert '"memory:/quay.sav"' in said[0] and '"memory:/core.so"' in said[0]
-    ruled = {f.path for f in survey.findings if f.file_class is FileClass.EXTRAS}
-    assert At("memory", "deep/mill.sav").shown in ruled
+    kinds = {f.at: f.file_class for f in survey.findings}
+    assert kinds[At("memory", "deep/mill.sav")] is FileClass.EXTRAS
+    assert kinds[At("", "memory:/core.so")] is FileClass.CONTENT
+    assert kinds[At("memory", "quay.sav")] is not FileClass.CONTENT

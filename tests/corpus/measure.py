@@ -62,9 +62,9 @@ def score_of(specimen: Specimen, findings: Iterable[Finding]) -> Score:
     """Compare findings with the truth."""
     score = Score()
     for finding in findings:
-        truth, called = specimen.truth[finding.path], finding.file_class
-        row = (f"{specimen.name}/{finding.path}", " or ".join(sorted(truth)) or "patched", finding)
-        if finding.path in specimen.patched:
+        truth, called = specimen.truth[finding.at.shown], finding.file_class
+        row = (f"{specimen.name}/{finding.at.shown}", " or ".join(sorted(truth)) or "patched", finding)
+        if finding.at.shown in specimen.patched:
             if called is P and finding.certainty >= weights().replace:
                 score.destructive.append(row)
             continue

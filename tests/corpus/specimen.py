@@ -8,7 +8,7 @@ from collections.abc import Collection
 from pathlib import Path
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At, from_words
 from left_intact.demo.planting import Bed
 from tests.corpus.makers import Maker
 
@@ -102,7 +102,7 @@ class Specimen:
     def _plant(
         self, path: str, content: bytes, when: int, kind: FileClass | Collection[FileClass], mode: int
     ) -> None:
-        root, inside = at_of(path)
+        root, inside = from_words(path, (APART,))
         bed = self.apart if root else self.bed
         assert inside and not inside.startswith("/") and path not in self.truth, path
         bed.put(inside, content, when, mode)

@@ -109,7 +109,7 @@ def test_a_link_that_leads_out_by_way_of_theirs_is_not_laid(mock: Mock) -> None:
     (mock.root / "shelf").symlink_to(away)
     mock.arrive(release("1.1", lib__sly=("link", "../shelf/../secret"), lib__fine=("link", "libcore.so")))
     plan = mock.plan()
-    verbs = {move.path: move.verb.value for move in plan.moves}
+    verbs = {move.at.shown: move.verb.value for move in plan.moves}
     assert verbs["lib/sly"] == "drop" and verbs["lib/fine"] == "add"
     mock.update()
     assert not (mock.root / "lib/sly").is_symlink() and (mock.root / "lib/fine").is_symlink()

@@ -50,7 +50,7 @@ def test_the_keepsheet_recommends_it_and_all_of_the_persons_is_saved(console: Co
     assert hands(plan) == ["remove", "ghost", "lay", "start"]
     first = plan.stages[0]
     assert isinstance(first, Carry)
-    assert {move.path for move in first.moves} == set(MINE)
+    assert {move.at.shown for move in first.moves} == set(MINE)
     assert all(move.safeguard and not move.changes_disk for move in first.moves)
     assert [q.id for q in console.draft().plan().open_questions] == ["save-cache"]
     assert console.state() == before
@@ -67,7 +67,9 @@ def test_what_is_left_out_is_named_before(console: Console) -> None:
     told = [fault.says for fault in plan.warnings if fault.code == "not-saved"]
     assert len(told) == 2
     assert any("states" in one for one in told)
-    assert {"cache/shapes.cache", "states/salt-road.state"}.isdisjoint(m.path for m in plan.carries[0].moves)
+    assert {"cache/shapes.cache", "states/salt-road.state"}.isdisjoint(
+        m.at.shown for m in plan.carries[0].moves
+    )
 
 
 def test_saves_under_ids_are_a_warning_beforehand(console: Console) -> None:

@@ -47,7 +47,7 @@ def test_a_tree_of_somebodys_is_known_and_the_graft_is_recommended(loom: Loom) -
 def test_only_the_programs_files_are_laid(loom: Loom) -> None:
     before = snapshot(str(loom.root))
     plan = loom.plan()
-    laid = {m.path for m in plan.changes}
+    laid = {m.at.shown for m in plan.changes}
     assert not laid & set(SOMEBODYS) and "loomer" in laid
     outcome = loom.bench.updates.update(plan, loom.install)
     assert outcome.proof.verdict is Verdict.INTACT
@@ -62,13 +62,13 @@ def test_only_the_programs_files_are_laid(loom: Loom) -> None:
 
 
 def test_the_donors_own_is_listed(loom: Loom) -> None:
-    drops = {m.path: m.file_class for m in loom.plan().moves if m.verb is Verb.DROP}
+    drops = {m.at.shown: m.file_class for m in loom.plan().moves if m.verb is Verb.DROP}
     assert {"saves/tower.sav", "states/quay.state"} <= set(drops)
     assert "saves/quay.sav" not in drops  # there is one of yours, which stays
 
 
 def test_what_both_have_stays_as_it_is_here_and_says_so(loom: Loom) -> None:
-    said = {m.path: (m.verb, m.because) for m in loom.plan().moves}
+    said = {m.at.shown: (m.verb, m.because) for m in loom.plan().moves}
     for path in ("saves/quay.sav", "config/loomer.cfg", "config/account.ini"):
         assert said[path][0] is Verb.KEEP and "the donor's own of this name stays out" in said[path][1]
     assert "stays out" not in said["saves/harbour.sav"][1]
@@ -90,7 +90,7 @@ def test_the_program_is_not_robbed_of_what_the_donor_made_their_own(loom: Loom, 
     draft = loom.bench.updates.draft(loom.install, str(loom.donor), baseline=str(base) if baseline else None)
     plan = draft.plan({q.id: "leave" for q in draft.plan().questions if q.id == "donor-unsorted"})
     here = {*shipped, "lang/fr.xml"}
-    assert not here & {m.path for m in plan.changes} and here <= {m.path for m in plan.moves}
+    assert not here & {m.at.shown for m in plan.changes} and here <= {m.at.shown for m in plan.moves}
     outcome = loom.bench.updates.update(plan, loom.install)
     assert outcome.proof.verdict is Verdict.INTACT
     after = snapshot(str(loom.root))
@@ -116,9 +116,9 @@ def test_what_nobody_can_tell_is_one_question(loom: Loom) -> None:
     assert len(asked) <= 1 and len(draft.plan().questions) <= 2
     if asked:
         taken = loom.plan(**{"donor-unsorted": "take"})
-        assert set(asked[0].paths) <= {m.path for m in taken.changes}
+        assert {at.shown for at in asked[0].paths} <= {m.at.shown for m in taken.changes}
         left = loom.plan(**{"donor-unsorted": "leave"})
-        assert not set(asked[0].paths) & {m.path for m in left.changes}
+        assert not {at.shown for at in asked[0].paths} & {m.at.shown for m in left.changes}
 
 
 def test_a_plain_release_in_a_folder_is_no_donor(loom: Loom, tmp_path: Path) -> None:

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from left_intact.core.model.errors import LeftIntactError, Refusal
 from left_intact.core.model.ladder import Package, RungState
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
@@ -181,7 +182,7 @@ def test_what_the_person_patched_is_asked_about_once_for_all_rungs(tmp_path: Pat
     plant(rally.root, {"lib/engine.so": b"patched by hand " * 30}, mtime=LATER)
     questions = [q for q in rally.draft().plan().questions if q.answer is None]
     assert len(questions) == 1
-    assert questions[0].paths == ("lib/engine.so",)
+    assert tuple(at.shown for at in questions[0].paths) == ("lib/engine.so",)
     rally.update({questions[0].id: next(o for o in questions[0].options if o != "arriving")})
     assert rally.read("lib/engine.so").startswith("patched by hand")
 
@@ -203,7 +204,7 @@ def test_what_two_rungs_take_away_goes_once_and_what_one_laid_goes_too(tmp_path:
     }
     rally = Rally(tmp_path, steps)
     before, plan = rally.state(), rally.plan()
-    away = [[m.path for m in c.moves if m.verb is Verb.RETIRE] for c in plan.carries]
+    away = [[m.at.shown for m in c.moves if m.verb is Verb.RETIRE] for c in plan.carries]
     assert away == [["data/old-menu.pak", "data/tracks.pak"], ["data/brief.pak"]]
     assert rally.update().proof.verdict is Verdict.INTACT
     rally.bench.updates.back.go(rally.install)
@@ -212,7 +213,9 @@ def test_what_two_rungs_take_away_goes_once_and_what_one_laid_goes_too(tmp_path:
 
 def test_settings_that_two_rungs_change_are_merged_twice_and_yours_stand(rally: Rally) -> None:
     plan = rally.plan()
-    lines = {line.key: line.decided for line in plan.merges["rally.ini"].lines if line.decided != "same"}
+    lines = {
+        line.key: line.decided for line in plan.merges[At("", "rally.ini")].lines if line.decided != "same"
+    }
     assert lines == {
         "video.scale": "yours",
         "video.smooth": "yours",
@@ -236,7 +239,10 @@ def test_an_update_over_a_titles_own_folder_leaves_the_rest_alone(tmp_path: Path
     assert plan.climb is not None
     assert (plan.climb.of, plan.climb.here, plan.climb.wanted) == ("Moth Hour", "1.0", "1.2")
     assert plan.to_version == "1.04"
-    assert {move.path for move in plan.changes} == {"titles/moth hour/VERSION", "titles/moth hour/hour.pak"}
+    assert {move.at.shown for move in plan.changes} == {
+        "titles/moth hour/VERSION",
+        "titles/moth hour/hour.pak",
+    }
     assert rally.update().proof.verdict is Verdict.INTACT
     assert rally.read("titles/moth hour/VERSION") == "1.2\n"
     rally.bench.updates.back.go(rally.install)
@@ -375,6 +381,6 @@ def test_an_install_with_no_known_version_is_told_so(tmp_path: Path) -> None:
     plan = rally.plan()
     if plan.route is Route.LADDER:
         assert plan.blockers
-    assert not any(move.verb is Verb.REPLACE and move.path == "data/tracks.pak" for move in plan.changes) or (
-        plan.blockers
-    )
+    assert not any(
+        move.verb is Verb.REPLACE and move.at.shown == "data/tracks.pak" for move in plan.changes
+    ) or (plan.blockers)

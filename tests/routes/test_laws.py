@@ -12,7 +12,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.place import at_of
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
@@ -187,7 +186,7 @@ def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_b
         box = console.bench.updates.strongbox(console.install)
         for move in saved.values():
             if move.before is not None and move.before.kind == "file":
-                assert move.before.digest in digests or box.has(move.before.digest), move.path
+                assert move.before.digest in digests or box.has(move.before.digest), move.at.shown
         box.close()
         console.go_back()
         assert console.state() == before
@@ -204,7 +203,7 @@ def _meets(path: str, tree: Tree) -> bool:
 
 def _all_there(plan: Any, new: dict[str, Any]) -> None:
     """Whatever is the person's lies in the new folder, as it was or merged, or the plan says why not."""
-    spoken = {m.path: m for m in plan.moves if not m.at.root}
+    spoken = {m.at.path: m for m in plan.moves if not m.at.root}
     digests = {said[4] for said in new.values() if said[0] == "file"}
     asked = {path for question in plan.questions for path in question.paths}
     for page, verdicts in zip(plan.survey.findings.pages, plan.survey.findings.verdicts, strict=True):
@@ -212,7 +211,7 @@ def _all_there(plan: Any, new: dict[str, Any]) -> None:
             entry, kind = page.entry(at), plan.survey.findings.table[verdict].file_class
             if kind in (FileClass.CACHE, FileClass.PROGRAM) or entry.kind != "file":
                 continue
-            path = at_of(page.path(at)).path
+            path = page.path(at)
             move = spoken.get(path)
             merged = move is not None and move.verb is Verb.MERGE
             assert entry.digest in digests or merged or path in asked, path
@@ -250,7 +249,7 @@ def test_of_a_donor_nothing_of_theirs_comes_along_and_back_is_byte_for_byte(
         assert loom.bench.updates.update(plan, loom.install).proof.verdict is not Verdict.BROKEN
         after = snapshot(str(loom.root))
         for finding in known.own:
-            assert after.get(finding.path) == before.get(finding.path), finding.path
+            assert after.get(finding.at.shown) == before.get(finding.at.shown), finding.at.shown
         loom.bench.updates.back.go(loom.install)
         assert snapshot(str(loom.root)) == before and snapshot(str(loom.donor)) == donor
 

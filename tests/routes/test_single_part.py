@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.model.errors import Refusal
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.planning.parts import key_of_old, part_key
@@ -51,7 +52,7 @@ def test_one_file_goes_where_the_program_expects_it(house: House) -> None:
     comes = house.comes("otter-machine-1.3.2-linux-x86_64.so", core("otter", "1.3.2"))
     plan = house.plan(comes)
     assert plan.route is Route.SINGLE_PART and not plan.questions and not plan.blockers
-    assert [(m.path, m.verb) for m in plan.changes] == [("cores/otter-machine.so", Verb.REPLACE)]
+    assert [(m.at.shown, m.verb) for m in plan.changes] == [("cores/otter-machine.so", Verb.REPLACE)]
     assert [(p.before, p.after) for p in plan.parts] == [("1.3.1", "1.3.2")]
     outcome = house.update(comes)
     assert outcome.proof.verdict is Verdict.INTACT
@@ -107,7 +108,7 @@ def test_what_goes_by_no_name_here_is_refused(house: House) -> None:
 
 def test_of_two_with_a_number_in_their_name_the_right_one_is_meant(house: House) -> None:
     plan = house.plan(house.comes("reed-9-machine-3.1-linux.so", core("reed-9", "3.1")))
-    assert [m.path for m in plan.changes] == ["cores/reed-9-machine.so"] and not plan.questions
+    assert [m.at.shown for m in plan.changes] == ["cores/reed-9-machine.so"] and not plan.questions
 
 
 def test_where_it_may_be_one_of_several_it_is_asked(house: House) -> None:
@@ -116,7 +117,7 @@ def test_where_it_may_be_one_of_several_it_is_asked(house: House) -> None:
     (question,) = house.plan(comes).questions
     assert question.options == ("cores/otter-machine.so", "more/otter-machine.so")
     plan = house.plan(comes, {question.id: "more/otter-machine.so"})
-    assert [m.path for m in plan.changes] == ["more/otter-machine.so"]
+    assert [m.at.shown for m in plan.changes] == ["more/otter-machine.so"]
 
 
 def test_several_from_a_folder_of_downloads_go_in_one(house: House) -> None:
@@ -127,7 +128,7 @@ def test_several_from_a_folder_of_downloads_go_in_one(house: House) -> None:
     house.comes("heron-machine-1.0.so", core("heron", "1.0"))
     plan = house.plan(house.downloads)
     assert plan.route is Route.SINGLE_PART
-    assert {m.path for m in plan.changes} == {"cores/otter-machine.so", "cores/plover-machine.so"}
+    assert {m.at.shown for m in plan.changes} == {"cores/otter-machine.so", "cores/plover-machine.so"}
     assert any("heron" in w.says for w in plan.warnings)
     assert house.update(house.downloads).proof.verdict is Verdict.INTACT
     assert (house.root / "cores/otter-machine.so").read_bytes() == core("otter", "1.3.3")
@@ -141,7 +142,7 @@ def test_options_that_a_part_brings_are_listed_and_yours_stay(house: House) -> N
         "otter-machine.cfg": OPTIONS + "# new\necho = wide\n",
     }
     plan = house.plan(zipped(tree, house.downloads / "otter-machine-1.3.2.zip"))
-    lines = plan.merges["options/otter-machine.cfg"].lines
+    lines = plan.merges[At("", "options/otter-machine.cfg")].lines
     assert [line.key for line in lines if line.decided == "new"] == ["echo"]
     house.update(house.downloads / "otter-machine-1.3.2.zip")
     text = (house.root / "options/otter-machine.cfg").read_text()
@@ -159,5 +160,5 @@ def test_what_was_swapped_is_on_record_so_that_the_next_whole_release_takes_it(h
     record = house.bench.updates.on_record(house.install)
     assert record is not None
     assert record.entries["cores/otter-machine.so"].bytes == len(core("otter", "1.3.2"))
-    finding = house.bench.surveys.survey(house.install).findings.find("cores/otter-machine.so")
+    finding = house.bench.surveys.survey(house.install).findings.find(At("", "cores/otter-machine.so"))
     assert finding is not None and finding.file_class == "program" and finding.certainty > 0.99

@@ -128,8 +128,8 @@ async def test_watching_a_run_that_is_started_here(waiting: Mock) -> None:
         await press(app, pilot, "enter")
         assert isinstance(app.screen, SurveyScreen)
         survey = stage(app).desk.survey
-        assert survey is not None and survey.findings.find("made.cfg") is not None
-        assert waiting.bench.surveys.library.runs(waiting.install)["made.cfg"][0] == "made"
+        assert survey is not None and survey.findings.find(At("", "made.cfg")) is not None
+        assert waiting.bench.surveys.library.runs(waiting.install)[At("", "made.cfg")][0] == "made"
 
 
 async def test_watching_a_run_that_the_person_starts(waiting: Mock) -> None:
@@ -169,7 +169,7 @@ async def test_its_baseline_and_its_folders_elsewhere(waiting: Mock, tmp_path: P
         await press(app, pilot, "space", "enter")
         assert dict(waiting.bench.surveys.library.roots(waiting.install)) == {"settings": str(away)}
         survey = stage(app).desk.survey
-        assert survey is not None and survey.findings.find(At("settings", "x.ini").shown) is not None
+        assert survey is not None and survey.findings.find(At("settings", "x.ini")) is not None
         await press(app, pilot, "m", "o", "space", "enter")
         assert not waiting.bench.surveys.library.roots(waiting.install)
 
@@ -186,7 +186,7 @@ async def test_the_keepsheet_is_edited_and_a_bad_one_refused(waiting: Mock) -> N
         await press(app, pilot, "ctrl+e")
         assert "written to" in words(app)
         await press(app, pilot, "ctrl+s")
-        found = stage(app).desk.survey.findings.find("mystery")  # type: ignore[union-attr]
+        found = stage(app).desk.survey.findings.find(At("", "mystery"))  # type: ignore[union-attr]
         assert found is not None and found.file_class is C.SAVES
 
 

@@ -56,11 +56,11 @@ def test_a_path_is_exact(mock: Mock, path: str) -> None:
 
     survey = mock.bench.surveys.survey(mock.install)
     met, number = mock.bench.surveys.met_by(survey, exactly(path), 9)
-    assert (number, met[0].path) == (1, path)
+    assert (number, met[0].at.shown) == (1, path)
     mock.bench.surveys.rule(mock.install, exactly(path), FileClass.EXTRAS)
     found = mock.bench.surveys.survey(mock.install).findings
     assert found.find(path).file_class is FileClass.EXTRAS  # type: ignore[union-attr]
-    changed = [f.path for f in found if f.why and f.why[0].source == "ruling"]
+    changed = [f.at.shown for f in found if f.why and f.why[0].source == "ruling"]
     assert changed == [path]
 
 

@@ -14,6 +14,7 @@ from textual.pilot import Pilot
 from textual.widgets import Input
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.look import DARK
 from left_intact.tui.screens.arrival import ArrivalScreen
@@ -150,10 +151,10 @@ async def test_ruling_by_key_and_taking_it_back(waiting: Mock) -> None:
         await press(app, pilot, "enter", "u")
         screen = stage(app)
         row = screen.query_one(Lines).row
-        assert isinstance(row, EntryRow) and row.finding.path == "mystery"
+        assert isinstance(row, EntryRow) and row.finding.at.shown == "mystery"
         await press(app, pilot, "v")
         assert screen.desk.survey is not None
-        assert [f.path for f in screen.desk.survey.unsorted()] == []
+        assert [f.at.shown for f in screen.desk.survey.unsorted()] == []
         assert waiting.bench.surveys.rulings(waiting.install)[0].file_class is FileClass.SAVES
         await press(app, pilot, "z")
         assert len(screen.desk.survey.unsorted()) == 1 and not waiting.bench.surveys.rulings(waiting.install)
@@ -165,7 +166,7 @@ async def test_ruling_a_folder_and_a_pattern(waiting: Mock) -> None:
         app.screen.query_one(Lines).go_to("games/")
         await press(app, pilot, "x")
         await press(app, pilot, "enter") if isinstance(app.screen, ConfirmDialog) else None
-        found = stage(app).desk.survey.findings.find("games/harbour.cart")  # type: ignore[union-attr]
+        found = stage(app).desk.survey.findings.find(At("", "games/harbour.cart"))  # type: ignore[union-attr]
         assert found is not None and found.file_class is FileClass.EXTRAS
         await press(app, pilot, "asterisk")
         app.screen.query(Input).first().value = "saves/*.sav"

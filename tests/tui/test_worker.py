@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 
 from left_intact.core.model.errors import Fault, Interrupted, LeftIntactError, Misuse, Refusal, Stopped
+from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.core.model.views import FIRST_MOVES, plan_view
@@ -71,7 +72,7 @@ def test_an_update_is_drawn_carried_out_and_taken_back_across_the_link(face: Fac
     before, install = waiting.state(), waiting.install
     read = face.ask(call("desk.read", install))
     assert read.survey.findings.find("saves/mill.sav") == waiting.bench.surveys.survey(install).findings.find(
-        "saves/mill.sav"
+        At("", "saves/mill.sav")
     )
     assert read.outline.root.count == sum(t.files for t in read.survey.totals().values())
     came = face.ask(call("desk.look_into", install, str(waiting.next)))

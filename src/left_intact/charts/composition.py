@@ -5,6 +5,7 @@ from __future__ import annotations
 from left_intact.charts.paper import COLOUR, HAIRLINE, INK, LETTER, QUIET, save, sheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.outline import FolderNode, Outline, outline_of
+from left_intact.core.model.place import TOP
 from left_intact.core.model.survey import Survey
 from left_intact.words import bearable, count, size
 
@@ -36,15 +37,15 @@ def draw_composition(survey: Survey, path: str, *, name: str = "", unit: str = "
 
 
 def _rows(outline: Outline) -> list[tuple[str, FolderNode]]:
-    below = [(f"{p.rpartition('/')[2]}/", outline.folders[p]) for p in outline.root.folders]
+    below = [(f"{outline.folders[at].name}/", outline.folders[at]) for at in outline.root.folders]
     below.sort(key=lambda row: -row[1].size)
     shown = below[:_MOST]
-    loose = FolderNode("")
+    loose = FolderNode(TOP)
     for finding in outline.root.entries:
         kind = finding.file_class
         loose.files[kind] = loose.files.get(kind, 0) + 1
         loose.bytes[kind] = loose.bytes.get(kind, 0) + finding.entry.bytes
-    rest = FolderNode("")
+    rest = FolderNode(TOP)
     for _, node in below[_MOST:]:
         for kind, files in node.files.items():
             rest.files[kind] = rest.files.get(kind, 0) + files

@@ -14,6 +14,7 @@ from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, bench, out, sa
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import exactly
+from left_intact.core.model.place import from_words
 from left_intact.words import NO_VERSION, count
 from left_intact.workbench import patterns_in, sheet_schema
 
@@ -46,7 +47,7 @@ def rule(install: str, pattern: str, kind: str, preview: bool, undo: bool, as_js
         return
     wanted = _class(kind)
     survey = work.surveys.survey(target)
-    if survey.findings.find(pattern) is not None:
+    if survey.findings.find(from_words(pattern, [label for label, _ in survey.roots])) is not None:
         pattern = exactly(pattern)  # it is the path of a file, whatever signs are in its name
     seen = work.surveys.preview(survey, pattern, wanted)
     if not preview:
@@ -221,7 +222,7 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
             return
 
     run = work.surveys.watch(target, command=command or (), wait=wait)
-    stubs = [f.path for f in work.surveys.stubs(target, work.surveys.survey(target))]
+    stubs = [f.at for f in work.surveys.stubs(target, work.surveys.survey(target))]
     proof = work.updates.prove(target).proof if work.updates.on_trial(target) else None
     if as_json:
         out(
@@ -229,22 +230,22 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
                 "install": target.name,
                 "verdict": proof.verdict.value if proof else None,
                 "things": [check.says for check in proof.checks if check.name == "things"] if proof else [],
-                "made": list(run.made),
-                "changed": list(run.changed),
-                "gone": list(run.gone),
-                "folders": list(run.new_folders),
-                "stubs": stubs,
+                "made": [at.shown for at in run.made],
+                "changed": [at.shown for at in run.changed],
+                "gone": [at.shown for at in run.gone],
+                "folders": [at.shown for at in run.new_folders],
+                "stubs": [at.shown for at in stubs],
                 "seconds": round(run.seconds, 2),
                 "status": run.status,
             }
         )
         return
     say(f"{count(len(run.made), 'file')} made, {len(run.changed):,} changed, {len(run.gone):,} gone")
-    for word, paths in (("made", run.made), ("changed", run.changed), ("gone", run.gone)):
-        for path in paths[:20]:
-            say(f"  {word:8} {path}" + ("   a stub so far" if word == "made" and path in stubs else ""))
-        if len(paths) > 20:
-            say(f"  {word:8} … and {len(paths) - 20:,} more")
+    for word, places in (("made", run.made), ("changed", run.changed), ("gone", run.gone)):
+        for at in places[:20]:
+            say(f"  {word:8} {at.shown}" + ("   a stub so far" if word == "made" and at in stubs else ""))
+        if len(places) > 20:
+            say(f"  {word:8} … and {len(places) - 20:,} more")
     if proof is not None:
         things = next((check for check in proof.checks if check.name == "things"), None)
         say(f"on trial: the proof now says {proof.verdict}" + (f"; {things.says}" if things else ""))

@@ -72,7 +72,9 @@ def survey_text(survey: Survey) -> str:
         lines.append(f"{kind.value:10} {total.files:>8,} {size(total.bytes):>10}")
     if unread := survey.unread():
         lines += ["", f"{count(len(unread), 'place')} that cannot be read, so nothing in them is counted:"]
-        lines += [f"  {entry.path}  ({entry.fault})" for entry in unread[:10]] + ["  …"] * (len(unread) > 10)
+        lines += [f"  {entry.at.shown}  ({entry.fault})" for entry in unread[:10]] + ["  …"] * (
+            len(unread) > 10
+        )
     if number := survey.totals()[FileClass.UNSORTED].files:
         lines += ["", f"{count(number, 'entry', 'entries')} not sorted, so treated as yours:"]
         first = survey.findings.unsorted_places(10)
@@ -123,12 +125,12 @@ def _changes(plan: Plan, *, every: bool) -> list[str]:
         moves = [move for move in plan.moves if move.verb is verb]
         lines += [f"\n{verb.value}"] * bool(moves)
         for move in moves if every else moves[:_SHOWN]:
-            lines.append(f"  {bearable(move.path)}  ({bearable(move.because)})")
+            lines.append(f"  {bearable(move.at.shown)}  ({bearable(move.because)})")
         if not every and len(moves) > _SHOWN:
             lines.append(f"  … and {len(moves) - _SHOWN:,} more; -v names all")
-    for path, merge in plan.merges.items():
+    for at, merge in plan.merges.items():
         changed = [line for line in merge.lines if line.decided != "same"]
-        lines += [f"\n{bearable(path)}, key by key"] * bool(changed)
+        lines += [f"\n{bearable(at.shown)}, key by key"] * bool(changed)
         for line in changed:
             result = "nothing" if line.result is None else bearable(line.result.replace("\n", " ¶ "))
             lines.append(f"  {line.decided:15} {bearable(line.key)} = {result}")

@@ -64,7 +64,7 @@ class Keeping(Records):
         sorting = before.sorting(before.contexts[0]) if before.contexts else None
         if sorting is None:
             return ()
-        pages = sorted(before.pages.values(), key=lambda page: page.folder)
+        pages = sorted(before.pages.values(), key=lambda page: page.at)
         findings = sorting.of_pages(pages)
         files, copies = Counter[FileClass](), Counter[FileClass]()
         for page, verdicts in zip(pages, findings.verdicts, strict=True):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.pages import Page
 from left_intact.core.model.place import At, Root, is_spot
 from left_intact.core.model.update import Update
 
@@ -46,7 +47,7 @@ class OtherStages:
         sheet = self._sheet(update)
         asked = self.surveys.asked(self.install)
         # It looks every two seconds: what has not changed since the last survey is not read again.
-        pages = self.records.library.before(self.install).pages
+        pages = self._own_pages()
         return was_done(
             step.check,
             update.roots,
@@ -75,29 +76,34 @@ class OtherStages:
         from left_intact.core.files.tree import read_tree
 
         classes, found, folders = self._classes(), {}, []
-        pages = self.records.library.before(self.install).pages
+        pages = self._own_pages()
         for root in roots:
             if identity_of(root.place) is None or is_spot(root.label):
                 continue  # absent for a while, or yet to be made, or not ours to read
             tree = read_tree(root.place, known=pages if not root.label else None)
             for entry in tree.entries:
                 at = At(root.label, entry.path)
-                found[at] = (entry, classes.get(at.shown, FileClass.UNSORTED))
+                found[at] = (entry, classes.get(at, FileClass.UNSORTED))
             folders += [(At(root.label, f.path), f) for f in tree.folders]
         return {**found, **{at: (e, FileClass.UNSORTED) for at, e in _folders(roots, folders).items()}}
 
-    def _classes(self) -> dict[str, FileClass]:
-        """As the last survey sorted; a path it did not see counts as the person's."""
+    def _own_pages(self) -> Mapping[str, Page]:
+        """What the last survey saw in the install's own folder."""
+        pages = self.records.library.before(self.install).pages
+        return {page.folder: page for page in pages.values() if not page.root}
+
+    def _classes(self) -> dict[At, FileClass]:
+        """As the last survey sorted; a place it did not see counts as the person's."""
         before = self.records.library.before(self.install)
         sorting = before.sorting(before.contexts[0]) if before.contexts else None
         if sorting is None:
             return {}
-        pages = sorted(before.pages.values(), key=lambda page: page.folder)
-        found: dict[str, FileClass] = {}
+        pages = sorted(before.pages.values(), key=lambda page: page.at)
+        found: dict[At, FileClass] = {}
         findings = sorting.of_pages(pages)
         for page, verdicts in zip(pages, findings.verdicts, strict=True):
             for at, number in enumerate(verdicts):
-                found[page.path(at)] = findings.table[number].file_class
+                found[page.place(at)] = findings.table[number].file_class
         return found
 
     def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
@@ -145,7 +151,7 @@ class OtherStages:
             answers=answers,
             saved=saved,
             made=made,
-            read=lambda at: read(at.shown),
+            read=read,
             read_saved=lambda digest: first_bytes(box.object_path(digest), _TEXT_MOST),
             coming=self._coming(update),
         )

@@ -177,13 +177,13 @@ class Outlets(Service):
         pages = self.library.seen(install) if seen is None else seen
         shipped = {page.folder: set(page.names) for page in pages_in(base.entries)} if base else {}
         for page in pages:
-            here = shipped.get(page.folder, ())
+            here = shipped.get(page.folder, ()) if not page.root else ()
             for at, name in enumerate(page.names):
                 if name not in here and not is_settings_text(page.formats[at] if page.formats else ""):
-                    path = page.path(at)
+                    path = page.place(at).shown
                     for words in _titles(path, alone=base is not None):
                         names.setdefault(words, f"you have {path}")
-        entries = PagedEntries(pages)
+        entries = PagedEntries(page for page in pages if not page.root)
         for path, text in base.texts.items() if base else ():
             entry = entries.get(path)
             if entry is None or base is None or base.entries[path].digest == entry.digest:
@@ -366,7 +366,7 @@ class Outlets(Service):
             lift_local(view.place, wanted, into, report=report, cancel=cancel)
         arrival = look_into(
             into,
-            installed={page.folder: page.names for page in survey.findings.pages},
+            installed={page.folder: page.names for page in survey.findings.own_pages},
             name=install.name,
             report=report,
             cancel=cancel,

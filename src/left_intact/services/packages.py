@@ -99,7 +99,7 @@ def _is_for(package: Package, mine: set[str]) -> bool:
 
 def _lies_here(folder: str, survey: Survey) -> bool:
     return any(
-        page.folder == folder or page.folder.startswith(folder + "/") for page in survey.findings.pages
+        page.folder == folder or page.folder.startswith(folder + "/") for page in survey.findings.own_pages
     )
 
 
@@ -111,7 +111,7 @@ def _version_in(into: str, install: Install, sheet: Keepsheet, survey: Survey, r
 
     inside = [
         page.entry(at)
-        for page in survey.findings.pages
+        for page in survey.findings.own_pages
         if page.folder == into or page.folder.startswith(into + "/")
         for at in range(len(page.names))
     ]

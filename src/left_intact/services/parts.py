@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.parts import PartRow, Parts, PartSwapped, PartWaiting
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import Settled, State, Update
 from left_intact.services.home import Home, Service
@@ -53,34 +54,34 @@ class PartsService(Service):
     ) -> Parts:
         """All parts, with what waits for them in a folder of downloads: the one named here is remembered."""
         from left_intact.core.files.headers import platform_of
-        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.roots import reader_in_words
         from left_intact.core.planning.parts import parts_here, version_of
 
         install = self.updates.now(install)
         if folder:
             folder = self._remembered(install, folder)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
-        read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
+        read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         looked_in = folder or self.library.choice(_place(install))
         files, unseen = self._files(install, looked_in)
         waiting, passed = self._waiting(install, survey, files, cancel)
         swapped, here_now = self._swapped(install), list(parts_here(survey))
-        named_in = _named_in(survey, read, [finding.path for finding in here_now])
+        named_in = _named_in(survey, read, [finding.at.path for finding in here_now])
         rows = []
         for finding in here_now:
-            here = version_of(finding.path, finding.entry, read)
-            update, fallback, tried = swapped.get(finding.path, (0, "", False))
+            here = version_of(finding.at.path, finding.entry, read)
+            update, fallback, tried = swapped.get(finding.at.path, (0, "", False))
             rows.append(
                 PartRow(
-                    path=finding.path,
+                    path=finding.at.path,
                     version=here.text if here else "",
                     platform=platform_of(finding.entry.format),
                     bytes=finding.entry.bytes,
-                    waiting=tuple(waiting.get(finding.path, ())),
+                    waiting=tuple(waiting.get(finding.at.path, ())),
                     update=update,
                     fallback=fallback,
                     tried=tried,
-                    named_in=tuple(named_in.get(finding.path, ())),
+                    named_in=tuple(named_in.get(finding.at.path, ())),
                 )
             )
         rows.sort(key=lambda row: (row.best is None, not row.update, not row.refused, row.path))
@@ -147,7 +148,7 @@ class PartsService(Service):
         self, install: Install, survey: Survey, arrival: Arrival, came: tuple[Part, ...], part: Part
     ) -> PartWaiting:
         """What would come of it, without drawing the whole plan."""
-        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.roots import reader_in_words
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.parts import version_there
         from left_intact.core.planning.routes.single_part import SinglePart
@@ -157,10 +158,10 @@ class PartsService(Service):
             survey=survey,
             arrival=arrival,
             parts=came,
-            read=roots_reader(install.root, survey.roots, limit=_READ_MOST),
+            read=reader_in_words(install.root, survey.roots, limit=_READ_MOST),
         )
         faults = SinglePart().blockers(inputs, None)
-        mine = survey.findings.find(part.places[0])
+        mine = survey.findings.find(At("", part.places[0]))
         same = mine is not None and arrival.release.entries[part.came].same_content(mine.entry)
         there = version_there(arrival, part.came)
         because = faults[0].says if faults else "it is the very one that lies here" if same else ""
@@ -295,7 +296,7 @@ def _texts(survey: Survey) -> list[str]:
     findings = survey.findings
     assert isinstance(findings, SortedPages)
     found = (
-        entry.path
+        entry.at.shown
         for number, page in enumerate(findings.pages)
         for at, file_format in enumerate(page.formats)
         if file_format.startswith("text ")

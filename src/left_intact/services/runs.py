@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
-from left_intact.core.model.place import left_behind
+from left_intact.core.model.place import At, Root, left_behind, of_old
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
 
@@ -183,7 +183,7 @@ class Runs(Beside):
             look_at=self.library.look_at(install),
             pictures=captures(inputs.get("picture", "")),
             behind=_behind(inputs) if behind else None,
-            answered=frozenset(inputs["answered"]) if "answered" in inputs else None,
+            answered=_answered(inputs, update.roots),
             not_saved=frozenset(FileClass(name) for name in inputs.get("not_saved", ())),
             chosen=frozenset(inputs.get("chosen", ())),
             renamed=tuple((old, new) for old, new, _ in sheet.moved),
@@ -202,7 +202,7 @@ class Runs(Beside):
         """A plan with what is counted beforehand from the program's own lists and from what leads to it, and
         the picture that the one after is to be held against.
         """
-        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.roots import reader_in_words
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.proving.mod_lists import find_mod_list, mods_and_texts
         from left_intact.core.proving.pictures import newest_capture
@@ -216,7 +216,7 @@ class Runs(Beside):
             if behind.get("back"):
                 base, starts = old, (*starts, *find_starts(old, start_folders()))
             starts = tuple(replace(one, version="") for one in starts)
-        read = roots_reader(base, plan.survey.roots)
+        read = reader_in_words(base, plan.survey.roots)
         if not any(rule["counts"] == "mods" for rule in told):
             rule = find_mod_list(*mods_and_texts(plan.survey.findings, read))
             told = [*told, *([asdict(rule)] if rule is not None else [])]
@@ -233,3 +233,13 @@ class Runs(Beside):
         lifted = os.path.join(self.home, "lifted") + os.sep  # a pack's share is no release that could wait
         if os.path.exists(update.arrival) and not update.arrival.startswith(lifted):
             self.library.set_waiting(install, update.arrival, update.aimed or update.to_version)
+
+
+def _answered(inputs: Mapping[str, Any], roots: Sequence[Root]) -> frozenset[At] | None:
+    """Places of which an answer let go; None where that was not kept. Up to 0.2 they stand in words."""
+    if "answered" not in inputs:
+        return None
+    labels = [root.label for root in roots]
+    return frozenset(
+        of_old(said, labels) if isinstance(said, str) else At(*said) for said in inputs["answered"]
+    )

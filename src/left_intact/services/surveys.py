@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.pattern import is_pattern, why_no_pattern
-from left_intact.core.model.place import Root, at_of, from_words, in_words
+from left_intact.core.model.place import At, Root, from_words
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.version import Version
 from left_intact.services.home import Home, Service
@@ -71,19 +71,20 @@ class Surveys(Service):
     ) -> SurveyInputs:
         """All that an install is sorted by, beside what lies there."""
         from left_intact.core.survey.inputs import SurveyInputs
+        from left_intact.core.survey.patterns import Pattern
 
         labels = [label for label, _ in self.library.roots(install)]
         ruled = self.library.rulings(install)
-        rulings = [(from_words(ruling.pattern, labels), ruling.file_class) for ruling in ruled]
+        rulings = [(Pattern.of(ruling.pattern, labels), ruling.file_class) for ruling in ruled]
         return SurveyInputs(
             baseline=base,
             arrival=arrival,
             rulings=rulings,
-            sheet=[(from_words(pattern, labels), kind) for pattern, kind in sheet.classes],
+            sheet=[(Pattern.of(pattern, labels), kind) for pattern, kind in sheet.classes],
             runs=self._runs(install, sheet),
         )
 
-    def _runs(self, install: Install, sheet: Keepsheet) -> dict[str, tuple[str, str]]:
+    def _runs(self, install: Install, sheet: Keepsheet) -> dict[At, tuple[str, str]]:
         """What runs made or changed: as watched, and as the keepsheet says of a first start."""
         labels = [label for label, _ in self.library.roots(install)]
         return {
@@ -298,6 +299,7 @@ class Surveys(Service):
         from left_intact.core.survey.classify import sort_out
         from left_intact.core.survey.donor import donor_of, may_be_somebodys, was_used
         from left_intact.core.survey.inputs import SurveyInputs
+        from left_intact.core.survey.patterns import Pattern
 
         if arrival.shape == "file":
             return None
@@ -305,7 +307,8 @@ class Surveys(Service):
         used = arrival.shape == "folder" and was_used(pages)
         if not always and not used and not may_be_somebodys(pages):
             return None
-        return donor_of(sort_out(pages, SurveyInputs(sheet=sheet.classes)), used=used)
+        classes = [(Pattern.of(pattern, ()), kind) for pattern, kind in sheet.classes]
+        return donor_of(sort_out(pages, SurveyInputs(sheet=classes)), used=used)
 
     def _keep_pages(self, place: str, pages: Sequence[Page]) -> None:
         with suppress(LeftIntactError):  # only spares the next look; this one is whole without it
@@ -315,7 +318,7 @@ class Surveys(Service):
         """What lies in an install: names by folder as last surveyed, else its paths."""
         seen = self.library.seen(install)
         if seen:
-            return {page.folder: page.names for page in seen if page.names}
+            return {page.folder: page.names for page in seen if page.names and not page.root}
         found = []
         for folder, _, names in os.walk(install.root):
             below = os.path.relpath(folder, install.root).replace(os.sep, "/")
@@ -364,7 +367,7 @@ class Surveys(Service):
         from left_intact.core.planning.circumstances import BOX, Circumstances
 
         root = install.root
-        folders = ["", *(f.path for f in survey.folders if not at_of(f.path).root)]
+        folders = ["", *(f.path for f in survey.folders if not f.root)]
         places = (("", root), *survey.roots)
         roots = tuple(
             Root(label=label, place=os.path.realpath(p), identity=identity_of(os.path.realpath(p)))
@@ -414,7 +417,7 @@ class Surveys(Service):
         for pattern in filter(is_pattern, ruled):
             if why := why_no_pattern(pattern):
                 raise Misuse("no-pattern", f"this is no pattern: {why}", way_out="Give a simpler one.")
-        self.library.rule(install, {in_words(pattern): kind for pattern, kind in ruled.items()})
+        self.library.rule(install, ruled)
 
     def take_back(self, install: Install) -> tuple[str, ...]:
         """Take the ruling back that was made last, or all of those that were made as one; their patterns."""
@@ -450,7 +453,7 @@ class Surveys(Service):
             file_class=file_class,
             meets=len(places),
             changes=len(changing),
-            examples=tuple(changing[:5]),
+            examples=tuple(at.shown for at in changing[:5]),
             by_class=tuple(Counter(findings.class_at(*at) for _, *at in places).most_common()),
         )
 
@@ -468,7 +471,7 @@ class Surveys(Service):
         from left_intact.core.keepsheet.learn import Learnt, with_learnt
 
         runs = self.library.runs(install).items()
-        made = [in_words(path) for path, (change, _) in runs if change == "made"]
+        made = [at.written for at, (change, _) in runs if change == "made"]
         rulings = {r.pattern: r.file_class for r in self.rulings(install)}
         return with_learnt(
             self.library.sheet(install), Learnt(program=install.name, classes=rulings, first_start=made)
@@ -567,17 +570,15 @@ class Surveys(Service):
             cancel=cancel,
         )
         made, digests = set(run.made), dict(run.digests)
-        changes = {
-            path: ("made" if path in made else "changed", digests.get(path, "")) for path in run.touched
-        }
+        changes = {at: ("made" if at in made else "changed", digests.get(at, "")) for at in run.touched}
         self.library.note_run(install, changes)
         return run
 
     def stubs(self, install: Install, survey: Survey) -> list[Finding]:
         """What a watched run made and nobody used since."""
         found = []
-        for path, (change, digest) in sorted(self.library.runs(install).items()):
-            finding = survey.findings.find(path) if change == "made" and digest else None
+        for at, (change, digest) in sorted(self.library.runs(install).items()):
+            finding = survey.findings.find(at) if change == "made" and digest else None
             if finding is not None and finding.entry.digest == digest:
                 found.append(finding)
         return found
@@ -594,7 +595,7 @@ class Surveys(Service):
         from left_intact.core.arrival.infer import infer_baseline
 
         survey = self.survey(install, report=report, cancel=cancel)
-        mine = {f.path: f.entry for f in survey.findings}
+        mine = {f.at.path: f.entry for f in survey.findings if not f.at.root}
         wanted = list(places) or self.usual_archive_places(install)
         return infer_baseline(install.name, survey.version_text, mine, wanted, report=report, cancel=cancel)
 
@@ -624,15 +625,16 @@ class Surveys(Service):
 
         if not survey.is_in_doubt:
             return ()
-        unsorted = frozenset(survey.findings.unsorted_places())
-        mine = [page.path(at) for page in survey.findings.pages for at in range(len(page.names))]
+        places = survey.findings.unsorted_places()
+        unsorted = frozenset(at.path for at in places if not at.root)
+        mine = [page.path(at) for page in survey.findings.own_pages for at in range(len(page.names))]
         about = archives_about(install.name, survey.version_text, self.usual_archive_places(install))
         archives = [p for p in about if waiting is None or os.path.realpath(p) != os.path.realpath(waiting)]
         found = []
         for kind, paths in ((Helps.ARCHIVE, archives), (Helps.ARRIVAL, [waiting] if waiting else [])):
             for settles, path in most_settling(paths, unsorted, mine, cancel)[:1]:
-                found.append(Lesson(kind=kind, path=path, settles=settles, unsorted=len(unsorted)))
-        return (*found, Lesson(kind=Helps.RUN, unsorted=len(unsorted)))
+                found.append(Lesson(kind=kind, path=path, settles=settles, unsorted=len(places)))
+        return (*found, Lesson(kind=Helps.RUN, unsorted=len(places)))
 
     def adopt_baseline(self, install: Install, release: Release) -> None:
         """Put a release on record as the one the install came from."""
@@ -697,22 +699,23 @@ class Surveys(Service):
             )
         self.library.set_root(install, label, None)
 
-    def peek(self, install: Install, survey: Survey, path: str, limit: int = 64 * 1024) -> bytes | None:
+    def peek(self, install: Install, survey: Survey, at: At, limit: int = 64 * 1024) -> bytes | None:
         """The first bytes of a file of an install; None where it cannot be read. No link is followed."""
-        from left_intact.core.files.roots import head_reader
+        from left_intact.core.files.roots import absolute
+        from left_intact.core.files.tree import first_bytes
 
-        return head_reader(install.root, survey.roots)(path, limit)
+        return first_bytes(absolute(install.root, survey.roots, at), limit)
 
 
-def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[str, int, int]]]:
+def _met(survey: Survey, pattern: str) -> tuple[SortedPages, list[tuple[At, int, int]]]:
     """The columns of a survey, and the places in them that a pattern meets."""
     from left_intact.core.model.findings import SortedPages
-    from left_intact.core.survey.patterns import matches
+    from left_intact.core.survey.patterns import Pattern
 
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    means = from_words(pattern, [label for label, _ in survey.roots])
-    return findings, findings.where(lambda path: matches(means, path))
+    means = Pattern.of(pattern, [label for label, _ in survey.roots])
+    return findings, findings.where(means.speaks_of)
 
 
 def refuse_other_version(release: Release, survey: Survey, path: str) -> None:
@@ -727,7 +730,7 @@ def refuse_other_version(release: Release, survey: Survey, path: str) -> None:
         return
     if here.version.compare(there.version) == 0:
         return
-    found = likeness(path, release, PagedEntries(survey.findings.pages))
+    found = likeness(path, release, PagedEntries(survey.findings.own_pages))
     if found.code_equal >= _LEAST * found.code and found.share >= _LEAST:
         return
     says = f"{found.equal:,} of {found.shipped:,} of its files lie here as shipped"

@@ -61,7 +61,7 @@ class Updates(Runs):
         `sheet` is a keepsheet to go by as well, `sheet_text` the text of one. `just_read` is a survey of the
         disk as it is now, and spares another. `under_way` draws for an update that has begun, and waits.
         """
-        from left_intact.core.files.roots import roots_reader
+        from left_intact.core.files.roots import reader_in_words
         from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.nature import nature_of
@@ -93,7 +93,7 @@ class Updates(Runs):
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
         side = self.side(install, into, arrival, facts) if beside else None
         at_home = side is not None and side.place == arrival.source
-        read = roots_reader(install.root, survey.roots, limit=_READ_MOST)
+        read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
         inputs = PlanInputs(
             install=install.name,

@@ -9,6 +9,7 @@ from rich.text import Text
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.outline import FolderNode
+from left_intact.core.model.place import TOP
 from left_intact.core.model.plan import KeyLine, Move, Question
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.views import PlanView
@@ -31,7 +32,7 @@ def badge_line(text: Text, kind: FileClass, words: str, look: Look) -> None:
 def why_finding(finding: Finding, look: Look) -> Text:
     """Why an entry has its class."""
     text, entry = Text(), finding.entry
-    text.append(bearable(entry.path) + "\n", look.style("text", bold=True))
+    text.append(bearable(entry.at.shown) + "\n", look.style("text", bold=True))
     text.append(_facts(finding) + "\n", look.style("quiet"))
     heading(text, "what speaks for each class", look)
     for kind, share in sorted(odds(finding.why).items(), key=lambda item: -item[1])[:5]:
@@ -52,7 +53,7 @@ def why_finding(finding: Finding, look: Look) -> Text:
 
 def inside_head(finding: Finding, look: Look) -> Text:
     """The head of the panel when it shows what is inside a file."""
-    text = Text(bearable(finding.path) + "\n", look.style("text", bold=True))
+    text = Text(bearable(finding.at.shown) + "\n", look.style("text", bold=True))
     file_format = finding.entry.format or finding.entry.kind.value
     return text.append(f"{_facts(finding)} · {file_format}\n", look.style("quiet"))
 
@@ -110,7 +111,10 @@ def speaking_words(finding: Finding) -> str:
 def why_folder(node: FolderNode, root: str, look: Look) -> Text:
     """What a folder is made of."""
     text = Text()
-    text.append(bearable(node.path + "/" if node.path else root) + "\n", look.style("text", bold=True))
+    text.append(
+        bearable(root if node.at == TOP else node.at.shown.rstrip("/") + "/") + "\n",
+        look.style("text", bold=True),
+    )
     text.append(f"{count(node.count, 'file')}, {size(node.size)}\n", look.style("quiet"))
     heading(text, "made of", look)
     for kind in FileClass:
@@ -131,20 +135,20 @@ def why_folder(node: FolderNode, root: str, look: Look) -> Text:
 def why_move(move: Move, plan: PlanView, survey: Survey | None, look: Look) -> Text:
     """Why a path moves as it does."""
     text = Text()
-    text.append(bearable(move.path) + "\n", look.style("text", bold=True))
+    text.append(bearable(move.at.shown) + "\n", look.style("text", bold=True))
     badge_line(text, move.file_class, f"{NAME[move.file_class]}\n", look)
     heading(text, "what happens", look)
     text.append(f"{move.verb.value}: ", look.style("focus", bold=True)).append(
         bearable(move.because) + "\n", look.style("text")
     )
-    merge = plan.merges.get(move.path)
+    merge = plan.merges.get(move.at)
     if merge is not None:
         keys(text, merge.lines, look)
         text.append(
             "\nYour comments and the order of lines stay.\nThe file as it was goes into the strongbox.\n",
             look.style("quiet"),
         )
-    finding = survey.findings.find(move.path) if survey is not None else None
+    finding = survey.findings.find(move.at) if survey is not None else None
     if finding is not None:
         heading(text, f"why it counts as {NAME[finding.file_class]} ({finding.certainty:.2f})", look)
         _evidence(text, finding, look)
@@ -204,11 +208,11 @@ def why_question(question: Question, plan: PlanView, look: Look) -> Text:
         text.append(f"  {bearable(leads)}\n", look.style("quiet"))
     if question.paths:
         heading(text, "about", look)
-    for path in question.paths[:12]:
-        text.append(clip(bearable(path), WIDE) + "\n", look.style("text"))
+    for at in question.paths[:12]:
+        text.append(clip(bearable(at.shown), WIDE) + "\n", look.style("text"))
     if len(question.paths) > 12:
         text.append(f"… and {len(question.paths) - 12} more\n", look.style("quiet"))
-    for path in question.paths[:1]:
-        if path in plan.merges:
-            keys(text, plan.merges[path].lines, look)
+    for at in question.paths[:1]:
+        if at in plan.merges:
+            keys(text, plan.merges[at].lines, look)
     return text

@@ -12,6 +12,7 @@ from left_intact.core.model.crossing import lanes_of
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.install import Install
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.views import (
     ArrivalView,
@@ -156,10 +157,10 @@ class DeskWork:
         findings = self._columns(install)
         return findings.of_class(kind, limit), findings.totals()[kind].files
 
-    def next_unsorted(self, install: Install, here: str) -> str:
-        """The path of the next unsorted entry; after the last comes the first."""
+    def next_unsorted(self, install: Install, here: At) -> At:
+        """The place of the next unsorted entry; after the last comes the first."""
         left = self._columns(install).unsorted_places()
-        return next((path for path in left if path > here), left[0])
+        return next((at for at in left if at > here), left[0])
 
     def met_by(self, install: Install, pattern: str, limit: int) -> tuple[list[Finding], int]:
         """(the first entries that a ruling on a pattern would speak of, how many there are)."""
@@ -169,9 +170,9 @@ class DeskWork:
         """What a ruling would speak of, and how much it would change."""
         return self.bench.surveys.preview(self._read(install), pattern, kind)
 
-    def peek(self, install: Install, path: str, limit: int) -> bytes | None:
+    def peek(self, install: Install, at: At, limit: int) -> bytes | None:
         """The first bytes of a file."""
-        return self.bench.surveys.peek(install, self._read(install), path, limit)
+        return self.bench.surveys.peek(install, self._read(install), at, limit)
 
     def draw_figure(self, install: Install, unit: str) -> str:
         """Draw what an install is made of, as SVG and PDF; the path of the SVG."""
@@ -242,7 +243,11 @@ class DeskWork:
         table = self._at(install)
         table.arrival = table.draft = table.plan = None
         seen = table.survey.findings.pages if table.survey is not None else None
-        names = {page.folder: page.names for page in seen if page.names} if seen is not None else None
+        names = (
+            {page.folder: page.names for page in seen if page.names and not page.root}
+            if seen is not None
+            else None
+        )
         table.arrival = self.bench.surveys.arrival(install, path, names=names, report=report, cancel=cancel)
         news = self.bench.outlets.notes_of(install, table.arrival, seen)
         return arrival_view(table.arrival, table.survey, news)

@@ -17,7 +17,7 @@ from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import NOT_KEPT, Kept
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Carry, FromRoot, Made, Move, Verb
@@ -69,7 +69,7 @@ def _vetted(move: Move) -> Move:
             raise LeftIntactError(
                 "unreadable",
                 "this cannot be read, so it cannot be displaced safely",
-                path=move.path,
+                path=move.at.shown,
                 way_out="Leave it out, or give yourself the right to read it.",
             )
     return move
@@ -222,10 +222,10 @@ def unspoken(plan: Plan) -> Iterator[Move]:
         return
     spoken: dict[At, set[str]] = {}
     for move in (*plan.kept.rest, *(move for carry in plan.carries for move in carry.moves)):
-        spoken.setdefault(move.at.folder, set()).add(move.at.path.rpartition("/")[2])
-    kept = {plan.kept.folder_at(page): page for page in plan.kept.pages}
+        spoken.setdefault(move.at.folder, set()).add(move.at.name)
+    kept = {page.page.at: page for page in plan.kept.pages}
     for number, page in enumerate(findings.pages):
-        top = at_of(page.folder)
+        top = page.at
         stays = kept.get(top)
         if stays is not None and stays.page.names == page.names and NOT_KEPT not in stays.reasons:
             continue
@@ -235,7 +235,7 @@ def unspoken(plan: Plan) -> Iterator[Move]:
             if name not in known:
                 entry = page.entry(at)
                 yield Move(
-                    at=at_of(entry.path),
+                    at=entry.at,
                     verb=Verb.KEEP,
                     file_class=findings.class_at(number, at),
                     because="nobody spoke of it",

@@ -16,7 +16,6 @@ from left_intact.core.model.effects import moved_by
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import CLASSES
-from left_intact.core.model.place import At
 from left_intact.core.model.update import State, Update
 
 _MOST_OF_IT = 0.9
@@ -86,10 +85,10 @@ def bears_what_was_laid(journal: Journal, root: str) -> bool:
     witness = witness_of_all(journal, update.id)
     rows = [(at, row.agreed, row.file_class) for at, row in witness.rows.items()]
     for page in witness.kept.pages:
-        folder = witness.kept.folder_at(page)
+        folder = page.page.at
         for at in page.places:
             name = page.page.names[at]
-            place = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
+            place = folder.inner(name)
             rows.append((place, page.page.entry(at), CLASSES[page.classes[at]]))
     wanted = [(at.path, entry, kind) for at, entry, kind in rows if not at.root and entry is not None]
     there = sum(_lies(os.path.join(root, *path.split("/")), entry, kind) for path, entry, kind in wanted)

@@ -21,7 +21,7 @@ from left_intact.core.model.packing import (
     unpacked,
 )
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes, squeezed, unsqueezed
-from left_intact.core.model.place import At, from_words
+from left_intact.core.model.place import At, of_old
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import KeyLine, Verb
 
@@ -55,7 +55,9 @@ def witness_from_row(row: bytes) -> Witness:
         at += length
     said, marks, kept, start = unpacked(parts[0]), unsqueezed(parts[1]), [], 0
     for page in pages_from_bytes(unsqueezed(parts[2])):
-        page.folder = from_words(page.folder, said["labels"])  # as they were written up to 0.2
+        page.root, page.folder = (
+            (page.root, page.folder) if page.root else of_old(page.folder, said["labels"])
+        )
         middle, end = start + len(page.names), start + 2 * len(page.names)
         kept.append(KeptPage(page=page, classes=marks[start:middle], reasons=marks[middle:end]))
         start = end

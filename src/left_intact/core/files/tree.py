@@ -24,17 +24,22 @@ class Tree:
 
     root: str
     pages: tuple[Page, ...]
-    """Ordered by folder."""
+    """Ordered by root and folder; the folder itself comes before other roots that were read with it."""
 
     @cached_property
     def entries(self) -> tuple[Entry, ...]:
         """Ordered by path; folders only where they are empty or could not be read."""
-        return tuple(sorted((e for page in self.pages for e in page.entries()), key=lambda e: e.path))
+        return tuple(sorted((e for page in self.pages for e in page.entries()), key=lambda e: e.at))
 
     @cached_property
     def folders(self) -> tuple[Folder, ...]:
         """Every folder below the root, parents first."""
-        return tuple(page.as_folder for page in self.pages if page.folder and not page.fault)
+        return tuple(p.as_folder for p in self.pages if (p.folder or p.root) and not p.fault)
+
+    @property
+    def own_pages(self) -> tuple[Page, ...]:
+        """Those of the folder itself, without other roots that were read with it."""
+        return tuple(page for page in self.pages if not page.root)
 
     @property
     def count(self) -> int:
@@ -167,6 +172,13 @@ def text_reader(root: str, limit: int = 512 * 1024) -> ReadText:
             return None
 
     return read
+
+
+def head_reader(root: str) -> Callable[[str, int], bytes | None]:
+    """A function that reads the first so many bytes of a file below `root`, or returns None where it cannot
+    be had.
+    """
+    return lambda path, limit: first_bytes(os.path.join(root, path), limit)
 
 
 def first_bytes(absolute: str, limit: int) -> bytes | None:

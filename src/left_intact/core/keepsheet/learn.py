@@ -18,6 +18,8 @@ from left_intact.core.keepsheet.sheet import validated
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import Page
+from left_intact.core.model.pattern import exactly_at
+from left_intact.core.model.place import TOP, At
 from left_intact.core.model.survey import Survey
 
 _LIST_KEYS = {
@@ -144,11 +146,9 @@ def folders_of_one_class(survey: Survey, shipped: Iterable[Page]) -> dict[str, F
     `shipped` are the pages of all releases that are known. The outermost of such folders, as patterns of a
     keepsheet.
     """
-    taken = {
-        folder for page in shipped if page.names or page.is_entry for folder in _with_parents(page.folder)
-    }
-    kinds: dict[str, Counter[FileClass]] = {}
-    spoilt: set[str] = set()
+    taken = {folder for page in shipped if page.names or page.is_entry for folder in _with_parents(page.at)}
+    kinds: dict[At, Counter[FileClass]] = {}
+    spoilt: set[At] = set()
     findings = survey.findings
     assert isinstance(findings, SortedPages)
     unsure = {
@@ -162,27 +162,25 @@ def folders_of_one_class(survey: Survey, shipped: Iterable[Page]) -> dict[str, F
             here[findings.table[verdict].file_class] += count
         spoils = not unsure.isdisjoint(verdicts)
         if page.is_entry:
-            _add(
-                kinds, spoilt, page.folder.rpartition("/")[0], findings, unsure, findings.folders[page.folder]
-            )
-        for folder in _with_parents(page.folder) if here else ():
+            _add(kinds, spoilt, page.at.folder, findings, unsure, findings.folders[page.at])
+        for folder in _with_parents(page.at) if here else ():
             kinds.setdefault(folder, Counter()).update(here)
             if spoils:
                 spoilt.add(folder)
-    found: dict[str, FileClass] = {}
+    found: dict[At, FileClass] = {}
     for folder in sorted(kinds):
         counts = kinds[folder]
         kind = next(iter(counts))
         good = len(counts) == 1 and counts[kind] >= _LEARN_FILES and kind is not FileClass.PROGRAM
         if good and folder not in spoilt and folder not in taken and not _below_any(folder, found):
-            found[folder + "/"] = kind
-    return found
+            found[folder] = kind
+    return {f"{exactly_at(folder)}/": kind for folder, kind in found.items()}
 
 
 def _add(
-    kinds: dict[str, Counter[FileClass]],
-    spoilt: set[str],
-    above: str,
+    kinds: dict[At, Counter[FileClass]],
+    spoilt: set[At],
+    above: At,
     findings: SortedPages,
     unsure: set[int],
     verdict: int,
@@ -194,11 +192,10 @@ def _add(
             spoilt.add(folder)
 
 
-def _with_parents(folder: str) -> list[str]:
-    """A folder and all above it, but for the root itself."""
-    parts = folder.split("/") if folder else []
-    return ["/".join(parts[:depth]) for depth in range(1, len(parts) + 1)]
+def _with_parents(folder: At) -> list[At]:
+    """A folder and all above it, but for the install itself."""
+    return [at for at in folder.upwards() if at != TOP]
 
 
-def _below_any(folder: str, found: Mapping[str, FileClass]) -> bool:
-    return any(folder.startswith(known) for known in found)
+def _below_any(folder: At, found: Iterable[At]) -> bool:
+    return any(known.holds(folder) for known in found)

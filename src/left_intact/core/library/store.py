@@ -26,6 +26,7 @@ from left_intact.core.model.effects import (
 )
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install, Ruling
+from left_intact.core.model.place import At
 from left_intact.core.model.waits import Waits, channel_of, first_to_lay
 
 # What the shelf does not need is imported by the calls that do.
@@ -114,6 +115,22 @@ _MIGRATIONS = (
         PRIMARY KEY (install_id, box, run));
     DELETE FROM choices WHERE name GLOB 'moves-*';
     """,
+    # The root of a place has a column of its own: it stood before the path, as people write it.
+    """
+    CREATE TABLE watched (
+        install_id INTEGER NOT NULL, root TEXT NOT NULL, path BLOB NOT NULL, change TEXT NOT NULL,
+        digest TEXT NOT NULL, seen REAL NOT NULL, PRIMARY KEY (install_id, root, path));
+    INSERT OR REPLACE INTO watched
+        SELECT runs.install_id, coalesce(label, ''),
+               CASE WHEN label IS NULL THEN path
+                    ELSE substr(path, length(CAST(label AS BLOB)) + 3 + (instr(path, x'00') > 0)) END,
+               change, digest, seen
+        FROM runs LEFT JOIN roots ON roots.install_id = runs.install_id
+             AND substr(path, 1, length(CAST(label AS BLOB)) + 3)
+                 IN (CAST(label || ':/' AS BLOB) || substr(path, length(CAST(label AS BLOB)) + 3, 1),
+                     CAST(label AS BLOB) || x'003A2F');
+    DROP TABLE runs;
+    """,
 )
 _RELEASES_KEPT = 6
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
@@ -128,7 +145,7 @@ _OF_AN_INSTALL = (
     "surveyed",
     "sortings",
     "roots",
-    "runs",
+    "watched",
     "sheets",
     "boxes",
     "effects",
@@ -624,20 +641,22 @@ class Library:
             if place is not None:
                 db.execute("INSERT INTO roots VALUES (?,?,?)", (install.id, label, os.fsencode(place)))
 
-    def runs(self, install: Install) -> dict[str, tuple[str, str]]:
-        """By path: (`made` or `changed`, digest after it) in the runs that were watched."""
-        rows = self._db.execute("SELECT path, change, digest FROM runs WHERE install_id = ?", (install.id,))
-        return {os.fsdecode(row[0]): (row[1], row[2]) for row in rows}
+    def runs(self, install: Install) -> dict[At, tuple[str, str]]:
+        """By place: (`made` or `changed`, digest after it) in the runs that were watched."""
+        rows = self._db.execute(
+            "SELECT root, path, change, digest FROM watched WHERE install_id = ?", (install.id,)
+        )
+        return {At(row[0], os.fsdecode(row[1])): (row[2], row[3]) for row in rows}
 
-    def note_run(self, install: Install, changes: Mapping[str, tuple[str, str]]) -> None:
+    def note_run(self, install: Install, changes: Mapping[At, tuple[str, str]]) -> None:
         """Add what a watched run made and changed; what was made by an earlier run stays made."""
         with self._transaction() as db:
             db.executemany(
-                "INSERT INTO runs VALUES (?,?,?,?,?) ON CONFLICT (install_id, path) "
+                "INSERT INTO watched VALUES (?,?,?,?,?,?) ON CONFLICT (install_id, root, path) "
                 "DO UPDATE SET digest = excluded.digest, seen = excluded.seen",
                 [
-                    (install.id, os.fsencode(p), change, digest, time.time())
-                    for p, (change, digest) in changes.items()
+                    (install.id, at.root, os.fsencode(at.path), change, digest, time.time())
+                    for at, (change, digest) in changes.items()
                 ],
             )
 

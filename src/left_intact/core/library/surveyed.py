@@ -18,8 +18,9 @@ from left_intact.core.library.verdict_rows import (
 from left_intact.core.model.bulk import collector_at_rest
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
+from left_intact.core.model.page_packing import is_of_old, pages_from_bytes, pages_to_bytes
 from left_intact.core.model.pages import Page
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.survey.read import PreviousSurvey, Sorting
@@ -40,7 +41,10 @@ def load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
 
 def _load(db: sqlite3.Connection, install: int) -> PreviousSurvey:
     rows = db.execute("SELECT pages FROM surveyed WHERE install_id = ? ORDER BY part", (install,))
-    pages = {page.folder: page for row in rows for page in pages_from_bytes(row[0])}
+    found = [(row[0], pages_from_bytes(row[0])) for row in rows]
+    pages = {page.at: page for _, some in found for page in some}
+    if any(page.root for data, some in found if is_of_old(data) for page in some):
+        return PreviousSurvey(pages=pages)  # what lies in other roots stands elsewhere in the columns now
     rows = db.execute(
         "SELECT context, verdicts, evidence, said FROM sortings WHERE install_id = ? ORDER BY planned",
         (install,),
@@ -55,7 +59,7 @@ def _sorting(verdicts: bytes, evidence: bytes, told: str) -> Sorting | None:
         return Sorting(
             verdicts=verdicts_from_row(verdicts),
             table=table_from_row(evidence),
-            folders=said["folders"],
+            folders=_folders(said["folders"]),
             readings=tuple(Reading(**r) for r in said["readings"]),
             platform=said["platform"],
             notes=tuple(said["notes"]),
@@ -66,6 +70,13 @@ def _sorting(verdicts: bytes, evidence: bytes, told: str) -> Sorting | None:
         )
     except _WORST:
         return None
+
+
+def _folders(said: dict[str, int] | list[tuple[str, str, int]]) -> dict[At, int]:
+    """By folder that is an entry itself; up to version 0.2 only the install's own were kept so, by path."""
+    if isinstance(said, dict):
+        return {At("", path): verdict for path, verdict in said.items()}
+    return {At(root, path): verdict for root, path, verdict in said}
 
 
 def pages_of(db: sqlite3.Connection, install: int) -> list[Page]:
@@ -96,7 +107,7 @@ def save(
         _save_pages(db, install, findings.pages, before)
         db.execute("DELETE FROM sortings WHERE install_id = ?", (install,))
     said = {
-        "folders": dict(findings.folders),
+        "folders": [[*at, verdict] for at, verdict in findings.folders.items()],
         "platform": survey.platform,
         "notes": list(survey.notes),
         "totals": {c.value: [t.files, t.bytes] for c, t in findings.totals().items()},
@@ -108,10 +119,10 @@ def save(
 
 
 def _save_pages(db: sqlite3.Connection, install: int, pages: Sequence[Page], before: PreviousSurvey) -> None:
-    same_folders = len(before.pages) == len(pages) and all(p.folder in before.pages for p in pages)
+    same_folders = len(before.pages) == len(pages) and all(p.at in before.pages for p in pages)
     if not same_folders:
         db.execute("DELETE FROM surveyed WHERE install_id = ?", (install,))
     for part, start in enumerate(range(0, len(pages), PART_FOLDERS)):
         some = pages[start : start + PART_FOLDERS]
-        if not (same_folders and all(before.pages.get(page.folder) is page for page in some)):
+        if not (same_folders and all(before.pages.get(page.at) is page for page in some)):
             db.execute("REPLACE INTO surveyed VALUES (?,?,?)", (install, part, pages_to_bytes(some)))

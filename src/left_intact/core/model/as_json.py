@@ -18,8 +18,8 @@ Json = dict[str, Any]
 
 
 def as_text(said: Mapping[str, Any]) -> str:
-    """JSON for others to read: places in it are as people write them."""
-    return json.dumps(said, indent=1).replace("\\u0000:", ":")
+    """JSON for others to read."""
+    return json.dumps(said, indent=1)
 
 
 def total_json(total: Total) -> Json:
@@ -34,11 +34,11 @@ def survey_json(survey: Survey) -> Json:
         "baseline": survey.baseline or None,
         "roots": [{"label": label, "place": place} for label, place in survey.roots],
         "notes": list(survey.notes),
-        "unread": [{"path": entry.path, "because": entry.fault} for entry in survey.unread()],
+        "unread": [{"path": entry.at.shown, "because": entry.fault} for entry in survey.unread()],
         "totals": {c.value: total_json(t) for c, t in survey.totals().items()},
         "entries": [
             {
-                "path": f.path,
+                "path": f.at.shown,
                 "kind": f.entry.kind.value,
                 "bytes": f.entry.bytes,
                 "class": f.file_class.value,
@@ -66,7 +66,7 @@ def question_json(question: Question) -> Json:
         "leads_to": list(question.leads_to),
         "default": question.default,
         "answer": question.answer,
-        "paths": list(question.paths),
+        "paths": [at.shown for at in question.paths],
         "choice": question.is_choice,
     }
 
@@ -75,7 +75,7 @@ def move_json(move: Move, open_ids: Collection[str] = ()) -> Json:
     """One line of a plan; of what waits for an answer the verb is `ask`, and `because` says its default."""
     waits = move.question in open_ids and move.verb is not Verb.MERGE
     said = {
-        "path": move.path,
+        "path": move.at.shown,
         "verb": Verb.ASK.value if waits else move.verb.value,
         "class": move.file_class.value,
         "because": move.because,
@@ -110,7 +110,7 @@ def plan_json(plan: Plan) -> Json:
         "route": plan.route.value,
         "routes": [{"name": r.name.value, "fits": r.fits, "because": r.because} for r in plan.routes],
         "moves": [move_json(m, open_ids) for m in plan.moves],
-        "merges": {path: [key_json(line) for line in merge.lines] for path, merge in plan.merges.items()},
+        "merges": {at.shown: [key_json(line) for line in merge.lines] for at, merge in plan.merges.items()},
         "questions": [question_json(q) for q in plan.questions],
         "blockers": [fault_json(f) for f in plan.blockers],
         "warnings": [fault_json(f) for f in plan.warnings],

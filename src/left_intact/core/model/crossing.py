@@ -61,7 +61,7 @@ def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     for move in (*plan.kept.rest, *plan.net):
         groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
     for page in plan.kept.pages:
-        top = page.page.folder.partition("/")[0]
+        top = page.page.at.shown.partition("/")[0]
         alone = plan.route is Route.CLEAR_AND_RESTORE  # all of the program goes, wherever it lies
         for kind, part in by_class(page):
             key = _group_of_kept(kind, top, coarse=coarse or (alone and kind is FileClass.PROGRAM))
@@ -85,8 +85,13 @@ def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
     if move.verb is Verb.DROP:
         return 3, "left out", ""
     if move.verb is Verb.MERGE:
-        return 10 + ORDER[FileClass.SETTINGS] * 2, "merge", move.path if plan.count(Verb.MERGE) <= 3 else ""
-    top = move.path.split("/", 1)[0] if "/" in move.path else ""
+        return (
+            10 + ORDER[FileClass.SETTINGS] * 2,
+            "merge",
+            move.at.shown if plan.count(Verb.MERGE) <= 3 else "",
+        )
+    path = move.at.shown
+    top = path.split("/", 1)[0] if "/" in path else ""
     return _group_of_kept(move.file_class, top, coarse=coarse)
 
 
@@ -107,7 +112,7 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         now=sum_of(m.before for m in group.told) + stays,
         after=Total() if cleared else sum_of(m.after for m in group.told) + stays,
         count=group.count,
-        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.path))),
+        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.at))),
         stays=tuple(group.stays),
         kept=plan.kept,
         question=by if kind == "question" else first if kind == "merge" else "",
@@ -147,15 +152,17 @@ def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
 
 def _label(group: _Group) -> str:
     if group.count == 1:
-        return group.told[0].path if group.told else group.stays[0].page.path(group.stays[0].places[0])
-    folders = {m.path.rpartition("/")[0] for m in group.told} | {page.page.folder for page in group.stays}
+        only = group.told[0].at if group.told else group.stays[0].page.place(group.stays[0].places[0])
+        return only.shown
+    folders = {m.at.folder.shown for m in group.told} | {page.page.at.shown for page in group.stays}
     if folders == {""}:
         return f"{group.count} at the root"
     if "" not in folders and (common := os.path.commonpath(folders)):
         return common + "/"
-    tops = {m.path.split("/", 1)[0] + ("/" if "/" in m.path else "") for m in group.told}
+    paths = [m.at.shown for m in group.told]
+    tops = {path.split("/", 1)[0] + ("/" if "/" in path else "") for path in paths}
     for page in group.stays:
-        folder = page.page.folder
+        folder = page.page.at.shown
         tops |= {folder.split("/", 1)[0] + "/"} if folder else {page.page.names[at] for at in page.places}
     shown = sorted(tops)
     return ", ".join(shown[:3]) + (" …" if len(shown) > 3 else "")
@@ -185,7 +192,7 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if stroke is Stroke.OPEN:
         return asked_words(group.told, waits=True)
     if stroke is Stroke.MERGED:
-        return merged_words([plan.merges[m.path].lines for m in group.told if m.path in plan.merges])
+        return merged_words([plan.merges[m.at].lines for m in group.told if m.at in plan.merges])
     if stroke is Stroke.LEFT_OUT and plan.route is Route.GRAFT:
         return f"{group.count} of another's stay out"
     if stroke is Stroke.LEFT_OUT:

@@ -53,10 +53,10 @@ def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     for move in (*plan.kept.rest, *(m for carry in plan.carries for m in carry.moves)):
         groups.setdefault(_of_move(move, plan, coarse=coarse), _Group()).told.append(move)
     # What is merged has a lane of its own, which says what lies on both sides.
-    merged = [At(OLD, m.path) for carry in plan.carries for m in carry.moves if m.verb is Verb.MERGE]
+    merged = [At(OLD, m.at.path) for carry in plan.carries for m in carry.moves if m.verb is Verb.MERGE]
     kept = plan.kept.without(merged)
     for page in kept.pages:
-        root, folder = kept.folder_at(page)
+        root, folder = page.page.at
         for kind, part in by_class(page):
             key = _of_kept(kind, root, folder, coarse=coarse)
             group = groups.setdefault(key, _Group())
@@ -81,7 +81,7 @@ def _of_move(move: Move, plan: Plan, *, coarse: bool) -> _Key:
         return 65, "starts", ""
     if move.verb is Verb.MERGE:
         alone = plan.count(Verb.MERGE) <= 3
-        return 10 + ORDER[FileClass.SETTINGS], "merge", move.path if alone else ""
+        return 10 + ORDER[FileClass.SETTINGS], "merge", move.at.shown if alone else ""
     stays_there = not move.changes_disk and move.file_class.is_the_persons
     if move.verb in (Verb.CARRY, Verb.REHOME) or stays_there or move.at.root == OLD:
         came = move.source.at.path if isinstance(move.source, FromRoot) else move.at.path
@@ -121,7 +121,7 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         now=now,
         after=after,
         count=len(group.told) + sum(len(page.places) for page in stays),
-        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.path))),
+        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.at))),
         stays=stays,
         kept=plan.kept,
         question=by if kind == "question" else "",
@@ -158,11 +158,10 @@ def _main_class(group: _Group, kind: str) -> FileClass:
 
 def _paths(group: _Group) -> list[str]:
     """What it is called in the old folder."""
-    start = At(OLD, "").shown + "/"
-    paths = [page.page.path(at) for page in (*group.old, *group.there) for at in page.places]
-    if not paths:
-        paths = [m.source.at.path if isinstance(m.source, FromRoot) else m.path for m in group.told]
-    return [path.removeprefix(start) for path in paths]
+    there = [page.page.place(at) for page in (*group.old, *group.there) for at in page.places]
+    if not there:
+        there = [m.source.at if isinstance(m.source, FromRoot) else m.at for m in group.told]
+    return [at.path if at.root == OLD else at.shown for at in there]
 
 
 def _label(group: _Group, kind: str) -> str:
@@ -192,7 +191,7 @@ def _after_label(group: _Group, kind: str, now: str) -> str:
         return ""
     if kind in ("new", "there"):
         return "program"
-    moved = [m.path for m in group.told if m.verb is Verb.REHOME]
+    moved = [m.at.shown for m in group.told if m.verb is Verb.REHOME]
     shown = _common(moved) if moved else now
     name = shown.rstrip("/").rpartition("/")[2]
     return f"{name}/" if shown.endswith("/") else name
@@ -210,7 +209,7 @@ def _says(kind: str, group: _Group, here: Iterable[Move], plan: Plan) -> str:
         replaced = sum(1 for m in here if m.before is not None and m.before.kind is not Kind.FOLDER)
         return f"{new} ships it" + (f", {replaced} replaced" if replaced else "")
     if kind == "merge":
-        return merged_words([plan.merges[m.path].lines for m in here if m.path in plan.merges])
+        return merged_words([plan.merges[m.at].lines for m in here if m.at in plan.merges])
     if kind == "starts":
         return "led to the new folder"
     if kind == "there":

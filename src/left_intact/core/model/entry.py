@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 
 
 class Kind(StrEnum):
@@ -40,6 +41,12 @@ class Entry:
     """Why the entry could not be read."""
     stamp: tuple[int, int, int] = (0, 0, 0)
     """Device, inode and status-change time; any write changes the last."""
+    root: str = field(default="", compare=False)
+    """The label of the root that it lies below; empty for the install itself."""
+
+    @property
+    def at(self) -> At:
+        return At(self.root, self.path)
 
     def same_content(self, other: Entry) -> bool:
         """Equal kind and bytes (or link target); what could not be read equals nothing."""
@@ -59,6 +66,11 @@ class Folder:
     path: str
     mode: int
     mtime_ns: int
+    root: str = ""
+
+    @property
+    def at(self) -> At:
+        return At(self.root, self.path)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,5 +111,5 @@ class Finding:
     """The class with most evidence, also where it was too little to sort the entry."""
 
     @property
-    def path(self) -> str:
-        return self.entry.path
+    def at(self) -> At:
+        return At(self.entry.root, self.entry.path)

@@ -15,6 +15,7 @@ from left_intact.core.model.bulk import collector_at_rest
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Evidence, Finding, Kind
 from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.place import At
 from left_intact.core.model.survey import Findings, Total
 
 
@@ -36,7 +37,7 @@ class SortedPages(Findings):
         pages: Sequence[Page],
         verdicts: Sequence[array[int]],
         table: Sequence[Verdict],
-        folders: Mapping[str, int],
+        folders: Mapping[At, int],
         totals: Mapping[FileClass, Total] | None = None,
     ) -> None:
         self._totals = totals
@@ -63,14 +64,14 @@ class SortedPages(Findings):
     @cached_property
     def _all(self) -> tuple[Finding, ...]:
         found = [f for at in range(len(self.pages)) for f in self.in_page(at)]
-        return tuple(sorted(found, key=lambda f: f.entry.path))
+        return tuple(sorted(found, key=lambda f: f.at))
 
     def in_page(self, number: int) -> Iterator[Finding]:
         """The findings of one page, the folder itself where it is an entry."""
         page, verdicts = self.pages[number], self.verdicts[number]
         entries = page.entries()
-        if page.folder in self.folders:
-            yield self._finding(next(entries), self.folders[page.folder])
+        if page.at in self.folders:
+            yield self._finding(next(entries), self.folders[page.at])
         for entry, verdict in zip(entries, verdicts, strict=True):
             yield self._finding(entry, verdict)
 
@@ -84,17 +85,16 @@ class SortedPages(Findings):
             entry=entry, file_class=v.file_class, certainty=v.certainty, why=v.why, leaning=v.leaning
         )
 
-    def find(self, path: str) -> Finding | None:
-        folder, _, name = path.rpartition("/")
-        number = self._by_folder.get(folder)
-        if number is not None and (at := self.pages[number].find(name)) >= 0:
-            return self.one(number, at)
-        own = self._by_folder.get(path)
-        return next(self.in_page(own)) if own is not None and path in self.folders else None
+    def find(self, at: At) -> Finding | None:
+        number = self._by_folder.get(at.folder)
+        if number is not None and (place := self.pages[number].find(at.name)) >= 0:
+            return self.one(number, place)
+        own = self._by_folder.get(at)
+        return next(self.in_page(own)) if own is not None and at in self.folders else None
 
     @cached_property
-    def _by_folder(self) -> dict[str, int]:
-        return {page.folder: number for number, page in enumerate(self.pages)}
+    def _by_folder(self) -> dict[At, int]:
+        return {page.at: number for number, page in enumerate(self.pages)}
 
     def totals(self) -> dict[FileClass, Total]:
         if self._totals is None:
@@ -126,7 +126,7 @@ class SortedPages(Findings):
             found[verdict] = count + 1, whole + size
         by_class: dict[FileClass, tuple[int, int]] = {}
         if page.fault:
-            by_class[self.table[self.folders[page.folder]].file_class] = (1, 0)
+            by_class[self.table[self.folders[page.at]].file_class] = (1, 0)
         for verdict, (count, whole) in found.items():
             kind = self.table[verdict].file_class
             before = by_class.get(kind, (0, 0))
@@ -137,17 +137,17 @@ class SortedPages(Findings):
         """The lowest certainty in one page."""
         return min((self.table[v].certainty for v in set(self.verdicts[number])), default=1.0)
 
-    def places_of(self, kind: FileClass) -> Iterator[tuple[str, int, int]]:
-        """(path, page, position) of all names of a class."""
+    def places_of(self, kind: FileClass) -> Iterator[tuple[At, int, int]]:
+        """(place, page, position) of all names of a class."""
         wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
         for number, verdicts in enumerate(self.verdicts):
             if not wanted.isdisjoint(verdicts):
                 page = self.pages[number]
-                yield from ((page.path(at), number, at) for at, v in enumerate(verdicts) if v in wanted)
+                yield from ((page.place(at), number, at) for at, v in enumerate(verdicts) if v in wanted)
 
-    def unsorted_places(self, limit: int | None = None) -> list[str]:
-        paths = (path for path, _, _ in self.places_of(FileClass.UNSORTED))
-        return sorted(paths) if limit is None else heapq.nsmallest(limit, paths)
+    def unsorted_places(self, limit: int | None = None) -> list[At]:
+        places = (at for at, _, _ in self.places_of(FileClass.UNSORTED))
+        return sorted(places) if limit is None else heapq.nsmallest(limit, places)
 
     def of_class(self, kind: FileClass, limit: int | None = None) -> list[Finding]:
         with collector_at_rest():
@@ -160,17 +160,18 @@ class SortedPages(Findings):
             places = sorted(places) if limit is None else heapq.nsmallest(limit, places)
             return [self.at(number, at) for _, number, at in places]
 
-    def where(self, meets: Callable[[str], bool]) -> list[tuple[str, int, int]]:
-        """(path, page, position) of all entries with a path that meets something; -1 for a folder itself."""
+    def where(self, meets: Callable[[At], bool]) -> list[tuple[At, int, int]]:
+        """(place, page, position) of all entries whose place meets something; -1 for a folder itself."""
         found = [(f, self._by_folder[f], -1) for f in self.folders if meets(f)]
         for number, page in enumerate(self.pages):
-            above = f"{page.folder}/" if page.folder else ""
-            found += [(above + n, number, at) for at, n in enumerate(page.names) if meets(above + n)]
+            folder = page.at
+            places = ((folder.inner(name), number, at) for at, name in enumerate(page.names))
+            found += [place for place in places if meets(place[0])]
         return sorted(found)
 
     def class_at(self, number: int, at: int) -> FileClass:
         """The class of a place as `where` gives it."""
-        verdict = self.verdicts[number][at] if at >= 0 else self.folders[self.pages[number].folder]
+        verdict = self.verdicts[number][at] if at >= 0 else self.folders[self.pages[number].at]
         return self.table[verdict].file_class
 
     def at(self, number: int, at: int) -> Finding:
@@ -217,9 +218,9 @@ class SortedPages(Findings):
         wanted = part.casefold()
         places = []
         for number, page in enumerate(self.pages):
-            above = page.folder.casefold()
+            above = page.at.shown.casefold()
             in_any = "/" in wanted or wanted in above
             for at, name in enumerate(page.names):
                 if wanted in name.casefold() or (in_any and wanted in f"{above}/{name.casefold()}"):
-                    places.append((page.path(at), number, at))
+                    places.append((page.place(at), number, at))
         return [self.one(number, at) for _, number, at in sorted(places)[:limit]], len(places)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Release
 
 ENOUGH = 0.8
@@ -74,16 +75,16 @@ class Likeness:
 class Run:
     """What a watched run left."""
 
-    made: tuple[str, ...] = ()
-    changed: tuple[str, ...] = ()
-    gone: tuple[str, ...] = ()
-    new_folders: tuple[str, ...] = ()
+    made: tuple[At, ...] = ()
+    changed: tuple[At, ...] = ()
+    gone: tuple[At, ...] = ()
+    new_folders: tuple[At, ...] = ()
     seconds: float = 0.0
     status: int | None = None
     """What the program ended with, where it was started from here."""
-    digests: tuple[tuple[str, str], ...] = ()
-    """(path, digest) of what was made or changed, right after the run; empty where it could not be read."""
+    digests: tuple[tuple[At, str], ...] = ()
+    """(place, digest) of what was made or changed, right after the run; empty where it could not be read."""
 
     @property
-    def touched(self) -> tuple[str, ...]:
+    def touched(self) -> tuple[At, ...]:
         return (*self.made, *self.changed)

@@ -13,7 +13,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import COLUMNS, Page, signed
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At
 from left_intact.core.model.stages import Move, Verb
 from left_intact.core.model.survey import Findings, Total
 
@@ -85,16 +85,12 @@ class Kept:
             yield from self.moves_of(page)
         yield from self.rest
 
-    def folder_at(self, page: KeptPage) -> At:
-        return at_of(page.page.folder)
-
     def moves_of(self, page: KeptPage) -> Iterator[Move]:
         """What stays in a folder, as values."""
-        root, above = self.folder_at(page)
         for at in page.places:
             entry = page.page.entry(at)
             yield Move(
-                at=At(root, f"{above}/{page.page.names[at]}" if above else page.page.names[at]),
+                at=entry.at,
                 verb=Verb.KEEP,
                 file_class=CLASSES[page.classes[at]],
                 because=self.because[page.reasons[at]],
@@ -108,12 +104,12 @@ class Kept:
         gone = frozenset(places)
         by_folder: dict[At, set[str]] = {}
         for at in gone:
-            by_folder.setdefault(at.folder, set()).add(at.path.rpartition("/")[2])
+            by_folder.setdefault(at.folder, set()).add(at.name)
         if not by_folder:
             return self
         rest = [m for m in self.rest if m.at not in gone]
         return Kept(
-            [self._less(p, by_folder.get(self.folder_at(p))) for p in self.pages],
+            [self._less(p, by_folder.get(p.page.at)) for p in self.pages],
             self.because,
             rest,
         )
@@ -122,11 +118,11 @@ class Kept:
         """The same, saying `words` of some places in pages; no more than 255 sentences in all."""
         by_folder: dict[At, set[str]] = {}
         for at in places:
-            by_folder.setdefault(at.folder, set()).add(at.path.rpartition("/")[2])
+            by_folder.setdefault(at.folder, set()).add(at.name)
         said = len(self.because)
 
         def spoken(page: KeptPage) -> KeptPage:
-            found = [page.page.find(name) for name in by_folder.get(self.folder_at(page), ())]
+            found = [page.page.find(name) for name in by_folder.get(page.page.at, ())]
             reasons = bytearray(page.reasons)
             for at in found:
                 if at >= 0 and reasons[at] != NOT_KEPT:
@@ -148,14 +144,14 @@ class Kept:
     def class_at(self, at: At) -> FileClass | None:
         """The class of a place that stays; None for any other."""
         page = self._by_folder.get(at.folder)
-        place = page.page.find(at.path.rpartition("/")[2]) if page is not None else -1
+        place = page.page.find(at.name) if page is not None else -1
         if page is None or place < 0 or page.reasons[place] == NOT_KEPT:
             return None
         return CLASSES[page.classes[place]]
 
     @cached_property
     def _by_folder(self) -> dict[At, KeptPage]:
-        return {self.folder_at(page): page for page in self.pages}
+        return {page.page.at: page for page in self.pages}
 
     def named(self, device: int, inode: int) -> list[At]:
         """Where files of a device and inode lie: all names of one that is hard-linked."""
@@ -166,10 +162,8 @@ class Kept:
         """Made when a hard link is first asked for."""
         found: dict[tuple[int, int], list[At]] = {}
         for page in self.pages:
-            root, above = self.folder_at(page)
-            for name, inode in zip(page.page.names, page.page.numbers[4::COLUMNS], strict=True):
-                at = At(root, f"{above}/{name}" if above else name)
-                found.setdefault((page.page.facts[2], inode), []).append(at)
+            for at, inode in enumerate(page.page.numbers[4::COLUMNS]):
+                found.setdefault((page.page.facts[2], inode), []).append(page.page.place(at))
         return found
 
 
@@ -188,7 +182,7 @@ def kept_of(findings: Findings, because: str) -> Kept:
 
 def _stays(finding: Finding | None, because: str) -> Move:
     assert finding is not None
-    at, entry = at_of(finding.path), finding.entry
+    entry = finding.entry
     return Move(
-        at=at, verb=Verb.KEEP, file_class=finding.file_class, because=because, before=entry, after=entry
+        at=entry.at, verb=Verb.KEEP, file_class=finding.file_class, because=because, before=entry, after=entry
     )

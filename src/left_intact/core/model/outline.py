@@ -9,16 +9,17 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import COLUMNS
-from left_intact.core.model.pattern import exactly
+from left_intact.core.model.pattern import exactly, exactly_at
+from left_intact.core.model.place import TOP, At
 from left_intact.core.model.survey import Survey
 
 
 @dataclass(slots=True)
 class FolderNode:
-    """A folder with the sums of all below it. The root has an empty path."""
+    """A folder with the sums of all below it. Other roots lie in the first as folders do."""
 
-    path: str
-    folders: list[str] = field(default_factory=list)
+    at: At
+    folders: list[At] = field(default_factory=list)
     files: dict[FileClass, int] = field(default_factory=dict)
     bytes: dict[FileClass, int] = field(default_factory=dict)
     least: float = 1.0
@@ -29,14 +30,17 @@ class FolderNode:
     page: int = -1
 
     @property
+    def name(self) -> str:
+        """What it is called; another root by its label."""
+        return self.at.name or f"{self.at.root}:"
+
+    @property
     def entries(self) -> list[Finding]:
         """What lies right in it; made anew from the columns at each call."""
         if self.source is None or self.page < 0:
             return []
         return [
-            f
-            for f in self.source.in_page(self.page)
-            if f.entry.kind is not Kind.FOLDER and f.path != self.path
+            f for f in self.source.in_page(self.page) if f.entry.kind is not Kind.FOLDER and f.at != self.at
         ]
 
     @property
@@ -55,42 +59,38 @@ class FolderNode:
 
 @dataclass(frozen=True, slots=True)
 class Outline:
-    """All folders of a survey by path."""
+    """All folders of a survey."""
 
-    folders: dict[str, FolderNode]
+    folders: dict[At, FolderNode]
 
     @property
     def root(self) -> FolderNode:
-        return self.folders[""]
+        return self.folders[TOP]
 
 
 def outline_of(survey: Survey) -> Outline:
     """Sum a survey up by folder, from its columns."""
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    folders: dict[str, FolderNode] = {"": FolderNode("")}
+    folders = {TOP: FolderNode(TOP)}
     for number, page in enumerate(findings.pages):
-        node = _folder(folders, page.folder)
+        node = _folder(folders, page.at)
         node.source, node.page, node.inside = findings, number, len(page.names)
         sums, least = findings.page_totals(number), findings.page_least(number)
-        at = page.folder
-        while True:
+        for at in dict.fromkeys((*page.at.upwards(), TOP)):
             above = folders[at]
             above.least = min(above.least, least)
             for kind, (files, size) in sums.items():
                 above.files[kind] = above.files.get(kind, 0) + files
                 above.bytes[kind] = above.bytes.get(kind, 0) + size
-            if not at:
-                break
-            at = at.rpartition("/")[0]
     return Outline(folders)
 
 
-def _folder(folders: dict[str, FolderNode], path: str) -> FolderNode:
-    node = folders.get(path)
+def _folder(folders: dict[At, FolderNode], at: At) -> FolderNode:
+    node = folders.get(at)
     if node is None:
-        node = folders[path] = FolderNode(path)
-        _folder(folders, path.rpartition("/")[0]).folders.append(path)
+        node = folders[at] = FolderNode(at)
+        _folder(folders, at.folder if at.path else TOP).folders.append(at)
     return node
 
 
@@ -129,14 +129,14 @@ def alike(findings: SortedPages) -> list[Alike]:
                 first=first,
             )
         )
-    return sorted(found, key=lambda g: (-g.count, g.first[0].path))
+    return sorted(found, key=lambda g: (-g.count, g.first[0].at))
 
 
 def pattern_for(findings: Sequence[Finding]) -> str:
-    """A pattern that entries of one folder and ending meet."""
-    first = findings[0].path
+    """A pattern that entries of one folder and ending meet, in words."""
+    first = findings[0].at
     if len(findings) == 1:
-        return exactly(first)
-    folder, _, name = first.rpartition("/")
+        return exactly_at(first)
+    name, folder = first.name, first.folder
     ending = f"*.{exactly(name.rpartition('.')[2])}" if "." in name else "*"
-    return f"{exactly(folder)}/{ending}" if folder else ending
+    return ending if folder == TOP else f"{exactly_at(folder)}/{ending}"

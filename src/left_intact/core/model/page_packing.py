@@ -13,10 +13,11 @@ from collections.abc import Iterable, Sequence
 from itertools import chain
 
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, HEAD_BYTES, Page
+from left_intact.core.model.place import At, of_old
 
 _LENGTHS = struct.Struct("<4sII")
 _WIDTHS = {"stats": COLUMNS * 8, "digests": DIGEST_BYTES, "heads": HEAD_BYTES, "marks": 1}
-_MAGIC = b"LIP1"
+_MAGIC, _OF_ONE_ROOT = b"LIP2", b"LIP1"
 _WORST = (ValueError, KeyError, TypeError, IndexError, struct.error, zlib.error)
 
 
@@ -34,6 +35,7 @@ def pages_to_bytes(pages: Sequence[Page], *, columns: Sequence[str] = tuple(_WID
             list(page.names),
             _alike([number[name] for name in page.formats]) if formats else [],
             [len(getattr(page, column)) for column in columns],
+            page.root,
         ]
         for page in pages
     ]
@@ -57,9 +59,14 @@ def pages_from_bytes(data: bytes) -> list[Page]:
         raise ValueError("these are no pages") from error
 
 
+def is_of_old(data: bytes) -> bool:
+    """Whether pages were packed up to version 0.2, when the root of a folder stood in its path."""
+    return data.startswith(_OF_ONE_ROOT)
+
+
 def _pages(data: bytes) -> Iterable[Page]:
     magic, length, count = _LENGTHS.unpack_from(data)
-    if magic != _MAGIC:
+    if magic not in (_MAGIC, _OF_ONE_ROOT):
         raise ValueError("another beginning")
     at = _LENGTHS.size + length
     columns, kinds, rows = json.loads(data[_LENGTHS.size : at])
@@ -71,9 +78,11 @@ def _pages(data: bytes) -> Iterable[Page]:
         at += sum(row[7][n] for row in rows)
     if at != len(data):
         raise ValueError("another length")
-    for folder, facts, inner, fault, said, names, formats, lengths in rows:
+    for folder, facts, inner, fault, said, names, formats, lengths, *root in rows:
+        at = At(root[0], folder) if root else of_old(folder, ())
         page = Page(
-            folder=folder,
+            folder=at.path,
+            root=at.root,
             facts=tuple(facts),
             names=tuple(names),
             inner=inner,

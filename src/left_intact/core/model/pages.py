@@ -16,6 +16,7 @@ from itertools import chain, islice
 from typing import Any
 
 from left_intact.core.model.entry import Entry, Folder, Kind
+from left_intact.core.model.place import At
 
 DIGEST_BYTES = 32
 HEAD_BYTES = 4
@@ -55,6 +56,12 @@ class Page:
     heads: bytes = b""
     """The first `HEAD_BYTES` bytes a name."""
     marks: bytes = b""
+    root: str = ""
+    """The label of the root that it lies below; empty for the install itself."""
+
+    @property
+    def at(self) -> At:
+        return At(self.root, self.folder)
 
     @property
     def numbers(self) -> array[int]:
@@ -71,17 +78,20 @@ class Page:
     @property
     def is_entry(self) -> bool:
         """Whether it counts as an entry itself: an empty one below the root, or one not to be listed."""
-        return bool(self.fault or (self.folder and not self.names and not self.inner))
+        return bool(self.fault or ((self.folder or self.root) and not self.names and not self.inner))
 
     @property
     def own_entry(self) -> Entry:
         """The folder itself."""
         mode, mtime_ns, _ = self.facts
-        return Entry(path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns)
+        return Entry(
+            path=self.folder, kind=Kind.FOLDER, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns, root=self.root
+        )
 
     @property
     def as_folder(self) -> Folder:
-        return Folder(path=self.folder, mode=stat.S_IMODE(self.facts[0]), mtime_ns=self.facts[1])
+        mode, mtime_ns, _ = self.facts
+        return Folder(path=self.folder, mode=stat.S_IMODE(mode), mtime_ns=mtime_ns, root=self.root)
 
     def same_stamps(self, other: Page) -> bool:
         """Whether nothing in it was written, added, renamed or taken away since."""
@@ -108,7 +118,7 @@ class Page:
                 yield entry
 
     def unequal(self, other: Page) -> Iterator[str]:
-        """The paths of names that both have, with other digests."""
+        """The paths below their root of names that both have, with other digests."""
         if self.names == other.names and self.digests == other.digests:
             return
         for at, name in enumerate(self.names):
@@ -117,7 +127,11 @@ class Page:
                 yield self.path(at)
 
     def path(self, at: int) -> str:
+        """The path of a name, below the root."""
         return f"{self.folder}/{self.names[at]}" if self.folder else self.names[at]
+
+    def place(self, at: int) -> At:
+        return At(self.root, self.path(at))
 
     def digest(self, at: int) -> bytes:
         return self.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
@@ -143,7 +157,7 @@ class Page:
         path = self.path(at)
         kind = self.kind(at, mode)
         if kind is Kind.FAULT and not mode:
-            return Entry(path=path, kind=kind, fault=self.said.get(at, ""))
+            return Entry(path=path, kind=kind, fault=self.said.get(at, ""), root=self.root)
         digest = self.digest(at)
         return Entry(
             path=path,
@@ -156,12 +170,13 @@ class Page:
             link=self.said.get(at, "") if kind is Kind.LINK else "",
             fault=self.said.get(at, "") if kind is Kind.FAULT else "",
             stamp=(self.facts[2], inode % _WRAP, ctime),
+            root=self.root,
         )
 
     def entries(self) -> Iterator[Entry]:
         """Every name as a value; the folder itself where it is empty or could not be listed."""
         if self.fault:
-            yield Entry(path=self.folder, kind=Kind.FAULT, fault=self.fault)
+            yield Entry(path=self.folder, kind=Kind.FAULT, fault=self.fault, root=self.root)
         elif self.is_entry:
             yield self.own_entry
         numbers = iter(self.numbers)
@@ -170,7 +185,9 @@ class Page:
 
 
 class PagedEntries(Mapping[str, Entry]):
-    """The entries of some pages by path. A value is made only of what somebody asks for."""
+    """The entries of the pages of one folder, such as a release, by path. A value is made only of what
+    somebody asks for.
+    """
 
     def __init__(self, pages: Iterable[Page]) -> None:
         self.pages = tuple(pages)
@@ -188,10 +205,7 @@ class PagedEntries(Mapping[str, Entry]):
 
     def look(self, path: str) -> Entry | None:
         """What lies at a path; a folder too, also one that is not empty."""
-        if (found := self.get(path)) is not None:
-            return found
-        page = self.by_folder.get(path)
-        return None if page is None else page.own_entry
+        return _look(self.by_folder.get(path.rpartition("/")[0]), path, self.by_folder.get(path))
 
     def __contains__(self, path: object) -> bool:
         if not isinstance(path, str):
@@ -213,6 +227,27 @@ class PagedEntries(Mapping[str, Entry]):
 
     def __len__(self) -> int:
         return sum(len(page.names) + page.is_entry for page in self.pages)
+
+
+class PagedPlaces:
+    """What lies in the roots of an install, by place. A value is made only of what somebody asks for."""
+
+    def __init__(self, pages: Iterable[Page]) -> None:
+        self.pages = tuple(pages)
+        self.by_folder = {page.at: page for page in self.pages}
+
+    def look(self, at: At) -> Entry | None:
+        """What lies at a place; a folder too, also one that is not empty."""
+        return _look(self.by_folder.get(at.folder), at.path, self.by_folder.get(at))
+
+
+def _look(above: Page | None, path: str, own: Page | None) -> Entry | None:
+    """What lies at a path, given the page of the folder it lies in and the one it has if it is a folder."""
+    if above is not None and (at := above.find(path.rpartition("/")[2])) >= 0:
+        return above.entry(at)
+    if own is None:
+        return None
+    return next(own.entries()) if own.is_entry else own.own_entry
 
 
 def signed(number: int) -> int:
@@ -240,18 +275,17 @@ def pages_in(entries: Mapping[str, Entry]) -> Sequence[Page]:
 
 def pages_of(entries: Iterable[Entry], folders: Mapping[str, Folder] | None = None) -> list[Page]:
     """Pages of entries that were not read from a disk just now, such as those of an archive."""
-    by_folder: dict[str, list[Entry]] = {}
-    whole: dict[str, Page] = {}
+    by_folder: dict[At, list[Entry]] = {}
+    whole: dict[At, Page] = {}
     for entry in entries:
         if entry.kind is Kind.FOLDER:
-            whole[entry.path] = Page(
-                folder=entry.path, facts=(stat.S_IFDIR | (entry.mode or 0o755), entry.mtime_ns, 0)
-            )
+            facts = (stat.S_IFDIR | (entry.mode or 0o755), entry.mtime_ns, 0)
+            whole[entry.at] = Page(folder=entry.path, facts=facts, root=entry.root)
         else:
-            by_folder.setdefault(entry.path.rpartition("/")[0], []).append(entry)
+            by_folder.setdefault(entry.at.folder, []).append(entry)
     for folder, inside in by_folder.items():
         inside.sort(key=lambda e: e.path)
-        whole[folder] = _page_of(folder, inside, (folders or {}).get(folder))
+        whole[folder] = _page_of(folder, inside, (folders or {}).get(folder.path))
     return [whole[folder] for folder in sorted(whole)]
 
 
@@ -259,7 +293,7 @@ def _type_of(e: Entry) -> int:
     return _TYPE.get(e.kind, stat.S_IFREG) | (0o644 if e.mode is None else e.mode)
 
 
-def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
+def _page_of(folder: At, inside: list[Entry], known: Folder | None) -> Page:
     rows = [
         (
             0 if e.kind is Kind.FAULT and not e.bytes else _type_of(e),
@@ -271,7 +305,8 @@ def _page_of(folder: str, inside: list[Entry], known: Folder | None) -> Page:
         for e in inside
     ]
     return Page(
-        folder=folder,
+        folder=folder.path,
+        root=folder.root,
         facts=(known.mode if known else 0o755, known.mtime_ns if known else 0, inside[0].stamp[0]),
         names=tuple(e.path.rpartition("/")[2] for e in inside),
         stats=pack_stats(rows),
@@ -300,6 +335,7 @@ def to_plain(page: Page) -> Plain:
         tuple(page.formats),
         page.heads,
         page.marks,
+        page.root,
     )
 
 

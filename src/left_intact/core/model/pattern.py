@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from left_intact.core.model.place import At
+
 SIGNS = re.compile(r"(?<!\\)(?:\\\\)*[*?]")
 _ESCAPED = re.compile(r"\\([*?\\])")
 
@@ -36,6 +38,11 @@ def why_no_pattern(text: str) -> str:
 def exactly(path: str) -> str:
     """The text that speaks of one path alone, or as the name of a folder of that folder alone."""
     return re.sub(r"([*?\\])", r"\\\1", path)
+
+
+def exactly_at(at: At) -> str:
+    """The same of a place."""
+    return exactly(at.written)
 
 
 def literal(text: str) -> str:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 
 class At(NamedTuple):
@@ -15,39 +15,77 @@ class At(NamedTuple):
 
     @property
     def shown(self) -> str:
-        """As surveys and plans write it: `label:/path`, with a mark before the colon that no name can have,
-        so that a folder which is called like a root is none. Faces leave the mark out (`in_words`).
+        """In words, for people and JSON: `label:/path`. A folder of the install may be called so too; so
+        what is shown never finds a place; `written` does.
         """
         if not self.root:
             return self.path
-        return f"{self.root}{_MARK}:/{self.path}" if self.path else f"{self.root}{_MARK}:"
+        return f"{self.root}:/{self.path}" if self.path else f"{self.root}:"
+
+    @property
+    def written(self) -> str:
+        """As `from_words` reads it back: what might be read as the label of a root begins with `./`."""
+        may_be_a_root = not self.root and ":" in self.path.partition("/")[0]
+        return f"./{self.path}" if may_be_a_root else self.shown
 
     @property
     def folder(self) -> At:
         """The folder that it lies in; the root itself has an empty path."""
         return At(self.root, self.path.rpartition("/")[0])
 
+    @property
+    def name(self) -> str:
+        """The last part of the path."""
+        return self.path.rpartition("/")[2]
 
-_MARK = "\0"
+    def inner(self, path: str) -> At:
+        """A place below this folder."""
+        return At(self.root, f"{self.path}/{path}" if self.path else path)
+
+    def holds(self, other: At) -> bool:
+        """Whether another place is this one or lies below it."""
+        if self.root != other.root:
+            return False
+        return not self.path or other.path == self.path or other.path.startswith(f"{self.path}/")
+
+    def upwards(self) -> Iterator[At]:
+        """The place and every folder above it; the folder of its root comes last."""
+        root, path = self
+        yield self
+        while path:
+            path = path.rpartition("/")[0]
+            yield At(root, path)
 
 
-def at_of(shown: str) -> At:
-    """The place that a path of a survey means."""
-    if _MARK not in shown:
-        return At("", shown)
-    root, _, rest = shown.partition(_MARK)
-    return At(root, rest[2:])
+TOP = At("", "")
+"""The install's own folder."""
+
+T = TypeVar("T")
 
 
-def in_words(text: str) -> str:
-    """A text that names places, as people read it."""
-    return text.replace(f"{_MARK}:", ":") if _MARK in text else text
+def in_install(by_path: Mapping[str, T]) -> dict[At, T]:
+    """What is known by path below the install's own folder, by place."""
+    return {At("", path): known for path, known in by_path.items()}
 
 
-def from_words(text: str, labels: Iterable[str]) -> str:
-    """A path or pattern that a person wrote, who names a root by its label; the reverse of `in_words`."""
+def from_words(text: str, labels: Iterable[str]) -> At:
+    """The place that a person wrote, who names a root by its label; all else lies in the install itself, as
+    does what begins with `./`.
+    """
+    if text.startswith("./"):
+        return At("", text[2:])
     head, colon, rest = text.partition(":")
-    return f"{head}{_MARK}:{rest}" if colon and head in labels and (not rest or rest[0] == "/") else text
+    if colon and head and head in labels and (not rest or rest[0] == "/"):
+        return At(head, rest[1:])
+    return At("", text)
+
+
+def of_old(text: str, labels: Iterable[str]) -> At:
+    """The place that a record means which was written up to version 0.2: in words, with or without a mark
+    before the colon.
+    """
+    root, mark, rest = text.partition("\0:")
+    return At(root, rest[1:]) if mark else from_words(text, labels)
 
 
 # Labels of our own have a space, which none that a person gives may have.

@@ -81,7 +81,8 @@ class Question:
     """What each option leads to, in the order of `options`."""
     default: str
     answer: str | None = None
-    paths: tuple[str, ...] = ()
+    paths: tuple[At, ...] = ()
+    """What it is about."""
     note: str = ""
     is_choice: bool = False
     """Whether it is no question but something that may be chosen otherwise: nobody is asked."""
@@ -155,7 +156,7 @@ class Plan:
     stages: tuple[Stage, ...]
     kept: Kept = field(default_factory=Kept)
     """What stays as it is, or waits for an answer."""
-    merges: Mapping[str, Merge] = field(default_factory=lambda: MappingProxyType({}))
+    merges: Mapping[At, Merge] = field(default_factory=lambda: MappingProxyType({}))
     """By path in words."""
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
@@ -218,7 +219,7 @@ class Plan:
             files = [m for m in safe if m.before is not None and m.before.kind is not Kind.FOLDER]
             return Total(files=len(files), bytes=sum(m.bytes for m in files))
         both = "behind" in self.inputs
-        pages = [page for page in self.kept.pages if not both or self.kept.folder_at(page).root]
+        pages = [page for page in self.kept.pages if not both or page.page.root]
         found = [t for page in pages for kind, t in page.totals().items() if kind.is_the_persons]
         for move in self.kept.rest:
             if both and not move.at.root:

@@ -136,11 +136,6 @@ class Move:
         )
 
     @property
-    def path(self) -> str:
-        """In words for people."""
-        return self.at.shown
-
-    @property
     def changes_disk(self) -> bool:
         """Told by what lies there before and after, never by the verb."""
         if self.before is None or self.after is None:
@@ -279,15 +274,17 @@ class Consent:
             if not move.changes_disk:
                 continue
             if move.at.root not in self.roots:
-                return f"{move.path} lies in a folder that was not spoken of"
+                return f"{move.at.shown} lies in a folder that was not spoken of"
             if move.verb not in self.verbs:
-                return f"{move.path} would be a {move.verb.value}, which was not spoken of"
+                return f"{move.at.shown} would be a {move.verb.value}, which was not spoken of"
             if (
                 move.before is not None
                 and move.before.kind is not Kind.FOLDER
                 and move.file_class not in self.classes
             ):
-                return f"{move.path} ({move.file_class.value}) would be displaced, which was not spoken of"
+                return (
+                    f"{move.at.shown} ({move.file_class.value}) would be displaced, which was not spoken of"
+                )
             laid += move.after.bytes if move.after else 0
         return f"{laid:,} bytes would be laid, more than was spoken of" if laid > self.bytes else ""
 

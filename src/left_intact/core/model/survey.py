@@ -10,6 +10,7 @@ from enum import StrEnum
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder
 from left_intact.core.model.pages import Page
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Reading
 
 
@@ -32,15 +33,20 @@ class Findings(Sequence[Finding]):
     """
 
     pages: Sequence[Page]
-    """What was read, ordered by folder."""
+    """What was read, ordered by root and folder."""
+
+    @property
+    def own_pages(self) -> list[Page]:
+        """Those of the install's own folder."""
+        return [page for page in self.pages if not page.root]
 
     @abstractmethod
     def totals(self) -> dict[FileClass, Total]:
         """Files and bytes by class, every class present; empty folders count nowhere."""
 
     @abstractmethod
-    def find(self, path: str) -> Finding | None:
-        """The finding of a path."""
+    def find(self, at: At) -> Finding | None:
+        """The finding of a place."""
 
     @abstractmethod
     def of_class(self, kind: FileClass, limit: int | None = None) -> list[Finding]:
@@ -51,8 +57,8 @@ class Findings(Sequence[Finding]):
         """What was written last of a class."""
 
     @abstractmethod
-    def unsorted_places(self, limit: int | None = None) -> list[str]:
-        """The paths of what no evidence sorted, or the first of them, without making a value of each."""
+    def unsorted_places(self, limit: int | None = None) -> list[At]:
+        """The places of what no evidence sorted, or the first of them, without making a value of each."""
 
     @abstractmethod
     def unsorted(self) -> tuple[Finding, ...]:
@@ -97,8 +103,7 @@ class Survey:
     baseline: str = ""
     """Version of the baseline that was used; empty where there was none."""
     roots: tuple[tuple[str, str], ...] = ()
-    """(label, absolute path) of roots beside the first; their entries have paths that begin with `label:/`.
-    """
+    """(label, absolute path) of roots beside the first; their entries bear the label."""
     notes: tuple[str, ...] = ()
     """What is worth knowing of how it was sorted: a list that the release carries, moments of builds."""
 
@@ -110,7 +115,7 @@ class Survey:
     def unread(self) -> list[Entry]:
         """What could not be read or listed, ordered by path: what lies behind it is not counted."""
         found = [entry for page in self.findings.pages for entry in page.unread()]
-        return sorted(found, key=lambda entry: entry.path)
+        return sorted(found, key=lambda entry: entry.at)
 
     @property
     def reading(self) -> Reading | None:

@@ -19,7 +19,7 @@ from left_intact.core.model.ladder import Climb
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
-from left_intact.core.model.place import left_behind
+from left_intact.core.model.place import At, left_behind
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import Carry, HandStep, Move, Stage, Verb
@@ -47,7 +47,7 @@ def survey_view(survey: Survey) -> SurveyView:
         survey=survey,
         outline=outline_of(survey),
         groups=alike(survey.findings),
-        unread=tuple(f"{entry.path} ({entry.fault})" for entry in survey.unread()),
+        unread=tuple(f"{entry.at.shown} ({entry.fault})" for entry in survey.unread()),
     )
 
 
@@ -75,7 +75,8 @@ class ArrivalView:
 def arrival_view(arrival: Arrival, survey: Survey | None, news: tuple[NoteLine, ...] = ()) -> ArrivalView:
     release = arrival.release
     pages = pages_in(release.entries)
-    mine = {page.folder: page.names for page in survey.findings.pages} if survey is not None else {}
+    pages_here = survey.findings.pages if survey is not None else ()
+    mine = {page.folder: page.names for page in pages_here if not page.root}
     return ArrivalView(
         source=arrival.source,
         shape=arrival.shape,
@@ -184,7 +185,7 @@ class PlanView:
     route: Route
     routes: tuple[RouteChoice, ...]
     lanes: tuple[LaneView, ...]
-    merges: Mapping[str, Merge]
+    merges: Mapping[At, Merge]
     questions: tuple[Question, ...]
     blockers: tuple[Fault, ...]
     warnings: tuple[Fault, ...]

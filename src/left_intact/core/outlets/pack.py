@@ -14,6 +14,7 @@ from collections.abc import Iterable
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.outlet import PackLine, PackView
+from left_intact.core.model.place import At
 from left_intact.core.model.survey import Survey
 from left_intact.core.outlets.pockets import lies_in_pocket, pockets
 
@@ -28,11 +29,11 @@ def sort_pack(
     members = list(members)
     within = pockets(survey, place, members, lambda path, info: _is_member(survey, path, info))
     for finding in survey.findings:
-        if lies_in_pocket(finding.path, within):
+        if finding.at.root or lies_in_pocket(finding.at.path, within):
             continue
         if finding.file_class is FileClass.CONTENT and finding.entry.kind is Kind.FILE:
-            folder, _, base = finding.path.rpartition("/")
-            owned.setdefault(base.casefold(), []).append((finding.path, finding.entry.bytes))
+            path, folder, base = finding.at.path, finding.at.folder.path, finding.at.name
+            owned.setdefault(base.casefold(), []).append((path, finding.entry.bytes))
             folders[folder] = folders.get(folder, 0) + 1
             endings.add(os.path.splitext(base)[1].casefold())
     home = max(folders, key=lambda f: folders[f], default="")
@@ -70,7 +71,7 @@ def sort_pack(
 
 def _is_member(survey: Survey, path: str, info: zipfile.ZipInfo) -> bool:
     """Whether a file of an install is a member of a pack, byte for byte."""
-    finding = survey.findings.find(path)
+    finding = survey.findings.find(At("", path))
     if finding is None or finding.entry.bytes != info.file_size:
         return False
     return crc_of(os.path.join(survey.root, path)) == info.CRC

@@ -31,10 +31,14 @@ def pockets(
     by_folder: dict[str, list[str]] = defaultdict(list)
     elsewhere: dict[str, set[str]] = defaultdict(set)
     for finding in survey.findings:
-        if finding.file_class is FileClass.CONTENT and finding.entry.kind is Kind.FILE:
-            folder = finding.path.rpartition("/")[0]
-            by_folder[folder].append(finding.path)
-            elsewhere[_name(finding.path).casefold()].add(folder)
+        if (
+            finding.file_class is FileClass.CONTENT
+            and finding.entry.kind is Kind.FILE
+            and not finding.at.root
+        ):
+            folder = finding.at.folder.path
+            by_folder[folder].append(finding.at.path)
+            elsewhere[_name(finding.at.path).casefold()].add(folder)
     found = {own} if (own := pocket_at(survey, place)) else set()
     for folder, paths in by_folder.items():
         if own and (folder == own or folder.startswith(own + "/")):
@@ -72,7 +76,8 @@ def refuse_own_content(survey: Survey, place: str) -> None:
 
 
 def _content(survey: Survey) -> Iterator[str]:
-    return (f.path for f in survey.findings if f.file_class is FileClass.CONTENT)
+    """The paths of what lies in the install's own folder."""
+    return (f.at.path for f in survey.findings if f.file_class is FileClass.CONTENT and not f.at.root)
 
 
 def _inside(survey: Survey, place: str) -> str:

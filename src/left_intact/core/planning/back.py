@@ -133,10 +133,10 @@ def draw_back(inputs: BackInputs) -> Plan:
     )
 
 
-def _stays(sketch: _Sketch) -> list[str]:
+def _stays(sketch: _Sketch) -> list[At]:
     """What was used since and is to stay, where the way back takes it away on its way."""
     question = _question(sketch)
-    return [at.shown for at in sketch.used] if question is not None and question.choice == "stay" else []
+    return list(sketch.used) if question is not None and question.choice == "stay" else []
 
 
 def _is_removed(inputs: BackInputs) -> bool:
@@ -167,18 +167,13 @@ def _unreadable(inputs: BackInputs) -> list[Fault]:
     and the update would count as taken back.
     """
     unread = inputs.today.unread()
-    touched = [at.shown for segment in inputs.segments for at in segment.touched]
-    hidden = {
-        entry.path: entry
-        for entry in unread
-        for path in touched
-        if not entry.path or path == entry.path or path.startswith(entry.path + "/")
-    }
+    touched = [at for segment in inputs.segments for at in segment.touched]
+    hidden = {entry.at: entry for entry in unread if any(map(entry.at.holds, touched))}
     if not hidden:
         return []
     first = hidden[min(hidden)]
     number = "1 place" if len(hidden) == 1 else f"{len(hidden)} places"
-    says = f"{number} to be put back cannot be read now: {first.path or '.'} ({first.fault})"
+    says = f"{number} to be put back cannot be read now: {first.at.shown or '.'} ({first.fault})"
     way = "Give yourself the right to read there, and try again."
     return [Fault(code="unreadable", says=says, way_out=way)]
 
@@ -261,8 +256,8 @@ def _is_used(was: Was, now: Entry | None) -> bool:
 def _question(sketch: _Sketch) -> Question | None:
     if not sketch.used:
         return None
-    paths = tuple(at.shown for at in sketch.used)
-    shown = paths[0] if len(paths) == 1 else f"{len(paths)} saves, states and settings"
+    paths = tuple(sketch.used)
+    shown = paths[0].shown if len(paths) == 1 else f"{len(paths)} saves, states and settings"
     answer = sketch.inputs.answers.get(QUESTION)
     options = ("beside", "stay")
     return Question(

@@ -11,6 +11,7 @@ from left_intact.core.files.names import has_controls, needs_other_name
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.pages import COLUMNS, Page, pages_in
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Space, Verb
 from left_intact.core.model.release import Arrival, Reading, Release
 from left_intact.core.model.survey import Survey
@@ -150,7 +151,8 @@ def _files_of(page: Page) -> Iterator[str]:
 
 
 def names_by_folder(pages: Iterable[Page]) -> dict[str, frozenset[str]]:
-    return {page.folder: frozenset(page.names) for page in pages if page.names}
+    """Names by folder; of an install those that lie in its own folder."""
+    return {page.folder: frozenset(page.names) for page in pages if page.names and not page.root}
 
 
 def counterparts(pages: Iterable[Page], survey: Survey) -> int:
@@ -159,7 +161,7 @@ def counterparts(pages: Iterable[Page], survey: Survey) -> int:
     found = 0
     for page in pages:
         found += len(known.get(page.folder, frozenset()).intersection(page.names))
-        found += page.is_entry and survey.findings.find(page.folder) is not None
+        found += page.is_entry and survey.findings.find(At("", page.folder)) is not None
     return found
 
 
@@ -189,10 +191,7 @@ def _touched(changing: Iterable[Move]) -> set[str]:
     """Every folder in which something changes, and those above it; the root as a dot."""
     found = {"."} if changing else set()
     for move in changing:
-        at = move.path.rpartition("/")[0]
-        while at and at not in found:
-            found.add(at)
-            at = at.rpartition("/")[0]
+        found |= {at.shown for at in move.at.folder.upwards() if at.path}
     return found
 
 
@@ -200,23 +199,23 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     """Names that the file system of the install cannot hold, told before the first write."""
     way = "Move the install to another file system."
     found = []
-    if facts.narrow_names and (bad := [m.path for m in arriving if needs_other_name(m.at.path)]):
+    if facts.narrow_names and (bad := [m.at.shown for m in arriving if needs_other_name(m.at.path)]):
         found.append(
             Fault(code="names", says=f"this file system cannot hold {_names(bad)}: {bad[0]}", way_out=way)
         )
     # What is carried over has the names that the person gave it, or bore with.
     shipped = [m for m in arriving if m.verb not in (Verb.CARRY, Verb.REHOME)]
-    if odd := [m.path for m in shipped if has_controls(m.at.path)]:
+    if odd := [m.at.shown for m in shipped if has_controls(m.at.path)]:
         says = f"{_names(odd)} with control characters: {odd[0]}"
         found.append(Fault(code="names", says=says, way_out="Rename them in what arrives."))
-    if long := [m.path for m in arriving if _too_long(m.at.path, facts)]:
+    if long := [m.at.shown for m in arriving if _too_long(m.at.path, facts)]:
         shown = long[0] if len(long[0]) < _SHOWN else long[0][:_SHOWN] + "…"
         says = f"{_names(long)} too long for this file system: {shown}"
         found.append(
             Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install.")
         )
     if not facts.links and (
-        links := [m.path for m in arriving if m.after is not None and m.after.kind is Kind.LINK]
+        links := [m.at.shown for m in arriving if m.after is not None and m.after.kind is Kind.LINK]
     ):
         found.append(Fault(code="names", says=f"this file system holds no links: {links[0]}", way_out=way))
     return found
@@ -239,5 +238,5 @@ def reading_warnings(survey: Survey) -> list[Fault]:
         return []
     first = unread[0]
     number = "1 entry" if len(unread) == 1 else f"{len(unread):,} entries"
-    says = f"{number} could not be read and left alone: {first.path} ({first.fault})"
+    says = f"{number} could not be read and left alone: {first.at.shown} ({first.fault})"
     return [Fault(code="unreadable", says=says)]

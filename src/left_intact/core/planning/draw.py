@@ -14,7 +14,7 @@ from typing import Any
 
 from left_intact.core.model.effects import HoldSet, InstallMoved, ShelfEffect, effects_of
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.place import Root, left_behind
+from left_intact.core.model.place import At, Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Route
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.stages import Carry
@@ -48,7 +48,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     arrival = drawing.arrival or inputs.arrival
     to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
     keyed = _keyed(inputs, planner.name, to_version)
-    changing = [move.path for move in moves if move.changes_disk]
+    changing = [move.at.shown for move in moves if move.changes_disk]
     here = inputs.survey.version_text
     before, after = around(
         inputs.sheet,
@@ -166,17 +166,17 @@ def _laid_over(inputs: PlanInputs, drawing: Drawing, arrival: Arrival) -> dict[s
         return {}
     mine = set[str]()
     if not inputs.nature.raises_version:
-        mine = {path for q in drawing.questions if q.choice == "yours" for path in q.paths}
+        mine = {at.path for q in drawing.questions if q.choice == "yours" for at in q.paths}
         mine.add(inputs.nature.version_file)
     return {p: entry.digest for p, entry in arrival.release.entries.items() if entry.digest and p not in mine}
 
 
-def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[str]:
-    """Paths of which the answers, as they stand, let go, and of parts that are swapped by their name."""
+def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[At]:
+    """Places of which the answers, as they stand, let go, and of parts that are swapped by their name."""
     asked = {question.id for question in drawing.questions if question.is_let_go}
-    found = {path for question in drawing.questions if question.id in asked for path in question.paths}
-    found |= {move.at.shown for move in moves if move.question in asked}
-    return sorted(found | {part.path for part in drawing.parts})
+    found = {at for question in drawing.questions if question.id in asked for at in question.paths}
+    found |= {move.at for move in moves if move.question in asked}
+    return sorted(found | {At("", part.path) for part in drawing.parts})
 
 
 def _does_something(drawing: Drawing) -> bool:

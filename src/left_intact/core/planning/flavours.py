@@ -12,6 +12,7 @@ from dataclasses import replace
 
 from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.entry import Entry, Finding, Kind
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.planning.table import Row
 from left_intact.words import count, listed
@@ -58,7 +59,7 @@ def flavour_question(
         ),
         default="keep",
         answer=answer if answer in options else None,
-        paths=tuple(only),
+        paths=tuple(At("", path) for path in only),
         note="another flavour of it",
         lets_go=("retire",),
     )

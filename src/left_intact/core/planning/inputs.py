@@ -13,6 +13,7 @@ from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, PartChange, Question, Route, RouteChoice
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import OnFailure, Stage
@@ -74,7 +75,7 @@ class Drawing:
 
     stages: tuple[Stage, ...]
     kept: Kept
-    merges: Mapping[str, Merge] = field(default_factory=lambda: MappingProxyType({}))
+    merges: Mapping[At, Merge] = field(default_factory=lambda: MappingProxyType({}))
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
     warnings: tuple[Fault, ...] = ()

@@ -141,7 +141,8 @@ def out_of_reach(
     """
     if old is None or not sheet.keyed:
         return []
-    paths = [page.path(at) for page in survey.findings.pages for at in range(len(page.names))]
+    pages = [page for page in survey.findings.pages if not page.root]
+    paths = [page.path(at) for page in pages for at in range(len(page.names))]
     lost = []
     for folder, _, _ in sheet.keyed:
         start = folder.rstrip("/") + "/"
@@ -166,7 +167,9 @@ def under_ids(sheet: Keepsheet, survey: Survey) -> dict[str, int]:
     ids: dict[str, set[str]] = defaultdict(set)
     saves: Counter[str] = Counter()
     for finding in findings.of_class(FileClass.SAVES, _MOST_SAVES):
-        parts = finding.path.split("/")
+        if finding.at.root:
+            continue
+        parts = finding.at.path.split("/")
         for at in range(1, len(parts) - 1):
             above = "/".join(parts[:at])
             if above in keyed or _ID.fullmatch(parts[at]):
@@ -175,8 +178,9 @@ def under_ids(sheet: Keepsheet, survey: Survey) -> dict[str, int]:
                 break
     inside: dict[str, set[str]] = defaultdict(set)
     for page in findings.pages:
-        above, _, name = page.folder.rpartition("/")
-        inside[above].add(name)
+        if not page.root:
+            above, _, name = page.folder.rpartition("/")
+            inside[above].add(name)
     return {
         folder: saves[folder]
         for folder, names in ids.items()

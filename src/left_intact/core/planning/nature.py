@@ -15,6 +15,7 @@ from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.blockers import is_common
@@ -60,13 +61,13 @@ BUILD = Nature()
 def nature_of(arrival: Arrival, survey: Survey) -> Nature:
     """What came is to what lies here."""
     entries = arrival.release.entries
-    own = {part_key(_name(f.path)) for f in parts_here(survey) if _may_be_code_of_it(f)} - {""}
+    own = {part_key(f.at.name) for f in parts_here(survey) if _may_be_code_of_it(f)} - {""}
     came = {part_key(_name(path)) for path, entry in entries.items() if is_code(entry.format)}
     carried = len(own & came) / len(own) if own else 1.0
     files = [path for path, entry in entries.items() if entry.kind is Kind.FILE and not _tells_nothing(path)]
     if carried >= _CARRIES or arrival.shape == "file" or not files:
         return Nature(carried=carried)
-    here = {page.folder for page in survey.findings.pages if page.folder and page.names}
+    here = {p.folder for p in survey.findings.pages if p.folder and p.names and not p.root}
     fits = sum(1 for path in files if path.rpartition("/")[0] in here)
     if fits < _FITS * len(files):
         return Nature(carried=carried)
@@ -88,7 +89,11 @@ def _covered(survey: Survey, entries: Mapping[str, Entry]) -> float:
     """The share of the program's files here under whose path something comes."""
     findings = survey.findings
     assert isinstance(findings, SortedPages)
-    its = [f.path for f in findings.of_class(FileClass.PROGRAM, _MOST) if f.entry.kind is Kind.FILE]
+    its = [
+        f.at.path
+        for f in findings.of_class(FileClass.PROGRAM, _MOST)
+        if f.entry.kind is Kind.FILE and not f.at.root
+    ]
     return sum(path in entries for path in its) / len(its) if its else 0.0
 
 
@@ -100,7 +105,7 @@ def _is_the_programs_own(survey: Survey, entries: Mapping[str, Entry]) -> bool:
 
 def _counterparts(survey: Survey, entries: Mapping[str, Entry]) -> Iterator[Finding]:
     for path in entries:
-        finding = survey.findings.find(path)
+        finding = survey.findings.find(At("", path))
         if finding is not None and not _tells_nothing(path):
             yield finding
 

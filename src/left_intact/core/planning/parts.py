@@ -85,7 +85,9 @@ def parts_here(survey: Survey) -> Iterator[Finding]:
     findings = survey.findings
     assert isinstance(findings, SortedPages)
     for number, page in enumerate(findings.pages):
-        if not any(f.startswith(("elf ", "pe ", "macho ", "script ")) for f in set(page.formats)):
+        if page.root or not any(
+            f.startswith(("elf ", "pe ", "macho ", "script ")) for f in set(page.formats)
+        ):
             continue
         for at in range(len(page.names)):
             if findings.class_at(number, at) not in _SPOKEN and is_part(page.entry(at)):
@@ -99,10 +101,10 @@ def as_named_here(release: Release, survey: Survey) -> Release:
     (path, entry), *more = release.entries.items()
     if more:
         return release
-    pages = survey.findings.pages
+    pages = [page for page in survey.findings.pages if not page.root]
     same = [p.path(at) for p in pages for at in range(len(p.names)) if p.entry(at).same_content(entry)]
     key = part_key(_name(path))
-    alike = [f.path for f in parts_here(survey) if part_key(_name(f.path)) == key]
+    alike = [f.at.path for f in parts_here(survey) if part_key(f.at.name) == key]
     found = [one for one in same if one in alike] or same or alike
     if not found or len(found) > 1:
         return release
@@ -119,7 +121,7 @@ def parts_that_came(survey: Survey, arrival: Arrival) -> tuple[Part, ...]:
         return ()
     here: dict[str, list[str]] = {}
     for finding in parts_here(survey):
-        here.setdefault(part_key(_name(finding.path)), []).append(finding.path)
+        here.setdefault(part_key(finding.at.name), []).append(finding.at.path)
     found = [
         Part(came=path, places=_likeliest(_name(path), here.get(part_key(_name(path)), [])))
         for path, entry in entries.items()
@@ -141,7 +143,7 @@ def _settings_of(survey: Survey, owner: Part, path: str) -> tuple[str, ...]:
         page.path(at)
         for page in findings.pages
         for at, name in enumerate(page.names)
-        if part_key(name) == key and page.formats and is_settings_text(page.formats[at])
+        if not page.root and part_key(name) == key and page.formats and is_settings_text(page.formats[at])
     ]
     folder = owner.places[0].rpartition("/")[0]
     beside = f"{folder}/{_name(path)}" if folder else _name(path)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import KeyLine, Merge, Question
 from left_intact.core.planning.table import Ask
 from left_intact.words import size
@@ -173,8 +174,8 @@ def key_questions(
         )
     chosen: dict[str, dict[Key, str]] = {}
     for question, (_, key, _, _) in zip(questions, groups, strict=True):
-        for path in question.paths:
-            chosen.setdefault(path, {})[key] = question.choice
+        for at in question.paths:
+            chosen.setdefault(at.path, {})[key] = question.choice
     return questions, chosen
 
 
@@ -184,7 +185,7 @@ def _question(
     options: tuple[str, ...],
     leads: tuple[str, ...],
     default: str,
-    paths: tuple[str, ...],
+    paths: Iterable[str],
     answers: Mapping[str, str],
     taken: list[Question],
     note: str = "",
@@ -202,7 +203,7 @@ def _question(
         leads_to=leads,
         default=default,
         answer=answer if answer in options else None,
-        paths=paths,
+        paths=tuple(At("", path) for path in paths),
         note=note,
         lets_go=lets_go,
     )

@@ -86,9 +86,9 @@ def draw_what_lacks(situation: Situation) -> LaterStage:
     what came back, what was used since and is to stay.
     """
     sketch = _Sketch(situation)
-    over = set(json.loads(sketch.situation.told.get("over", "[]")))
+    over = {At(*said) for said in json.loads(sketch.situation.told.get("over", "[]"))}
     for at, (entry, kind) in sorted(sketch.situation.saved.items()):
-        if kind.is_the_persons and (at not in sketch.situation.tree or at.shown in over):
+        if kind.is_the_persons and (at not in sketch.situation.tree or at in over):
             move = _move(sketch, at, at, entry, kind, stays=False, used=False)
             if move is not None:
                 sketch.moves.append(move)
@@ -139,7 +139,7 @@ def _ask_for_keys(
                 leads_to=(*(f"under {one}" for one in choices), "under the old one"),
                 default=options[0],
                 answer=answer if answer in options else None,
-                paths=(f"{folder}/{key}",),
+                paths=(At("", f"{folder}/{key}"),),
             )
         )
         if answer in options:
@@ -244,7 +244,7 @@ def _used_question(situation: Situation, used: list[At]) -> Question | None:
         ),
         default="saved",
         answer=answer if answer in options else None,
-        paths=tuple(at.shown for at in used),
+        paths=tuple(used),
         lets_go=("newer",),
     )
 
@@ -267,7 +267,7 @@ def _move(
             safeguard=True,
             bytes=now.bytes,
         )
-    after = replace(entry, path=target.path, stamp=(0, 0, 0))
+    after = replace(entry, path=target.path, root=target.root, stamp=(0, 0, 0))
     if entry.kind is Kind.FOLDER:
         if now is not None:
             return None

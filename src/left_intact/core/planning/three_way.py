@@ -17,7 +17,7 @@ from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, KeptPage
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
-from left_intact.core.model.place import at_of
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Survey
@@ -47,7 +47,9 @@ class Joined:
 
     kept: list[KeptPage] = field(default_factory=list)
     rows: dict[str, Row] = field(default_factory=dict)
-    """By path: what meets a row that is more than staying, and empty folders."""
+    """By path below the install's own folder: what meets a row that says more than to stay, and
+    empty folders.
+    """
     in_the_way: list[str] = field(default_factory=list)
     """Paths that are a folder here and something else in the arrival."""
     unreadable: list[str] = field(default_factory=list)
@@ -76,15 +78,16 @@ class _Join:
         findings = survey.findings
         assert isinstance(findings, SortedPages)
         self.findings, self.coming, self.base, self.policy = findings, coming, base, policy
-        self.folders = {folder.path for folder in survey.folders}
-        self.mine_pages = {page.folder: n for n, page in enumerate(findings.pages)}
+        self.folders = {folder.path for folder in survey.folders if not folder.root}
+        self.mine_pages = {page.folder: n for n, page in enumerate(findings.pages) if not page.root}
+        self.mine_folders = {at.path for at in findings.folders if not at.root}
         self.coming_pages = {page.folder: page for page in pages_in(coming.entries)}
         self.base_pages = {page.folder: page for page in pages_in(base.entries)} if base else {}
         self.unknown = Base.UNKNOWN if base is None else Base.ABSENT
         numbers = [CLASS_NUMBER[v.file_class] for v in findings.table]
         self.classes = bytes(numbers).ljust(256, b"\0") if len(numbers) <= 256 else b""
         self.treatments = [self._treatments(n) for n in range(len(findings.table))]
-        self.shut = [page.folder for page in findings.pages if page.fault]
+        self.shut = [page.folder for page in findings.pages if page.fault and not page.root]
         both = (*self.coming_pages.values(), *self.base_pages.values())
         self.entry_folders = frozenset(page.folder for page in both if page.is_entry)
         self.joined = Joined()
@@ -113,8 +116,17 @@ class _Join:
         for path in self._folder_entries():
             if path in self.shut or self._shut_above(path) is None:
                 self._one(path)
+        for number, page in enumerate(self.findings.pages):
+            if page.root and page.names:
+                self._apart(page, self.findings.verdicts[number])
         self.joined.unreadable = list(dict.fromkeys(self.joined.unreadable))
         return self.joined
+
+    def _apart(self, page: Page, verdicts: Iterable[int]) -> None:
+        """What lies in another root stays: nothing of a release is laid there."""
+        row = _row_of(self.unknown, Mine.OTHER, Coming.ABSENT, Treatment.THEIRS)
+        reasons = bytes((row.number,)) * len(page.names)
+        self.joined.kept.append(KeptPage(page=page, classes=self._classes_of(verdicts), reasons=reasons))
 
     def _shut_above(self, path: str) -> str | None:
         """The folder that could not be listed and that a path is, or lies in: nobody knows what is there."""
@@ -135,7 +147,7 @@ class _Join:
         if coming is not None and _alike(mine, coming):
             reasons = bytes((SAME_ROW.number,)) * len(mine.names)
         else:
-            reasons = self._by_name(folder, mine, verdicts, coming or _NOTHING, base or _NOTHING)
+            reasons = self._by_name(mine, verdicts, coming or _NOTHING, base or _NOTHING)
         if any(reasons):
             self.joined.kept.append(KeptPage(page=mine, classes=self._classes_of(verdicts), reasons=reasons))
         if coming is not None and coming.names != mine.names:
@@ -147,9 +159,8 @@ class _Join:
         table = self.findings.table
         return bytes(CLASS_NUMBER[table[v].file_class] for v in verdicts)
 
-    def _by_name(self, folder: str, mine: Page, verdicts: Iterable[int], coming: Page, base: Page) -> bytes:
-        apart = at_of(folder).root if folder else False
-        above = f"{folder}/" if folder else ""
+    def _by_name(self, mine: Page, verdicts: Iterable[int], coming: Page, base: Page) -> bytes:
+        above = f"{mine.folder}/" if mine.folder else ""
         reasons = bytearray(len(mine.names))
         there = {name: at for at, name in enumerate(coming.names)}
         shipped = {name: at for at, name in enumerate(base.names)}
@@ -167,7 +178,7 @@ class _Join:
                 place, alike = self._situation(mine, at, coming, to, base, was)
                 if place[1] is Mine.FAULT and place[2] is not Coming.ABSENT:
                     self.joined.unreadable.append(above + name)
-            row = _row_of(*place, Treatment.THEIRS if apart else treatments[verdict][alike])
+            row = _row_of(*place, treatments[verdict][alike])
             if row.verb is Verb.KEEP:
                 reasons[at] = row.number
             else:
@@ -227,14 +238,14 @@ class _Join:
         """Empty folders (and those not to be listed) of any side, where nothing above has spoken for the
         path.
         """
-        yield from sorted({*self.findings.folders, *self.entry_folders})
+        yield from sorted({*self.mine_folders, *self.entry_folders})
 
     def _entry_of_mine(self, path: str) -> Finding | None:
-        return self.findings.find(path) if path in self.findings.folders else None
+        return self.findings.find(At("", path)) if path in self.mine_folders else None
 
     def _one(self, path: str) -> None:
-        finding = self.findings.find(path)
-        if finding is not None and path not in self.findings.folders:
+        finding = self.findings.find(At("", path))
+        if finding is not None and path not in self.mine_folders:
             return  # a file of theirs: its folder has spoken for it
         if finding is None and path in self.folders:
             return  # a folder of theirs needs no move, and what comes in its place was told above it

@@ -10,8 +10,8 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage, kept_of
-from left_intact.core.model.pages import Page, PagedEntries
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.pages import Page, PagedPlaces
+from left_intact.core.model.place import At
 from left_intact.core.model.survey import Survey
 
 
@@ -31,21 +31,17 @@ class Today:
         what was known when the update began, which tells what the others hold.
         """
         self.survey, self.tops, self.was = survey, dict(tops or {}), was
-        self.others = [
-            replace(page, folder=At(label, page.folder).shown)
-            for label, pages in (others or {}).items()
-            for page in pages
-        ]
+        self.others = [replace(page, root=label) for label, pages in (others or {}).items() for page in pages]
 
     @cached_property
-    def _entries(self) -> PagedEntries:
-        return PagedEntries((*self.survey.findings.pages, *self.others))
+    def _entries(self) -> PagedPlaces:
+        return PagedPlaces((*self.survey.findings.pages, *self.others))
 
     def entry(self, at: At) -> Entry | None:
         """What lies at a place; None where nothing does."""
         if not at.path:
             return self.tops.get(at.root)
-        return self._entries.look(at.shown)
+        return self._entries.look(at)
 
     def unread(self) -> list[Entry]:
         """What could not be read or listed, in any of the roots."""
@@ -53,14 +49,12 @@ class Today:
 
     def below(self, at: At) -> Iterator[At]:
         """Everything below a folder, the folders too."""
-        start = at.shown
         for folder, page in self._entries.by_folder.items():
-            if folder != start and not folder.startswith(start + "/"):
+            if not at.holds(folder):
                 continue
-            inner = At(at.root, at.path + folder[len(start) :])
-            if inner != at:
-                yield inner
-            yield from (At(at.root, f"{inner.path}/{name}") for name in page.names)
+            if folder != at:
+                yield folder
+            yield from map(folder.inner, page.names)
 
     def persons(self) -> Iterator[tuple[At, Entry, FileClass]]:
         """All of the person's that was surveyed, files and links."""
@@ -72,7 +66,7 @@ class Today:
                 if kind.is_the_persons:
                     entry = page.entry(at)
                     if entry.kind in (Kind.FILE, Kind.LINK):
-                        yield at_of(entry.path), entry, kind
+                        yield entry.at, entry, kind
 
     def kept(self, because: str, changing: Iterable[At]) -> Kept:
         """Everything but what changes; empty folders are not spoken of."""
@@ -86,9 +80,8 @@ class Today:
 
     def _classes(self, page: Page) -> bytes:
         """The classes of a page that is not of the survey, as they were known when the update began."""
-        folder, found = at_of(page.folder), []
-        for name in page.names:
-            at = At(folder.root, f"{folder.path}/{name}" if folder.path else name)
+        found = []
+        for at in map(page.at.inner, page.names):
             known = self.was.class_at(at) if self.was is not None else None
             found.append(CLASS_NUMBER[known or FileClass.UNSORTED])
         return bytes(found)

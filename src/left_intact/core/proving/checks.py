@@ -7,12 +7,12 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 
 from left_intact.core.files.headers import is_picture
 from left_intact.core.files.names import lies_in
-from left_intact.core.files.roots import roots_reader
+from left_intact.core.files.roots import absolute, roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries, pages_in
-from left_intact.core.model.place import At, at_of, in_words
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness, Witnessed
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
@@ -20,7 +20,7 @@ from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.conservation import Account
-from left_intact.core.proving.told import BEHIND, Laid, Told
+from left_intact.core.proving.told import Laid, Told
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
 from left_intact.words import NO_VERSION
@@ -150,39 +150,39 @@ def stayed_old(witness: Witness, now: Now, coming: Mapping[str, Entry]) -> tuple
     """What came otherwise than it lies here, and what was not the person's to keep."""
     found = []
     for path in _otherwise(coming, now):
-        at = at_of(path)
+        at = At("", path)
         row = witness.rows.get(at)
         if row is not None and row.verb not in (Verb.KEEP, Verb.ASK):
             continue
         if (row.file_class if row is not None else witness.kept.class_at(at)) in MAY_BE_THE_PROGRAMS:
             found.append(path)
     if not witness.by_hand:  # an installer lays what it likes of its package
-        found += [path for path in _absent(coming, now) if at_of(path) not in witness.rows]
+        found += [path for path in _absent(coming, now) if At("", path) not in witness.rows]
     return tuple(sorted(found))
 
 
 def _absent(coming: Mapping[str, Entry], now: Now) -> Iterator[str]:
     """The files of a release that lie nowhere here. What the person deleted, or left out, is in the plan."""
     for page in pages_in(coming) if not isinstance(coming, PagedEntries) else coming.pages:
-        there = now.page(page.folder)
+        there = now.page(At("", page.folder))
         lacking = set(page.names) - set(there.names if there is not None else ())
         for at, name in enumerate(page.names) if lacking else ():
             path = page.path(at)
-            if name in lacking and page.entry(at).kind is Kind.FILE and not now.is_hidden(path):
+            if name in lacking and page.entry(at).kind is Kind.FILE and not now.is_hidden(At("", path)):
                 yield path
 
 
 def _otherwise(shipped: Mapping[str, Entry], now: Now) -> Iterator[str]:
     """The files of a release that lie here with another content."""
     for path in shipped if not isinstance(shipped, PagedEntries) else _unequal(shipped.pages, now):
-        entry, there = shipped[path], now.entries.get(path)
+        entry, there = shipped[path], now.entry(At("", path))
         if there is not None and entry.kind is there.kind is Kind.FILE and not there.same_content(entry):
             yield path
 
 
 def _unequal(pages: Iterable[Page], now: Now) -> Iterator[str]:
     for page in pages:
-        if (there := now.page(page.folder)) is not None:
+        if (there := now.page(At("", page.folder))) is not None:
             yield from page.unequal(there)
 
 
@@ -210,12 +210,10 @@ def links_check(root: str, witness: Witness, now: Now, confirmed: Collection[str
     places = [os.path.realpath(place) for place in (root, *(place for _, place in witness.roots))]
     out = []
     for link in now.links():
-        at = at_of(link.path)
-        base = dict(witness.roots).get(at.root, root) if at.root else root
-        leads = os.path.realpath(os.path.join(base, at.path))
+        leads = os.path.realpath(absolute(root, witness.roots, link.at))
         if not any(lies_in(leads, place) for place in places):
-            out.append((link.path, leads))
-    unknown = [path for path, _ in out if in_words(path) not in confirmed]
+            out.append((link.at.shown, leads))
+    unknown = [path for path, _ in out if path not in confirmed]
     if unknown:
         says = (
             f"{_count(len(unknown), 'link')} lead out of the install, where nothing is proven: "
@@ -269,16 +267,16 @@ def starts_check(starts: Sequence[Start], witness: Witness, behind: Sequence[str
 
 
 def retired_check(tally: Tally, witness: Witness, in_strongbox: Callable[[str], bool]) -> Check | None:
-    changed = [
-        r
-        for r in witness.rows.values()
+    displaced = {
+        at: r.before
+        for at, r in witness.rows.items()
         if r.before is not None and r.agreed != r.before and r.before.kind is not Kind.FOLDER
-    ]
-    displaced = [r.before for r in changed if r.before is not None]
-    gone = [r.before for r in changed if r.agreed is None and r.verb is not Verb.REHOME]
+    }
+    rows = [witness.rows[at] for at in displaced]
+    gone = [r for r in rows if r.agreed is None and r.verb is not Verb.REHOME]
     if not displaced:
         return None
-    missing = [e.path for e in displaced if e.kind is Kind.FILE and not in_strongbox(e.digest)]
+    missing = [at.shown for at, e in displaced.items() if e.kind is Kind.FILE and not in_strongbox(e.digest)]
     if tally.still_there:
         says = f"still there, though it was to go: {_listed(tally.still_there)}"
         return Check(name="set aside", state=CheckState.FAILED, says=says)
@@ -299,7 +297,7 @@ def merge_checks(root: str, witness: Witness) -> list[Check]:
     checks = []
     for at, lines in witness.merged.items():
         path = at.shown
-        wrong = _wrong_keys(read(path), lines)
+        wrong = _wrong_keys(read(at), lines)
         if wrong is None:
             checks.append(
                 Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings")
@@ -422,32 +420,34 @@ def for_your_eyes(
 
 def _newest(witness: Witness, now: Now, kind: FileClass, tally: Tally) -> str | None:
     """The file of a class that was written last; its path as the install has it."""
-    rows = (at for at, row in witness.rows.items() if row.file_class is kind and tally.adds_after(at.shown))
+    rows = (at for at, row in witness.rows.items() if row.file_class is kind and tally.adds_after(at))
     found = [e for at in rows if (e := now.entry(at)) is not None and e.kind is Kind.FILE]
     number = CLASS_NUMBER[kind]
     for kept in witness.kept.pages:
-        page = now.page(kept.page.folder) if number in kept.classes else None
-        if page is None or not tally.adds_after(f"{kept.page.folder}/"):
+        page = now.page(kept.page.at) if number in kept.classes else None
+        if page is None or not tally.adds_after(kept.page.at):
             continue
         for at in kept.places:
             place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1
             if place >= 0 and (entry := page.entry(place)).kind is Kind.FILE:
                 found.append(entry)
     only = _that_only_name(found)
-    newest = max(((e.mtime_ns, e.path) for e in found if e.path not in only), default=None)
-    return newest[1].removeprefix(BEHIND) if newest is not None else None
+    newest = max(((e.mtime_ns, e.at) for e in found if e.at not in only), default=None)
+    if newest is None:
+        return None
+    return newest[1].path if newest[1].root == OLD else newest[1].shown
 
 
-def _that_only_name(found: Iterable[Entry]) -> set[str]:
+def _that_only_name(found: Iterable[Entry]) -> set[At]:
     """Texts and pictures beside files of another kind in the same folder: they name or show a title, and
     nobody loads them.
     """
-    folders: dict[str, list[Entry]] = {}
+    folders: dict[At, list[Entry]] = {}
     for entry in found:
-        folders.setdefault(entry.path.rpartition("/")[0], []).append(entry)
-    only = set[str]()
+        folders.setdefault(entry.at.folder, []).append(entry)
+    only = set[At]()
     for inside in folders.values():
-        labels = {e.path for e in inside if is_picture(e.format) or e.format.startswith("text ")}
+        labels = {e.at for e in inside if is_picture(e.format) or e.format.startswith("text ")}
         if len(labels) < len(inside):
             only |= labels
     return only

@@ -91,8 +91,9 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
             else:
                 same += Total(files=1, bytes=was.bytes)
             continue
-        if target in merged or behind.stays(path) or path in answered or target in answered:
-            if path in answered or target in answered:
+        asked = At("", path) in answered or At("", target) in answered
+        if target in merged or behind.stays(path) or asked:
+            if asked:
                 account.let_go.append(path)
             elif target not in merged:
                 same += Total(files=1, bytes=was.bytes)
@@ -115,7 +116,7 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
         if at in witness.merged:
             account.merged += 1
         elif there is None or not there.same_content(was):
-            unread = now.is_hidden(at.shown) if there is None else there.kind is Kind.FAULT
+            unread = now.is_hidden(at) if there is None else there.kind is Kind.FAULT
             if not unread:  # of what cannot be read nobody can say what became of it: a check of its own
                 missed.append((at, was))
     ways, anothers = _ways_taken(missed, witness, beginning, told)
@@ -163,7 +164,7 @@ def _ways_taken(
         folders.setdefault(at.folder, []).append((at, was))
     found, wrong, taken, made = dict[At, At](), dict[At, At](), set[At](), _made(beginning)
     for inside in folders.values():
-        alike = {at: [to for to in laid.get(was.digest, ()) if _name(to) == _name(at)] for at, was in inside}
+        alike = {at: [to for to in laid.get(was.digest, ()) if to.name == at.name] for at, was in inside}
         votes = Counter(to.folder for places in alike.values() for to in places if to not in taken)
         likeliest = (to for to, _ in votes.most_common())
         chosen = next((to for to in likeliest if not _is_anothers(inside, to, beginning, made)), None)
@@ -190,10 +191,10 @@ def _is_anothers(
     folders in which it made a file of some name and digest.
     """
     for at, was in inside:
-        there = beginning.by_hand.get(At(folder.root, f"{folder.path}/{_name(at)}"))
+        there = beginning.by_hand.get(folder.inner(at.name))
         if there is None or there.same_content(was):
             continue
-        if made.get((_name(at), was.digest), set()) - {folder, at.folder}:
+        if made.get((at.name, was.digest), set()) - {folder, at.folder}:
             return True
     return False
 
@@ -202,7 +203,7 @@ def _made(beginning: Beginning) -> dict[tuple[str, str], set[At]]:
     found: dict[tuple[str, str], set[At]] = {}
     for at, entry in beginning.by_hand.items():
         if entry is not None and entry.bytes and entry.digest:
-            found.setdefault((_name(at), entry.digest), set()).add(at.folder)
+            found.setdefault((at.name, entry.digest), set()).add(at.folder)
     return found
 
 
@@ -215,14 +216,10 @@ def _by_sheet(at: At, told: Told) -> At | None:
     return None
 
 
-def _name(at: At) -> str:
-    return at.path.rpartition("/")[2]
-
-
 def _is_let_go(at: At, beginning: Beginning, told: Told) -> bool:
     """Whether an answer of the person's let go of it."""
     assert told.answered is not None
-    if at.shown in told.answered or at in beginning.left:
+    if at in told.answered or at in beginning.left:
         return True
     kind = _class_at(beginning, at)
     return kind in told.not_saved and at not in beginning.safe
@@ -259,16 +256,14 @@ def _persons(beginning: Beginning, now: Now) -> Iterator[tuple[At, Entry]]:
     """Every file and link of the person's before, but for folders that are just as they were."""
     spoken = {**beginning.rows, **beginning.safe}
     for kept in beginning.kept.pages:
-        there = now.page(kept.page.folder)
+        there = now.page(kept.page.at)
         if there is not None and _is_same(kept.page, there):
             continue
-        root, above = beginning.kept.folder_at(kept)
         for number in kept.places:
             if not CLASSES[kept.classes[number]].is_the_persons:
                 continue
-            name = kept.page.names[number]
-            at = At(root, f"{above}/{name}" if above else name)
             entry = kept.page.entry(number)
+            at = entry.at
             if at not in spoken and entry.kind in (Kind.FILE, Kind.LINK):
                 yield at, entry
     for at, (entry, kind) in spoken.items():
@@ -283,12 +278,10 @@ def _is_same(was: Page, now: Page) -> bool:
 def _persons_in(witness: Witness, label: str) -> Iterator[tuple[str, Entry, FileClass]]:
     """(path, what it was, its class) of every file and link of the person's in a root before."""
     for page in witness.kept.pages:
-        root, above = witness.kept.folder_at(page)
-        for number in page.places if root == label else ():
+        for number in page.places if page.page.root == label else ():
             entry = page.page.entry(number)
             if CLASSES[page.classes[number]].is_the_persons and entry.kind in (Kind.FILE, Kind.LINK):
-                name = page.page.names[number]
-                yield (f"{above}/{name}" if above else name), entry, CLASSES[page.classes[number]]
+                yield entry.path, entry, CLASSES[page.classes[number]]
     for at, row in witness.rows.items():
         was = row.before
         if at.root != label or was is None or not row.file_class.is_the_persons:

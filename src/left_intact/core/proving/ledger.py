@@ -5,58 +5,62 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from left_intact.core.files.roots import roots_reader
+from left_intact.core.files.roots import reader_in_words
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.kept import CLASSES
+from left_intact.core.model.place import At
 from left_intact.core.model.proof import LedgerLine, Witness
 from left_intact.core.model.things import Counted, Thing, ThingLine
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things, joined
 from left_intact.core.proving.told import Behind, Told, is_behind
 
+_Placed = tuple[At, FileClass, str]
+"""(place, class, format) of one file."""
+
 
 def _items_before(witness: Witness, *, agreed: bool, behind: Behind | None) -> Iterator[Item]:
     """What lay there before, or of that what the plan meant to lie there still. Where a folder was left
     behind that is what lay in it, under the paths that the new folder has.
     """
-    for path, kind, file_format in _items_of(witness, agreed=agreed):
+    for at, kind, file_format in _items_of(witness, agreed=agreed):
         if behind is None:
-            yield path, kind, file_format
-        elif inside := behind.path(path):
+            yield at.shown, kind, file_format
+        elif inside := behind.path(at):
             yield inside, kind, file_format
 
 
-def _items_of(witness: Witness, *, agreed: bool) -> Iterator[Item]:
+def _items_of(witness: Witness, *, agreed: bool) -> Iterator[_Placed]:
     for kept in witness.kept.pages:
         for at in kept.places:
-            yield kept.page.path(at), CLASSES[kept.classes[at]], ""
+            yield kept.page.place(at), CLASSES[kept.classes[at]], ""
     for place, row in witness.rows.items():
         if row.before is not None and row.before.kind is not Kind.FOLDER and (row.agreed or not agreed):
-            yield place.shown, row.file_class, row.before.format
+            yield place, row.file_class, row.before.format
 
 
 def _items_now(witness: Witness, now: Now, behind: Behind | None) -> Iterator[Item]:
     """What is new has the class of most of its folder."""
-    for path, kind, file_format in _items_there(witness, now):
-        apart = behind is not None and is_behind(path)
+    for at, kind, file_format in _items_there(witness, now):
+        apart = behind is not None and is_behind(at)
         if behind is None or (not apart and not behind.back):
-            yield path, kind, file_format
-        elif apart and (behind.back or behind.stays(behind.path(path))):
-            yield behind.path(path), kind, file_format
+            yield at.shown, kind, file_format
+        elif apart and (behind.back or behind.stays(behind.path(at))):
+            yield behind.path(at), kind, file_format
 
 
-def _items_there(witness: Witness, now: Now) -> Iterator[Item]:
-    rows = {at.shown: row.file_class for at, row in witness.rows.items()}
-    kept = {one.page.folder: one for one in witness.kept.pages}
+def _items_there(witness: Witness, now: Now) -> Iterator[_Placed]:
+    rows = {at: row.file_class for at, row in witness.rows.items()}
+    kept = {one.page.at: one for one in witness.kept.pages}
     for page in now.entries.pages:
-        known = kept.get(page.folder)
+        known = kept.get(page.at)
         places = {known.page.names[at]: known.classes[at] for at in known.places} if known else {}
         most = CLASSES[Counter(places.values()).most_common(1)[0][0]] if places else FileClass.UNSORTED
         for at, name in enumerate(page.names):
-            path = page.path(at)
-            kind = CLASSES[places[name]] if name in places else rows.get(path, most)
-            yield path, kind, page.formats[at] if page.formats else ""
+            place = page.place(at)
+            kind = CLASSES[places[name]] if name in places else rows.get(place, most)
+            yield place, kind, page.formats[at] if page.formats else ""
 
 
 def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple[ThingLine, ...]:
@@ -66,7 +70,7 @@ def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple
     known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
     of_files = tuple(rule for rule in known if not rule.file)
     ruled = {THINGS_OF[rule.counts] for rule in of_files}
-    read = roots_reader(root, witness.roots)
+    read = reader_in_words(root, witness.roots)
 
     def by_files(agreed: bool) -> list[Counted]:
         items = _items_before(witness, agreed=agreed, behind=told.behind)

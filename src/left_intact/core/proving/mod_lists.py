@@ -16,9 +16,9 @@ from typing import Any
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import COLUMNS
+from left_intact.core.model.place import OLD
 from left_intact.core.model.survey import Findings
 from left_intact.core.model.things import ThingRule
-from left_intact.core.proving.told import BEHIND
 from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import ADDED, weights
 
@@ -48,15 +48,14 @@ def mods_and_texts(
     assert isinstance(findings, SortedPages)
     names, texts = set[str](), dict[str, bytes]()
     for page in findings.pages:
-        parts = page.folder.removeprefix(BEHIND).split("/")
+        parts = page.folder.split("/")
         at = next((n for n, part in enumerate(parts) if is_for_mods(part)), -1)
         if at >= 0:
             names.update(parts[at + 1 : at + 2] or (name.partition(".")[0] for name in page.names))
     if not names:
         return frozenset(), {}
     for number, page in enumerate(findings.pages):
-        folder = page.folder.removeprefix(BEHIND)
-        if any(map(is_for_mods, folder.split("/"))):
+        if any(map(is_for_mods, page.folder.split("/"))):
             continue
         for at, file_format in enumerate(page.formats):
             size = page.numbers[at * COLUMNS + 1]
@@ -68,7 +67,7 @@ def mods_and_texts(
                 or len(texts) >= _TEXTS
             ):
                 continue
-            path = f"{folder}/{page.names[at]}" if folder else page.names[at]
+            path = page.path(at) if page.root in ("", OLD) else page.place(at).shown
             if (data := read(path)) is not None:
                 texts[path] = data
     return frozenset(names), texts

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from contextlib import suppress
 
+from left_intact.core.files.roots import absolute
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.survey import Survey
@@ -18,11 +19,11 @@ _FOLDERS = ("captures", "screenshots", "shots", "snapshots", "screens")
 def newest_capture(survey: Survey) -> str:
     """The path of the capture of the person's that was taken last; empty where there is none."""
     found = [
-        (entry.mtime_ns, f.path)
+        (entry.mtime_ns, f.at)
         for f in survey.findings.of_class(FileClass.EXTRAS)
-        if is_capture(f.path) and (entry := f.entry).kind is Kind.FILE
+        if is_capture(f.at.path) and (entry := f.entry).kind is Kind.FILE
     ]
-    return os.path.join(survey.root, max(found)[1]) if found else ""
+    return absolute(survey.root, survey.roots, max(found)[1]) if found else ""
 
 
 def is_capture(path: str) -> bool:

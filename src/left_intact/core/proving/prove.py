@@ -13,8 +13,8 @@ from left_intact.core.files.tree import Tree, entry_of, text_reader
 from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.kept import CLASS_NUMBER
-from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_in
-from left_intact.core.model.place import OLD, at_of, is_spot
+from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_of
+from left_intact.core.model.place import OLD, At, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
@@ -138,7 +138,7 @@ def _take_into(tally: Tally, account: Account) -> None:
 def _lying(
     root: str,
     witness: Witness,
-    known: Mapping[str, Page],
+    known: Mapping[At, Page],
     *,
     modes: bool,
     report: Report,
@@ -165,17 +165,17 @@ def _in_spots(witness: Witness) -> list[Page]:
     for at in witness.rows:
         path = os.path.join(places[at.root], at.path) if is_spot(at.root) else ""
         if path and os.path.lexists(path):
-            found[at.shown] = entry_of(path, at.shown)
-    return list(pages_in(dict(sorted(found.items()))))
+            found[at] = replace(entry_of(path, at.path), root=at.root)
+    return pages_of(entry for _, entry in sorted(found.items()))
 
 
 def _old_folder(tree: Tree, witness: Witness) -> Tree:
     """The tree of the folder that was left behind, where it is the install again."""
-    pages = [replace(page, folder=at.path) for page in tree.pages if (at := at_of(page.folder)).root]
+    pages = [replace(page, root="") for page in tree.pages if page.root]
     return Tree(root=dict(witness.roots)[OLD], pages=tuple(pages))
 
 
-def _told_by_stamps(witness: Witness, most: int) -> dict[str, Page]:
+def _told_by_stamps(witness: Witness, most: int) -> dict[At, Page]:
     """Of a witness of more than so many bytes: what need not be read while its stamps are what they were.
 
     That is neither anything that an update touched, nor saves or settings.
@@ -190,7 +190,7 @@ def _told_by_stamps(witness: Witness, most: int) -> dict[str, Page]:
             at for at in kept.places if kept.classes[at] not in read_always and at not in kept.page.said
         ]
         if places:
-            found[kept.page.folder] = _only(kept.page, places)
+            found[kept.page.at] = _only(kept.page, places)
     return found
 
 
@@ -199,6 +199,7 @@ def _only(page: Page, places: Sequence[int]) -> Page:
     numbers, wide = page.stats, COLUMNS * 8
     return Page(
         folder=page.folder,
+        root=page.root,
         facts=page.facts,
         names=tuple(page.names[at] for at in places),
         stats=b"".join(numbers[at * wide : (at + 1) * wide] for at in places),
@@ -210,7 +211,7 @@ def _only(page: Page, places: Sequence[int]) -> Page:
     )
 
 
-def _told(known: Mapping[str, Page], now: Now) -> int:
+def _told(known: Mapping[At, Page], now: Now) -> int:
     """How many files were told by their stamps, and not read."""
     count = 0
     for folder, before in known.items():
@@ -232,7 +233,7 @@ def version_now(
 ) -> Reading | None:
     """The heaviest reading of the version of a tree that was just read."""
     # The folder's own name may well carry the old version; it is no witness here.
-    pages = [page for page in tree.pages if not at_of(page.folder).root]
+    pages = tree.own_pages
     shallow, binaries = shallow_entries(pages), binaries_in(pages)
     readings = [*extra, *read_versions("", shallow, text_reader(tree.root), rules=rules)]
     readings += read_manifests(

@@ -29,13 +29,9 @@ class Laid(StrEnum):
     """Nothing new: what lay there before."""
 
 
-BEHIND = At(OLD, "").shown + "/"
-"""How paths begin of what lies in the folder that was left behind."""
-
-
-def is_behind(shown: str) -> bool:
-    """Whether a path, as it is shown, is of the folder that was left behind."""
-    return shown.startswith(BEHIND)
+def is_behind(at: At) -> bool:
+    """Whether a place is of the folder that was left behind."""
+    return at.root == OLD
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,10 +45,9 @@ class Behind:
     back: bool = False
     """Whether it is the install again: then it alone counts, before and after."""
 
-    def path(self, shown: str) -> str:
-        """A path of the folder left behind as the new folder has it; empty for a path of another folder."""
-        inside = shown.removeprefix(BEHIND) if is_behind(shown) else ""
-        return self.moved.get(inside, inside)
+    def path(self, at: At) -> str:
+        """A place in the folder left behind as the new folder has it; empty for one in another folder."""
+        return self.moved.get(at.path, at.path) if is_behind(at) else ""
 
     def stays(self, path: str) -> bool:
         """Whether a path is used from the folder left behind."""
@@ -100,8 +95,8 @@ class Told:
     """A scene before and after."""
     behind: Behind | None = None
     """The folder that was left behind, where the install got a new one."""
-    answered: Collection[str] | None = None
-    """Paths, as they are shown, of which an answer let go; None where that was not kept."""
+    answered: Collection[At] | None = None
+    """Places of which an answer let go; None where that was not kept."""
     not_saved: Collection[FileClass] = ()
     """Classes that an answer left to go with a removal."""
     chosen: Collection[str] = ()

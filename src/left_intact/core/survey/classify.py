@@ -19,13 +19,14 @@ from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page
-from left_intact.core.model.place import at_of
+from left_intact.core.model.place import TOP, At
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey import evidence as sources
 from left_intact.core.survey.company import ALONE, Company
 from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.names import nearest_name, split_name
+from left_intact.core.survey.patterns import Pattern
 from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
@@ -51,7 +52,7 @@ SHAPED = frozenset(("bytes", "zeros", "ones"))
 _PROOF = frozenset(("ruling", "keepsheet"))
 _BY_DIGEST = frozenset(("baseline", "list", "arrival"))
 Why = tuple[Evidence, ...]
-Spoken = tuple[str, Sequence[tuple[str, FileClass]], Callable[[str], int]]
+Spoken = tuple[str, Sequence[tuple[Pattern, FileClass]], Callable[[str], int]]
 """(source, its patterns, what tells the pattern that a name meets) where words speak of a folder."""
 
 
@@ -111,7 +112,7 @@ class _Sorting:
         return any(
             look and not tells(bucket(mtime))
             for page in self.pages
-            for look, mtime in zip(self.standing.looks(page.folder), page.numbers[2::COLUMNS], strict=True)
+            for look, mtime in zip(self.standing.looks(page.at), page.numbers[2::COLUMNS], strict=True)
         )
 
     def run(self) -> SortedPages:
@@ -123,7 +124,7 @@ class _Sorting:
             for verdict in set(found):
                 if (kind := own[verdict]) is not None:
                     sure[kind] += found.count(verdict)
-            siblings.add(page.folder, sure, len(page.names))
+            siblings.add(page.at, sure, len(page.names))
         titles = self._titles(verdicts)
         weak_digests: set[bytes] = set()
         copies = any(self._own(v) not in (None, P) for v in self.table)
@@ -132,7 +133,7 @@ class _Sorting:
                 self.cancel.check()
             self._second(page, found, siblings, titles, weak_digests, copies=copies)
         self._third(verdicts, weak_digests)
-        folders = {page.folder: self._of_folder(page) for page in self.pages if page.is_entry}
+        folders = {page.at: self._of_folder(page) for page in self.pages if page.is_entry}
         return SortedPages(self.pages, verdicts, self.table, folders)
 
     # ------------------------------------------------------------ what each entry says by itself
@@ -167,8 +168,7 @@ class _Sorting:
         return array("I", map(ours.__getitem__, numbered))
 
     def _first(self, page: Page) -> array[int]:
-        known, folder, numbers = self.known, page.folder, page.numbers
-        above = f"{folder}/" if folder else ""
+        known, folder, numbers = self.known, page.at, page.numbers
         spoken = [
             (source, table, find)
             for source, table, patterns in (
@@ -181,7 +181,7 @@ class _Sorting:
         number = self._folder_ids.setdefault(of_folder, len(self._folder_ids))
         by_path = bool(spoken or known.listed or known.runs)
         count = len(page.names)
-        shallow = not folder
+        shallow = folder == TOP
         result, keyed, odd = array("I"), self._by_key, page.said
         by_time = bool(self.times.builds)
         modes_speak, bucket = self.modes, self.times.bucket if self.times.speak else None
@@ -217,7 +217,7 @@ class _Sorting:
             if not mode or by_path or shallow or odd:
                 extra = self._odd(page, at, mode) if not mode or at in odd else ()
                 if by_path:
-                    extra += self._by_path(page, at, above + name, file_format, spoken)
+                    extra += self._by_path(page, at, file_format, spoken)
                 if shallow and is_settings_text(file_format):
                     extra += self._namesake(name)
                 elif shallow and is_binary_program(file_format):
@@ -283,9 +283,9 @@ class _Sorting:
             ),
         )
 
-    def _of_the_folder(self, folder: str) -> Why:
+    def _of_the_folder(self, folder: At) -> Why:
         found = self.standing.evidence(folder)
-        if at_of(folder).root:
+        if folder.root:
             found += (said("place", "lies apart from the program", P, weights().spoken["apart"]),)
         named = self.known.references.of(folder)
         if named is None:
@@ -294,7 +294,7 @@ class _Sorting:
         says = reference.says(place)
         if reference.file_class is P:
             return (*found, said("reference", says, P, spoken["reference-program"]))
-        nearer = nearest_name(folder) if place != folder else None
+        nearer = nearest_name(folder.path) if place != folder.path else None
         other = (
             nearer is not None and nearer[0].startswith(f"{place}/") and nearer[1] is not reference.file_class
         )
@@ -310,16 +310,17 @@ class _Sorting:
             return sources.from_link(page.said.get(at, ""), page.folder)
         return (said("fault", "could not be read", FileClass.UNSORTED, 0.0),)
 
-    def _by_path(self, page: Page, at: int, path: str, file_format: str, spoken: list[Spoken]) -> Why:
-        known = self.known
+    def _by_path(self, page: Page, at: int, file_format: str, spoken: list[Spoken]) -> Why:
+        known, place = self.known, page.place(at)
         found: Why = ()
         for source, table, find in spoken:
             if (line := find(page.names[at])) >= 0:
-                found += sources.from_pattern(source, *table[line], path)
+                pattern, kind = table[line]
+                found += sources.from_pattern(source, pattern.shown, kind, place.shown)
         if known.listed is not None and known.baseline is None:
-            state = known.listed.state(path)
+            state = known.listed.state(place)
             found += sources.from_list(known.listed.source, state, is_settings_text(file_format))
-        if (run := known.runs.get(path)) is not None:
+        if (run := known.runs.get(place)) is not None:
             untouched = run[0] == "made" and bool(run[1]) and run[1] == page.digest(at).hex()
             found += sources.from_run("stub" if untouched else run[0])
         return found
@@ -331,20 +332,21 @@ class _Sorting:
 
     def _of_folder(self, page: Page) -> int:
         """The verdict on a folder that is itself an entry: empty, or not to be listed."""
-        parent, _, name = page.folder.rpartition("/")
+        folder = page.at
         why: Why = ()
         for source, table, patterns in (
             ("ruling", self.known.rulings, self.known.ruling_table),
             ("keepsheet", self.known.sheet, self.known.sheet_table),
         ):
-            find = patterns.in_folder(parent) if table else None
-            if find is not None and (line := find(name)) >= 0:
-                why += sources.from_pattern(source, *table[line], page.folder)
+            find = patterns.in_folder(folder.folder) if table else None
+            if find is not None and (line := find(folder.name)) >= 0:
+                pattern, kind = table[line]
+                why += sources.from_pattern(source, pattern.shown, kind, folder.shown)
         if not page.fault:
-            why += self._of_the_folder(page.folder)
+            why += self._of_the_folder(folder)
             if self.known.baseline is not None:
                 base = self.known.baseline
-                shipped = base.entries.get(page.folder)
+                shipped = None if page.root else base.entries.get(page.folder)
                 key = (
                     "baseline-equal"
                     if shipped is not None and shipped.kind.value == "folder"
@@ -392,10 +394,10 @@ class _Sorting:
         numbers = page.numbers
         alike = alike_in(page, weak)
         beside = self._beside(page, found) if len(found) > 1 else {}
-        nearer = nearest_name(page.folder)
+        nearer = nearest_name(page.at.shown)
         by_verdict = {
             verdict: _heeded(
-                siblings.evidence(page.folder, self._own(table[verdict])), table[verdict].why, nearer
+                siblings.evidence(page.at, self._own(table[verdict])), table[verdict].why, nearer
             )
             for verdict in is_weak
         }
@@ -487,7 +489,7 @@ class _Sorting:
             for at, verdict in enumerate(found):
                 digest = page.digests[at * DIGEST_BYTES : (at + 1) * DIGEST_BYTES]
                 if verdict in speaks and digest in weak_digests:
-                    sure.setdefault(digest, (self.table[verdict].file_class, page.path(at)))
+                    sure.setdefault(digest, (self.table[verdict].file_class, page.place(at).shown))
         if not sure:
             return
         for page, found in zip(self.pages, verdicts, strict=True):
@@ -565,7 +567,7 @@ def _program_names(pages: Iterable[Page]) -> frozenset[str]:
     return frozenset(
         normalised_name(page.names[at].rsplit(".", 1)[0])
         for page in pages
-        if page.folder.count("/") < 1
+        if page.folder.count("/") < 1 and not page.root
         for at, file_format in enumerate(page.formats)
         if is_binary_program(file_format) or file_format.startswith("script ")
     )

@@ -63,7 +63,9 @@ def _sources_of(name: str) -> Iterator[str]:
 
 
 class Company:
-    """What is known of every file by those around it. Made for a tree whose times tell nothing apart."""
+    """What is known of every file by those around it. Made for a tree whose times tell nothing apart; of what
+    lies in other roots it knows nothing, since no file of the program's names things there.
+    """
 
     def __init__(self, pages: Sequence[Page], standing: Standing, mentions: Mentions) -> None:
         self._standing, self._mentions = standing, mentions
@@ -74,11 +76,13 @@ class Company:
         self._named: Counter[tuple[str, str]] = Counter()
         self._languages: Counter[tuple[str, str]] = Counter()
         for page in pages:
+            if page.root:
+                continue
             named = mentions.of(page.folder)
             for name in page.names:
                 stem, _, ending = name.rpartition(".")
                 self._languages[page.folder, ending] += is_language(stem)
-            for name, look in zip(page.names, standing.looks(page.folder), strict=True):
+            for name, look in zip(page.names, standing.looks(page.at), strict=True):
                 if look == OTHER and not _is_manifest(name):
                     continue
                 self._folders[name] += 1
@@ -99,9 +103,11 @@ class Company:
 
     def evidence(self, page: Page) -> list[Why]:
         """What its company says of each name of a folder."""
-        looks, named = self._standing.looks(page.folder), self._mentions.of(page.folder)
+        if page.root:
+            return [()] * len(page.names)
+        looks, named = self._standing.looks(page.at), self._mentions.of(page.folder)
         formats = page.formats or [""] * len(page.names)
-        may_be_added = self._standing.is_added_to(page.folder) or page.folder in self._mentions.one_more
+        may_be_added = self._standing.is_added_to(page.at) or page.folder in self._mentions.one_more
         made = _NOTHING if may_be_added else made_from_each_other(page.names)
         return [
             self._is_made

@@ -97,18 +97,18 @@ def donor_of(findings: SortedPages, *, used: bool = False) -> Donor:
         for at in range(len(page.names)):
             finding = findings.one(number, at)
             if finding.file_class is FileClass.PROGRAM and finding.certainty >= _TAKEN:
-                taken.add(finding.path)
+                taken.add(finding.at.path)
                 built = max(built, finding.entry.mtime_ns)
             elif finding.file_class in (FileClass.UNSORTED, FileClass.PROGRAM):
                 unsorted.append(finding)
             else:
                 own.append(finding)
-        if page.folder in findings.folders:
+        if page.at in findings.folders:
             taken.add(page.folder)
     return Donor(
         taken=frozenset(taken),
-        own=tuple(sorted(own, key=lambda f: f.path)),
-        unsorted=tuple(sorted(unsorted, key=lambda f: f.path)),
+        own=tuple(sorted(own, key=lambda f: f.at)),
+        unsorted=tuple(sorted(unsorted, key=lambda f: f.at)),
         built=built,
         was_used=used,
     )

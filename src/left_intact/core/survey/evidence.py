@@ -21,7 +21,7 @@ _MADE_BY_RUNS = (FileClass.SAVES, FileClass.SETTINGS, FileClass.CACHE)
 
 
 def from_pattern(source: str, pattern: str, file_class: FileClass, path: str) -> tuple[Evidence, ...]:
-    """What a ruling or a line of a keepsheet says of a path that meets it."""
+    """What a ruling or a line of a keepsheet says of a path that meets it; both in words."""
     word = "you said" if source == "ruling" else "the keepsheet says"
     text = f"{word} {pattern} is {file_class}" if pattern != path else f"{word} this is {file_class}"
     return (said(source, text, file_class, weights().spoken[source]),)

@@ -8,9 +8,10 @@ from functools import cached_property
 from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from left_intact.core.model.release import Release
 from left_intact.core.survey.mentions import Mentions
-from left_intact.core.survey.patterns import PatternTable
+from left_intact.core.survey.patterns import Pattern, PatternTable
 from left_intact.core.survey.self_description import Listed, References
 from left_intact.core.survey.standing import Standing
 from left_intact.core.survey.times import Times
@@ -22,8 +23,8 @@ class SurveyInputs:
 
     baseline: Release | None = None
     arrival: Release | None = None
-    rulings: Sequence[tuple[str, FileClass]] = ()
-    sheet: Sequence[tuple[str, FileClass]] = ()
+    rulings: Sequence[tuple[Pattern, FileClass]] = ()
+    sheet: Sequence[tuple[Pattern, FileClass]] = ()
     listed: Listed | None = None
     references: References = field(default_factory=References)
     standing: Standing | None = None
@@ -32,8 +33,8 @@ class SurveyInputs:
     """What the times of the tree say, if they were read already."""
     mentions: Callable[[], Mentions] | None = None
     """Gives what the program's own files name; asked only where times tell nothing apart."""
-    runs: Mapping[str, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
-    """By path: (`made` or `changed` while a run was watched, digest right after it or empty)."""
+    runs: Mapping[At, tuple[str, str]] = field(default_factory=lambda: MappingProxyType({}))
+    """By place: (`made` or `changed` while a run was watched, digest right after it or empty)."""
     names: bool = True
     """Whether names may speak; without them one sees what the other evidence is worth."""
 

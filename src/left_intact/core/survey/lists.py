@@ -17,6 +17,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from left_intact.core.files.headers import is_code, is_source
 from left_intact.core.model.pages import Page
+from left_intact.core.model.place import At
 from left_intact.core.survey.self_description import Listed
 
 _NAMES = re.compile(
@@ -41,7 +42,7 @@ def find_list(
     pages: Sequence[Page],
     read: Callable[[str], bytes | None],
     hasher: Hasher,
-    is_foreign: Callable[[str], bool],
+    is_foreign: Callable[[At], bool],
 ) -> Listed | None:
     """The best list near the root, or None. Only what a list names is hashed.
 
@@ -74,8 +75,8 @@ def find_list(
     )
 
 
-def _candidates(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
-    shallow = (p for p in pages if p.folder.count("/") < 2 and not is_foreign(p.folder))
+def _candidates(pages: Sequence[Page], is_foreign: Callable[[At], bool]) -> list[str]:
+    shallow = (p for p in pages if p.folder.count("/") < 2 and not is_foreign(p.at))
     return [page.path(at) for page in shallow for at, name in enumerate(page.names) if _NAMES.match(name)]
 
 

@@ -62,10 +62,10 @@ class Index:
         self._rolls: dict[str, set[File]] = defaultdict(set)
         self._lists: dict[str, list[File]] = defaultdict(list)
         for page in pages:
-            foreign = standing.is_foreign(page.folder)
+            foreign = standing.is_foreign(page.at)
             sizes = page.numbers[1::COLUMNS]
             above = os.fsencode(page.folder.rpartition("/")[2])
-            for at, (name, look) in enumerate(zip(page.names, standing.looks(page.folder), strict=True)):
+            for at, (name, look) in enumerate(zip(page.names, standing.looks(page.at), strict=True)):
                 file_format = page.formats[at] if page.formats else ""
                 if look == OTHER and not file_format.startswith("text ") and at not in page.said:
                     continue

@@ -9,10 +9,12 @@ question mark that is part of one.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from functools import lru_cache
+from typing import NamedTuple
 
-from left_intact.core.model.pattern import SIGNS, is_pattern, literal, why_no_pattern
+from left_intact.core.model.pattern import SIGNS, exactly, is_pattern, literal, why_no_pattern
+from left_intact.core.model.place import At, from_words
 
 _ANY_SUFFIX = re.compile(r"\*(\.[^*?\[\\/]+)")
 
@@ -21,7 +23,7 @@ _ANY_SUFFIX = re.compile(r"\*(\.[^*?\[\\/]+)")
 def _compiled(pattern: str) -> re.Pattern[str]:
     from wcmatch import glob
 
-    if why_no_pattern(pattern):
+    if why_no_pattern(pattern.replace("\0", "")):
         return re.compile(r"(?!)")  # it meets nothing, wherever it was written down
     flags = glob.GLOBSTAR | glob.DOTGLOB | glob.CASE | glob.FORCEUNIX | glob.MATCHBASE
     plain = pattern.replace("[", r"\[")
@@ -33,8 +35,48 @@ def _compiled(pattern: str) -> re.Pattern[str]:
     return re.compile(glob.translate(plain, flags=flags)[0][0])
 
 
+class Pattern(NamedTuple):
+    """What a person or a keepsheet wrote, as it is meant."""
+
+    root: str
+    """The label of the root that it speaks of alone. Where it is empty it speaks of the install, and of other
+    roots if it may be met in any folder.
+    """
+    text: str
+
+    @staticmethod
+    def of(written: str, labels: Collection[str]) -> Pattern:
+        """One that begins with the label of a root speaks of that root."""
+        return Pattern(*from_words(written, labels))
+
+    @property
+    def shown(self) -> str:
+        return At(*self).shown
+
+    @property
+    def _held(self) -> str:
+        return f"{exactly(_in_root(self.root))}{self.text}" if self.root else self.text
+
+    def speaks_of(self, at: At) -> bool:
+        """Whether a place meets it."""
+        return matches(self._held, _held(at))
+
+
+def _in_root(label: str) -> str:
+    """How the text begins that is held against patterns, of what lies in another root: a mark that no name
+    can have tells it from a folder which is called so.
+    """
+    return f"{label}\0/"
+
+
+def _held(at: At) -> str:
+    if not at.root:
+        return at.path
+    return _in_root(at.root) + at.path if at.path else _in_root(at.root).rstrip("/")
+
+
 def matches(pattern: str, path: str) -> bool:
-    """Whether a path meets a pattern."""
+    """Whether a path meets the text of a pattern."""
     if not is_pattern(pattern):
         return literal(pattern) == path
     if pattern.endswith("/") and not SIGNS.search(pattern):
@@ -48,12 +90,12 @@ class PatternTable:
     expression.
     """
 
-    def __init__(self, patterns: Sequence[str]) -> None:
+    def __init__(self, patterns: Sequence[Pattern]) -> None:
         self._exact: dict[str, int] = {}
         self._below: dict[str, int] = {}
         self._ending: dict[str, int] = {}
         self._others: list[tuple[int, re.Pattern[str]]] = []
-        for number, pattern in enumerate(patterns):
+        for number, pattern in enumerate(one._held for one in patterns):
             if not is_pattern(pattern):
                 self._exact[literal(pattern)] = number
             elif pattern.endswith("/") and not is_pattern(pattern.rstrip("/")):
@@ -66,15 +108,16 @@ class PatternTable:
                     continue
         self._endings = sorted(self._ending.items())
 
-    def in_folder(self, folder: str) -> Callable[[str], int] | None:
+    def in_folder(self, at: At) -> Callable[[str], int] | None:
         """A function from a name in a folder to the number of the last pattern it meets, -1 for none.
 
         None where no pattern can speak of anything in the folder.
         """
-        first, at = -1, folder
-        while at:
-            first = max(first, self._below.get(at, -1))
-            at = at.rpartition("/")[0]
+        folder = over = _held(at)
+        first = -1
+        while over:
+            first = max(first, self._below.get(over, -1))
+            over = over.rpartition("/")[0]
         above = f"{folder}/" if folder else ""
         if (
             first < 0

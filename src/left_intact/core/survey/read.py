@@ -17,12 +17,13 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
-from left_intact.core.files.roots import head_reader, read_roots, roots_reader
-from left_intact.core.files.tree import Tree
+from left_intact.core.files.roots import read_roots, reader_in_words, roots_reader
+from left_intact.core.files.tree import Tree, head_reader, text_reader
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.findings import SortedPages, Verdict
 from left_intact.core.model.pages import Page, pages_in
+from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.survey import IN_DOUBT, Survey, Total
@@ -44,7 +45,7 @@ class Sorting:
     verdicts: array[int]
     """Numbers of `table`, of all names of all pages in their order."""
     table: Sequence[Verdict]
-    folders: Mapping[str, int]
+    folders: Mapping[At, int]
     readings: tuple[Reading, ...]
     platform: str
     notes: tuple[str, ...]
@@ -63,7 +64,7 @@ class Sorting:
 class PreviousSurvey:
     """What an earlier survey left behind, to spare what has not changed."""
 
-    pages: Mapping[str, Page] = field(default_factory=lambda: MappingProxyType({}))
+    pages: Mapping[At, Page] = field(default_factory=lambda: MappingProxyType({}))
     contexts: tuple[str, ...] = ()
     """What its pages were sorted by; the same context and the same pages give the same findings."""
     sorting: Callable[[str], Sorting | None] = lambda context: None
@@ -71,13 +72,13 @@ class PreviousSurvey:
 
     def seen_as(self, pages: Sequence[Page]) -> PreviousSurvey:
         """The same with these very pages, where they say what its own say."""
-        if len(pages) != len(self.pages) or any(self.pages.get(page.folder) != page for page in pages):
+        if len(pages) != len(self.pages) or any(self.pages.get(page.at) != page for page in pages):
             return self
-        return replace(self, pages={page.folder: page for page in pages})
+        return replace(self, pages={page.at: page for page in pages})
 
     def holds(self, pages: Sequence[Page]) -> bool:
         """Whether some pages are the very ones that were left, all of them."""
-        return len(pages) == len(self.pages) and all(self.pages.get(page.folder) is page for page in pages)
+        return len(pages) == len(self.pages) and all(self.pages.get(page.at) is page for page in pages)
 
     def sorted_by(self, context: str, pages: Sequence[Page]) -> Sorting | None:
         """How these very pages were sorted by a context before."""
@@ -147,7 +148,7 @@ def context_of(
         known.names,
         list(known.rulings),
         list(known.sheet),
-        sorted(known.runs.items()),
+        sorted((*at, *said) for at, said in known.runs.items()),
         list(roots),
         list(rules),
         _release_key(known.baseline),
@@ -189,17 +190,18 @@ def survey_tree(
     from left_intact.core.survey.classify import sort_out
 
     base = os.path.basename(tree.root)
-    read = roots_reader(tree.root, roots)
+    read = reader_in_words(tree.root, roots)
     known = with_self_description(tree, known, roots)
     findings = sort_out(tree.pages, known, cancel)
-    shallow, binaries = shallow_entries(tree.pages), binaries_in(tree.pages)
+    own_pages = tree.own_pages  # the program says its version where it lies
+    shallow, binaries = shallow_entries(own_pages), binaries_in(own_pages)
     shallow = _not_theirs(shallow, findings, by_name=False)
-    manifests = _not_theirs(manifests_in(tree.pages), findings, by_name=True)
+    manifests = _not_theirs(manifests_in(own_pages), findings, by_name=True)
     readings = list(extra_readings)
     readings += read_versions(base, shallow, read, rules=rules)
     readings += read_manifests((name, base), manifests, read)
     own = _not_theirs(binaries, findings, by_name=True)
-    readings += read_binaries(name or base, own, roots_reader(tree.root, roots, _BINARY_LIMIT))
+    readings += read_binaries(name or base, own, text_reader(tree.root, _BINARY_LIMIT))
     return Survey(
         root=tree.root,
         findings=findings,
@@ -218,7 +220,7 @@ def _not_theirs(entries: Mapping[str, Entry], findings: SortedPages, *, by_name:
     """
 
     def is_theirs(path: str) -> bool:
-        finding = findings.find(path)
+        finding = findings.find(At("", path))
         if finding is None or finding.file_class is FileClass.PROGRAM:
             return False
         if finding.file_class is FileClass.UNSORTED:
@@ -237,11 +239,12 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
     from left_intact.core.survey.standing import Standing
     from left_intact.core.survey.times import read_times
 
-    read = roots_reader(tree.root, roots)
+    own_pages = tree.own_pages
     standing = Standing(tree.pages, names=known.names)
     hasher = file_hasher(tree.root)
-    whole = roots_reader(tree.root, roots, LIST_LIMIT)
-    listed = None if known.baseline else find_list(tree.pages, whole, hasher, standing.is_foreign)
+    whole = text_reader(tree.root, LIST_LIMIT)
+    listed = None if known.baseline else find_list(own_pages, whole, hasher, standing.is_foreign)
+    read = roots_reader(tree.root, roots)
     references = read_references(tree.root, tree.pages, read, standing.is_foreign)
     return replace(
         known,
@@ -249,9 +252,7 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
         references=references,
         standing=standing,
         times=read_times(tree.pages, standing),
-        mentions=lambda: (
-            read_mentions(tree.pages, standing, head_reader(tree.root, roots)) if known.names else NONE
-        ),
+        mentions=lambda: read_mentions(own_pages, standing, head_reader(tree.root)) if known.names else NONE,
     )
 
 

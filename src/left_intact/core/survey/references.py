@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from left_intact.core.files.names import lies_in
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.place import At
 from left_intact.core.settings.formats.registry import names
 from left_intact.core.survey.names import known_word
 from left_intact.core.survey.self_description import Reference, References
@@ -35,17 +36,16 @@ _PLACE_ENDING = re.compile(rf"(?i)({either('place-ending')})s?\d*$")
 def read_references(
     root: str,
     pages: Sequence[Page],
-    read: Callable[[str], bytes | None],
-    is_foreign: Callable[[str], bool],
+    read: Callable[[At], bytes | None],
+    is_foreign: Callable[[At], bool],
     name: str = "",
 ) -> References:
     """Read the settings files near the root for folders that they name."""
-    folders = {page.folder for page in pages}
-    by_bare = {f.casefold(): f for f in folders}
+    by_bare = {page.folder.casefold(): page.folder for page in pages if not page.root}
     inside: dict[str, Reference] = {}
     outside: dict[str, Reference] = {}
-    for path in _settings_files(pages, is_foreign):
-        data = read(path)
+    for source in _settings_files(pages, is_foreign):
+        data = read(source)
         if data is None:
             continue
         for key, value in pairs_in(data.decode("utf-8", "replace")):
@@ -53,9 +53,12 @@ def read_references(
             if about is None or not _may_be_path(value, key):
                 continue
             reference = Reference(
-                source=path, key=key.strip(), file_class=about[0], pictures=about[2].endswith(PICTURES)
+                source=source.shown,
+                key=key.strip(),
+                file_class=about[0],
+                pictures=about[2].endswith(PICTURES),
             )
-            for place in _places(root, path, value):
+            for place in _places(root, source, value):
                 below = _below(place, root)
                 if below == ".":
                     continue
@@ -69,22 +72,22 @@ def read_references(
     return References(inside=inside, outside=outside)
 
 
-def _settings_files(pages: Sequence[Page], is_foreign: Callable[[str], bool]) -> list[str]:
+def _settings_files(pages: Sequence[Page], is_foreign: Callable[[At], bool]) -> list[At]:
+    """Those of all roots, the nearest to the top first."""
     found, readable = [], names() | _TEXTS
     for page in pages:
-        if readable.isdisjoint(page.formats) or page.folder.count("/") >= _DEPTH or is_foreign(page.folder):
+        if readable.isdisjoint(page.formats) or page.folder.count("/") >= _DEPTH or is_foreign(page.at):
             continue
         sizes = page.numbers[1::COLUMNS]
         found += [
-            page.path(at)
+            page.place(at)
             for at, file_format in enumerate(page.formats)
             if file_format in readable and 0 < sizes[at] <= _SIZE
         ]
-    return sorted(found, key=lambda p: (p.count("/"), not _looks_like_settings(p), p))[:_FILES]
+    return sorted(found, key=lambda at: (at.path.count("/"), not _looks_like_settings(at.name), at))[:_FILES]
 
 
-def _looks_like_settings(path: str) -> bool:
-    name = path.rpartition("/")[2]
+def _looks_like_settings(name: str) -> bool:
     known = weights().suffix.get("." + name.rpartition(".")[2].lower())
     return known is not None and known[0] is FileClass.SETTINGS
 
@@ -124,7 +127,7 @@ def _may_be_path(value: str, key: str) -> bool:
     return "/" in value or "\\" in value or has_word
 
 
-def _places(root: str, source: str, value: str) -> Iterator[str]:
+def _places(root: str, source: At, value: str) -> Iterator[str]:
     """Absolute paths that a value may mean."""
     text = value.strip().strip("\"'").replace("\\", "/").rstrip("/")
     home = os.path.expanduser("~")
@@ -145,8 +148,8 @@ def _places(root: str, source: str, value: str) -> Iterator[str]:
     if os.path.isabs(text):
         return
     yield os.path.normpath(os.path.join(root, text))
-    above = source.rpartition("/")[0]
-    if above:
+    above = source.folder.path
+    if above and not source.root:
         yield os.path.normpath(os.path.join(root, above, text))
 
 

@@ -56,7 +56,7 @@ class Beside:
 
     def evidence(self, page: Page) -> list[Why]:
         """What it says of each name of a folder."""
-        there = self.counterpart(page.folder)
+        there = self.counterpart(page)
         names, times = page.names, page.numbers[2::COLUMNS]
         if there is not None and there.digests == page.digests and _comparable(there, page):
             return [self._equal] * len(names)
@@ -72,7 +72,7 @@ class Beside:
                     mine == there.digests[place * width : (place + 1) * width] and mine != NO_DIGEST and mine
                 )
                 found.append(self._equal if same else self._other(page, at, there.entry(place)))
-            elif self._entry_folders and above + name in self._entry_folders:
+            elif not page.root and self._entry_folders and above + name in self._entry_folders:
                 found.append(self._other(page, at, next(self._pages[above + name].entries())))
             elif (other := renamed.get(builds_name(name), -1)) >= 0 and there is not None:
                 found.append(self._other(page, at, there.entry(other)))
@@ -80,16 +80,18 @@ class Beside:
                 found.append(self._absent(times[at] // _SECOND, folder=there is not None))
         return found
 
-    def counterpart(self, folder: str) -> Page | None:
-        """What the release has for a folder of the install."""
-        return self._pages.get(folder) or self._moved.get(place_of(folder))
+    def counterpart(self, page: Page) -> Page | None:
+        """What the release has for a folder of the install; for one in another root it has nothing."""
+        if page.root:
+            return None
+        return self._pages.get(page.folder) or self._moved.get(place_of(page.folder))
 
     def share(self, pages: Sequence[Page]) -> float:
         """How much of the release has a counterpart in an install, from 0 to 1."""
         size = sum(len(page.names) for page in self._pages.values())
         here = 0
         for page in pages:
-            if (there := self.counterpart(page.folder)) is not None:
+            if (there := self.counterpart(page)) is not None:
                 same = there.names == page.names
                 here += len(page.names) if same else len(set(page.names).intersection(there.names))
         return here / size if size else 0.0

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.place import At
 from left_intact.core.survey.weights import PICTURES
 
 
@@ -17,12 +18,11 @@ class Listed:
     states: Mapping[str, str] = field(default_factory=dict)
     """By path: `equal`, `changed` or, where the list has no digests, `named`."""
 
-    def state(self, path: str) -> str:
+    def state(self, at: At) -> str:
         """`absent` for what is not listed; the list itself came with the rest."""
-        found = self.states.get(path)
-        if found:
-            return found
-        return "named" if path == self.source else "absent"
+        if at.root:
+            return "absent"
+        return self.states.get(at.path) or ("named" if at.path == self.source else "absent")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,8 +49,9 @@ class References:
     outside: Mapping[str, Reference] = field(default_factory=dict)
     """By absolute path of a folder that is there."""
 
-    def of(self, folder: str) -> tuple[str, Reference] | None:
+    def of(self, at: At) -> tuple[str, Reference] | None:
         """(folder, reference) that speaks of a folder: the nearest at or above it."""
+        folder = "" if at.root else at.path
         while folder:
             if (found := self.inside.get(folder)) is not None:
                 return folder, found

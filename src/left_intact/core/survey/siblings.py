@@ -9,6 +9,7 @@ from functools import lru_cache
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page
+from left_intact.core.model.place import TOP, At
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.names import looks_hashed, split_name
 from left_intact.core.survey.said import said
@@ -25,24 +26,23 @@ class Siblings:
     """The classes of what is surely sorted, by folder and by all below it."""
 
     def __init__(self) -> None:
-        self._here: dict[str, Counter[FileClass]] = {}
-        self._sizes: Counter[str] = Counter()
-        self._below: dict[str, Counter[FileClass]] = {}
-        self._below_sizes: Counter[str] = Counter()
+        self._here: dict[At, Counter[FileClass]] = {}
+        self._sizes: Counter[At] = Counter()
+        self._below: dict[At, Counter[FileClass]] = {}
+        self._below_sizes: Counter[At] = Counter()
 
-    def add(self, folder: str, sure: Counter[FileClass], size: int) -> None:
+    def add(self, folder: At, sure: Counter[FileClass], size: int) -> None:
         """Take in a folder: how many of each class are sure, of how many in all."""
         self._here[folder] = sure
         self._sizes[folder] = size
-        at = folder
-        while at:
-            self._below.setdefault(at, Counter()).update(sure)
-            self._below_sizes[at] += size
-            at = at.rpartition("/")[0]
+        for at in folder.upwards():
+            if at != TOP:
+                self._below.setdefault(at, Counter()).update(sure)
+                self._below_sizes[at] += size
 
-    def evidence(self, folder: str, own: FileClass | None) -> tuple[Evidence, ...]:
+    def evidence(self, folder: At, own: FileClass | None) -> tuple[Evidence, ...]:
         """What the siblings of something are; `own` is its class where that is among the sure ones."""
-        if not folder:
+        if folder == TOP:
             return ()
         w = weights()
         found = _speak(
@@ -51,9 +51,12 @@ class Siblings:
         if found:
             best, count, others = found
             heavy = w.spoken["siblings-program" if best is P else "siblings"] * count / others
-            return (said("siblings", f"{count} of {others} others in {folder}/ are {best}", best, heavy),)
-        above = folder
-        while above:
+            return (
+                said("siblings", f"{count} of {others} others in {folder.shown}/ are {best}", best, heavy),
+            )
+        for above in folder.upwards():
+            if above == TOP:
+                break
             found = _speak(
                 self._below.get(above),
                 self._below_sizes[above],
@@ -63,9 +66,8 @@ class Siblings:
             )
             if found and found[0] is not P:
                 best, count, others = found
-                says = f"{count} of {others} others in and below {above}/ are {best}"
+                says = f"{count} of {others} others in and below {above.shown}/ are {best}"
                 return (said("siblings", says, best, w.spoken["siblings-above"] * count / others),)
-            above = above.rpartition("/")[0]
         return ()
 
 

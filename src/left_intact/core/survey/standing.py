@@ -14,6 +14,7 @@ from left_intact.core.files.headers import is_binary_program
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import Page
+from left_intact.core.model.place import TOP, At
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.names import evidence_of_folders, known_folders, name_evidence, split_name
 from left_intact.core.survey.weights import ADDED, EXTENDED, Weighed, weights
@@ -40,18 +41,18 @@ class Standing:
 
     def __init__(self, pages: Sequence[Page], *, names: bool = True) -> None:
         self._names = names
-        self._looks: dict[str, bytes] = {}
-        self._spoken: dict[str, list[tuple[Evidence, ...]]] = {}
-        self._files: Counter[str] = Counter()
-        self._code: Counter[str] = Counter()
-        self._below: Counter[str] = Counter()
+        self._looks: dict[At, bytes] = {}
+        self._spoken: dict[At, list[tuple[Evidence, ...]]] = {}
+        self._files: Counter[At] = Counter()
+        self._code: Counter[At] = Counter()
+        self._below: Counter[At] = Counter()
         self._called: Counter[str] = Counter()
-        self._pictures_below: Counter[str] = Counter()
-        self._code_below: Counter[str] = Counter()
-        self._own_formats: dict[str, Counter[str]] = defaultdict(Counter)
+        self._pictures_below: Counter[At] = Counter()
+        self._code_below: Counter[At] = Counter()
+        self._own_formats: dict[str, Counter[At]] = defaultdict(Counter)
         self._is_own: dict[str, bool] = {}
-        self._holds_own: dict[str, bool] = {}
-        self._evidence: dict[str, tuple[Evidence, ...]] = {}
+        self._holds_own: dict[At, bool] = {}
+        self._evidence: dict[At, tuple[Evidence, ...]] = {}
         known: dict[tuple[int, str], int] = {}
         for page in pages:
             self._count(page, known)
@@ -59,71 +60,68 @@ class Standing:
     def _count(self, page: Page, known: dict[tuple[int, str], int]) -> None:
         looks = bytearray()
         spoken = [name_evidence(name) if self._names else () for name in page.names]
-        self._spoken[page.folder] = spoken
+        self._spoken[page.at] = spoken
         for evidence, file_format in zip(spoken, page.formats or [""] * len(spoken), strict=True):
             key = (id(evidence), file_format)
             found = known.get(key)
             if found is None:
                 found = known[key] = _look_of(evidence, file_format)
             looks.append(found)
-        self._looks[page.folder] = bytes(looks)
+        self._looks[page.at] = bytes(looks)
         source = looks.count(SOURCE) + looks.count(SCRIPT)
         size, code = len(looks), source + looks.count(MACHINE)
-        self._files[page.folder], self._code[page.folder] = size, source
+        self._files[page.at], self._code[page.at] = size, source
         pictures = sum(1 for file_format in page.formats if file_format in _PICTURES)
-        self._called[page.folder.rpartition("/")[2]] += 1
+        self._called[page.at.name] += 1
         for name, file_format in zip(page.names, page.formats, strict=False):
             if file_format == "text xml" and (ending := split_name(name)[1]) not in weights().suffix:
-                self._own_formats[ending][page.folder] += 1
-        at = page.folder
-        while True:
+                self._own_formats[ending][page.at] += 1
+        for at in page.at.upwards():
             self._below[at] += size
             self._pictures_below[at] += pictures
             self._code_below[at] += code
-            if not at:
-                break
-            at = at.rpartition("/")[0]
 
-    def looks(self, folder: str) -> bytes:
+    def looks(self, folder: At) -> bytes:
         """For each name of a folder how it looks."""
         return self._looks.get(folder, b"")
 
-    def is_added_to(self, folder: str) -> bool:
+    def is_added_to(self, folder: At) -> bool:
         """Whether a folder or one above is named for what people add, or may, whatever lies in it."""
-        return any(row[2].endswith((ADDED, EXTENDED)) for _, _, row in known_folders(folder))
+        return any(row[2].endswith((ADDED, EXTENDED)) for _, _, row in known_folders(folder.shown))
 
-    def spoken(self, folder: str) -> Sequence[tuple[Evidence, ...]]:
+    def spoken(self, folder: At) -> Sequence[tuple[Evidence, ...]]:
         """What each name of a folder says by itself."""
         return self._spoken.get(folder, ())
 
-    def is_in_code(self, folder: str) -> bool:
+    def is_in_code(self, folder: At) -> bool:
         """Whether a folder lies in one of code that people write, or deep in a tree of it. Machine code does
         not count: beside that lies what people start, and what they keep.
         """
-        above = folder.rpartition("/")[0]
-        if above and self._code[above] >= 2 and self._code[above] >= _MOST * self._files[above]:
+        above = [at for at in folder.upwards() if at not in (folder, TOP)]
+        if not above:
+            return False
+        if self._code[above[0]] >= 2 and self._code[above[0]] >= _MOST * self._files[above[0]]:
             return True
-        while above := above.rpartition("/")[0]:
-            if self._code_below[above] >= max(_BIG, _MOST * self._below[above]):
-                return True
-        return False
+        return any(self._code_below[at] >= max(_BIG, _MOST * self._below[at]) for at in above[1:])
 
-    def evidence(self, folder: str) -> tuple[Evidence, ...]:
+    def evidence(self, folder: At) -> tuple[Evidence, ...]:
         """What the names of a folder and of those above it say, as far as they may claim it."""
         found = self._evidence.get(folder)
         if found is None:
-            known = known_folders(folder) if self._names and folder else ()
-            rows = [(part, row, self.claims(place, row)) for part, place, row in known]
+            # The label of a root speaks like the name of a folder.
+            known = known_folders(folder.shown) if self._names and folder != TOP else ()
+            start = len(folder.root) + 2 if folder.root else 0
+            rows = [(part, row, self.claims(At(folder.root, at[start:]), row)) for part, at, row in known]
             kept = [(part, (kind, weight * share, why)) for part, (kind, weight, why), share in rows if share]
             found = self._evidence[folder] = evidence_of_folders(kept)
         return found
 
-    def is_foreign(self, folder: str) -> bool:
+    def is_foreign(self, folder: At) -> bool:
         """Whether a folder is, by its name or one above, of things that the person keeps or a run makes."""
         least = weights().spoken["subtree-least"]
         return any(e.speaks_for is not P and e.weight >= least for e in self.evidence(folder))
 
-    def is_made(self, folder: str, of_name: tuple[Evidence, ...]) -> bool:
+    def is_made(self, folder: At, of_name: tuple[Evidence, ...]) -> bool:
         """Whether a file is, by its names, one that a run makes: no release ships many of those. `of_name` is
         what its own says.
         """
@@ -149,12 +147,12 @@ class Standing:
             self._is_own[ending] = found
         return found
 
-    def _is_shipped(self, folder: str) -> bool:
+    def _is_shipped(self, folder: At) -> bool:
         """Whether the names of a folder and those above say that releases put things there."""
         evidence = self.evidence(folder)
         return sum(e.weight if e.speaks_for is P else -e.weight for e in evidence) > 0
 
-    def _holds_own_format(self, folder: str) -> bool:
+    def _holds_own_format(self, folder: At) -> bool:
         """Whether most below a folder is XML of an ending that only this program has, in many folders: its
         dialogs, say, and nobody's settings.
         """
@@ -162,12 +160,12 @@ class Standing:
         if found is None:
             found = False
             for by_folder in self._own_formats.values():
-                inside = [n for at, n in by_folder.items() if at == folder or at.startswith(f"{folder}/")]
+                inside = [n for at, n in by_folder.items() if folder.holds(at)]
                 found |= len(inside) >= _OFTEN and sum(inside) >= max(_BIG, _MOST * self._below[folder])
             self._holds_own[folder] = found
         return found
 
-    def claims(self, folder: str, row: Weighed) -> float:
+    def claims(self, folder: At, row: Weighed) -> float:
         """How much of what its name says for the person a folder may claim, from 0 to 1."""
         kind, weight, reason = row
         if kind is P and weight > 0:
@@ -177,9 +175,9 @@ class Standing:
         if kind is FileClass.SETTINGS and self._holds_own_format(folder):
             return 0.0
         if reason.endswith(ADDED):
-            if code >= _BIG and code >= _HOLDS_THE_CODE * self._code_below[""]:
+            if code >= _BIG and code >= _HOLDS_THE_CODE * self._code_below[TOP]:
                 return 0.0
-            if code >= _MOST * size and self._called[folder.rpartition("/")[2]] >= _OFTEN:
+            if code >= _MOST * size and self._called[folder.name] >= _OFTEN:
                 return 0.0
             if in_code and code >= _MOST * size:
                 return weights().spoken["code-in-code"]

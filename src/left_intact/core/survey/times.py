@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import COLUMNS, Page
+from left_intact.core.model.place import At
 from left_intact.core.survey.said import said
 from left_intact.core.survey.standing import MACHINE, OTHER, SCRIPT, Standing
 from left_intact.core.survey.weights import weights
@@ -156,7 +157,7 @@ class _Moment:
     """What is no text and looks like nothing: content, pictures, saves."""
     foreign: int = 0
     """What lies in folders of things that people add or runs make."""
-    folders: set[str] = field(default_factory=set)
+    folders: set[At] = field(default_factory=set)
     """Of what looks shipped."""
 
     @property
@@ -188,8 +189,8 @@ def read_times(pages: Sequence[Page], standing: Standing) -> Times:
     moments, or things named for saves lie in them, they tell nothing apart: then somebody copied the whole
     folder without its times.
     """
-    foreign = {page.folder for page in pages if standing.is_foreign(page.folder)}
-    code = [row for page in pages if page.folder not in foreign for row in _code_in(page, standing)]
+    foreign = {page.at for page in pages if standing.is_foreign(page.at)}
+    code = [row for page in pages if page.at not in foreign for row in _code_in(page, standing)]
     moments = _moments(pages, standing, foreign)
     shipped = sum(m.shipped for m in moments)
     builds, apart = _builds(moments, shipped)
@@ -218,7 +219,7 @@ def read_times(pages: Sequence[Page], standing: Standing) -> Times:
 
 def _code_in(page: Page, standing: Standing) -> Iterator[tuple[int, int]]:
     """(written, put here) of every binary and script of a page."""
-    looks = standing.looks(page.folder)
+    looks = standing.looks(page.at)
     if SCRIPT in looks or MACHINE in looks:
         numbers = page.numbers
         for at, look in enumerate(looks):
@@ -226,7 +227,7 @@ def _code_in(page: Page, standing: Standing) -> Iterator[tuple[int, int]]:
                 yield numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND
 
 
-def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> list[_Moment]:
+def _moments(pages: Sequence[Page], standing: Standing, foreign: set[At]) -> list[_Moment]:
     """The runs of times, in their order."""
     every: Counter[int] = Counter()
     shipped: Counter[int] = Counter()
@@ -236,10 +237,10 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
     for page in pages:
         times = [t // _SECOND for t in page.numbers[2::COLUMNS]]
         every.update(times)
-        if page.folder in foreign:
+        if page.at in foreign:
             elsewhere.update(times)
         else:
-            looks = standing.looks(page.folder)
+            looks = standing.looks(page.at)
             shipped.update(t for t, look in zip(times, looks, strict=True) if look != OTHER)
             code.update(t for t, look in zip(times, looks, strict=True) if look >= SCRIPT)
             told = zip(times, looks, page.formats, strict=True) if page.formats else ()
@@ -263,19 +264,19 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[str]) -> li
 
 
 def _note_folders(
-    moments: list[_Moment], pages: Sequence[Page], standing: Standing, foreign: set[str]
+    moments: list[_Moment], pages: Sequence[Page], standing: Standing, foreign: set[At]
 ) -> None:
     """Where the files of those moments lie that may be a build's."""
     likely = [m for m in moments if m.shipped >= _CODE_ENOUGH]
     starts = [m.start for m in likely]
     for page in pages:
-        if page.folder in foreign:
+        if page.at in foreign:
             continue
-        times, looks = page.numbers[2::COLUMNS], standing.looks(page.folder)
+        times, looks = page.numbers[2::COLUMNS], standing.looks(page.at)
         for t in {t // _SECOND for t, look in zip(times, looks, strict=True) if look != OTHER}:
             place = bisect_right(starts, t) - 1
             if place >= 0 and t <= likely[place].end:
-                likely[place].folders.add(page.folder)
+                likely[place].folders.add(page.at)
 
 
 def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_Moment]]:
@@ -331,13 +332,13 @@ def _made(
     """
     inside = outside = 0.0
     for page in pages:
-        looks, numbers = standing.looks(page.folder), page.numbers
+        looks, numbers = standing.looks(page.at), page.numbers
         made = within = 0
-        any_made = bool(standing.evidence(page.folder))
-        for at, spoken in enumerate(standing.spoken(page.folder)):
+        any_made = bool(standing.evidence(page.at))
+        for at, spoken in enumerate(standing.spoken(page.at)):
             if looks[at] or not (any_made or spoken) or not stat.S_ISREG(numbers[at * COLUMNS]):
                 continue
-            if not standing.is_made(page.folder, spoken):
+            if not standing.is_made(page.at, spoken):
                 continue
             made += 1
             seconds = numbers[at * COLUMNS + 2] // _SECOND

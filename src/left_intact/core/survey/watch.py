@@ -24,7 +24,7 @@ _POLL = 0.05
 Roots = Sequence[tuple[str, str]]
 
 
-Stamps = dict[str, dict[str, tuple[int, ...]]]
+Stamps = dict[At, dict[str, tuple[int, ...]]]
 """By folder and name: what the disk said."""
 
 
@@ -41,7 +41,7 @@ def look(root: str, roots: Roots = (), cancel: CancelToken | None = None) -> Sta
                 ) from error
             continue
         for page in pages:
-            found[At(label, page.folder).shown if label else page.folder] = _stamps(page)
+            found[At(label, page.folder)] = _stamps(page)
     return found
 
 
@@ -50,7 +50,7 @@ def _stamps(page: Page) -> dict[str, tuple[int, ...]]:
     return {name: tuple(numbers[at * COLUMNS : (at + 1) * COLUMNS]) for at, name in enumerate(page.names)}
 
 
-def compare(before: Stamps, after: Stamps) -> tuple[list[str], list[str], list[str], list[str]]:
+def compare(before: Stamps, after: Stamps) -> tuple[list[At], list[At], list[At], list[At]]:
     """(made, changed, gone, new folders). Changed is what was written, not what was merely moved to another
     mode.
     """
@@ -59,16 +59,15 @@ def compare(before: Stamps, after: Stamps) -> tuple[list[str], list[str], list[s
         old = before.get(folder, {})
         if names == old:
             continue
-        above = f"{folder}/" if folder else ""
         for name, stamp in names.items():
             was = old.get(name)
             if was is None:
-                made.append(above + name)
+                made.append(folder.inner(name))
             elif was[1:3] != stamp[1:3] or was[4] != stamp[4]:
-                changed.append(above + name)
+                changed.append(folder.inner(name))
     for folder, names in before.items():
         now = after.get(folder, {})
-        gone += [f"{folder}/{name}" if folder else name for name in names if name not in now]
+        gone += [folder.inner(name) for name in names if name not in now]
     folders = [folder for folder in after if folder not in before]
     return sorted(made), sorted(changed), sorted(gone), sorted(folders)
 
@@ -105,7 +104,7 @@ def watch_run(
         new_folders=tuple(folders),
         seconds=time.monotonic() - began,
         status=status,
-        digests=tuple((path, _digest(root, roots, path)) for path in (*made, *changed)),
+        digests=tuple((at, _digest(root, roots, at)) for at in (*made, *changed)),
     )
 
 
@@ -134,7 +133,7 @@ def _start_and_wait(root: str, command: Sequence[str], cancel: CancelToken) -> i
             cancel.check()
 
 
-def _digest(root: str, roots: Roots, path: str) -> str:
-    place = absolute(root, roots, path)
+def _digest(root: str, roots: Roots, at: At) -> str:
+    place = absolute(root, roots, at)
     entry = look_again(os.path.dirname(place), os.path.basename(place))
     return entry.digest if entry is not None else ""

@@ -80,8 +80,8 @@ class BackDialog(Dialog[dict[str, str]]):
     def _used(self, text: Text, question: Question) -> None:
         look, choice = self.look, self.choices[question.id]
         text.append(f"\n{count(len(question.paths), 'file')} changed since the update\n", look.style("focus"))
-        for path in question.paths[:_SHOWN]:
-            text.append(f"        {clip(bearable(path), 60)}\n", look.style("text"))
+        for at in question.paths[:_SHOWN]:
+            text.append(f"        {clip(bearable(at.shown), 60)}\n", look.style("text"))
         if len(question.paths) > _SHOWN:
             text.append(f"        and {len(question.paths) - _SHOWN} more\n", look.style("quiet"))
         for option, leads in zip(question.options, question.leads_to, strict=True):

@@ -201,7 +201,7 @@ class PatternDialog(Dialog[tuple[str, FileClass]]):
         text = Text(f"{number:,} met", self.look.style("text", bold=True))
         for finding in met:
             text.append("\n").append_text(badge(finding.file_class, self.look))
-            text.append(f" {clip(bearable(finding.path), 60)}", self.look.style("quiet"))
+            text.append(f" {clip(bearable(finding.at.shown), 60)}", self.look.style("quiet"))
         text.append("\n\nEnter goes on, Esc leaves it", self.look.style("quiet"))
         self.query_one("#said", Static).update(text)
 

@@ -106,12 +106,12 @@ class MoveRow(Row):
     """A path under an open lane."""
 
     def __init__(self, move: Move, lane: str) -> None:
-        super().__init__(f"move:{move.path}")
+        super().__init__(f"move:{move.at.root}//{move.at.path}")
         self.move, self.lane = move, lane
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         name = _columns(width)[0] + 14
-        line = Line().gap(8).put(bearable(self.move.path), look.style("text", bold=lit), name).gap(2)
+        line = Line().gap(8).put(bearable(self.move.at.shown), look.style("text", bold=lit), name).gap(2)
         colour = "quiet" if self.move.verb in (Verb.KEEP, Verb.DROP) else "text"
         line.put(self.move.verb.value, look.style(colour, bold=self.move.changes_disk), 9)
         line.put(size(self.move.bytes), look.style("quiet"), 8, "right").gap(2)
@@ -364,7 +364,7 @@ class PlanScreen(StageScreen):
         def came(moves: list[Move]) -> None:
             if self.is_attached and plan is self.desk.plan and plan is not None and len(moves) > known:
                 self.more[lane.key] = moves
-                self.lines.set_rows(self._rows(plan), at=f"move:{moves[known].path}")
+                self.lines.set_rows(self._rows(plan), at=MoveRow(moves[known], lane.key).key)
 
         wanted = call("desk.moves", self.desk.install, lane.key, known + _MORE)
         self.left_intact.work_on(Job("more of the lane", wanted, came, self._failed, beside=True))
@@ -566,7 +566,7 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
         )
     heading(text, "among them", look)
     for move in lane.shown[:12]:
-        text.append(fit(bearable(move.path), 34), look.style("text")).append(
+        text.append(fit(bearable(move.at.shown), 34), look.style("text")).append(
             f"{size(move.bytes):>10}\n", look.style("quiet")
         )
     return text

@@ -77,7 +77,7 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
         )
         for finding in group.first:
             text.append(
-                f"  {clip(bearable(finding.path), 56):58}{size(finding.entry.bytes):>9}\n",
+                f"  {clip(bearable(finding.at.shown), 56):58}{size(finding.entry.bytes):>9}\n",
                 look.style("quiet"),
             )
         if group.count > len(group.first):
@@ -114,11 +114,11 @@ class QueueScreen(Dialog[dict[str, FileClass]]):
 
         def shown(data: bytes | None) -> None:
             if self.is_attached and self.at == place:
-                head = Text(f"\ninside {bearable(finding.path.rpartition('/')[2])}\n", look.style("quiet"))
+                head = Text(f"\ninside {bearable(finding.at.name)}\n", look.style("quiet"))
                 inside = preview_of(data, finding.entry.format, look)
                 self.query_one("#inside", Static).update(Group(head, inside))
 
-        wanted = call("desk.peek", self.install, finding.path, limit_for(finding.entry.format))
+        wanted = call("desk.peek", self.install, finding.at, limit_for(finding.entry.format))
         app.work_on(Job("looking inside", wanted, shown, lambda error: None, beside=True))
 
     def action_sort(self, name: str) -> None:

@@ -15,7 +15,8 @@ from textual.widgets import Input, Static
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.outline import Alike, FolderNode, Outline, pattern_for
-from left_intact.core.model.pattern import exactly
+from left_intact.core.model.pattern import exactly_at
+from left_intact.core.model.place import TOP, At
 from left_intact.core.model.survey import IN_DOUBT, Helps, Lesson, Survey
 from left_intact.core.model.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
@@ -63,11 +64,24 @@ def _certainty(value: float, cells: int, look: Look) -> Text:
     return line
 
 
+def _key(at: At) -> str:
+    """What a row is known by; no path has two slashes."""
+    return f"{at.root}//{at.path}"
+
+
+def _above(row: Row) -> At:
+    """The folder that what a row shows lies in."""
+    if isinstance(row, MoreRow):
+        return row.folder
+    at = row.node.at if isinstance(row, FolderRow) else row.finding.at if isinstance(row, EntryRow) else TOP
+    return at.folder if at.path else TOP
+
+
 class FolderRow(Row):
     """A folder: open or closed, with its strip."""
 
     def __init__(self, node: FolderNode, name: str, depth: int, is_open: bool, unit: str) -> None:
-        super().__init__(f"{node.path}/")
+        super().__init__(f"{_key(node.at)}/")
         self.node, self.name, self.depth, self.is_open, self.unit = node, name, depth, is_open, unit
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
@@ -93,7 +107,7 @@ class EntryRow(Row):
     def __init__(
         self, finding: Finding, name: str, depth: int, *, dated: bool = False, flat: bool = False
     ) -> None:
-        super().__init__(finding.path)
+        super().__init__(_key(finding.at))
         self.finding, self.name, self.depth = finding, name, depth
         self.dated, self.flat = dated, flat
 
@@ -114,8 +128,8 @@ class EntryRow(Row):
 class MoreRow(Row):
     """What a long folder does not show yet."""
 
-    def __init__(self, folder: str, entries: list[Finding], depth: int) -> None:
-        super().__init__(f"{folder}//more")
+    def __init__(self, folder: At, entries: list[Finding], depth: int) -> None:
+        super().__init__(f"{_key(folder)}//more")
         self.folder, self.entries, self.depth = folder, entries, depth
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
@@ -189,8 +203,9 @@ class SurveyScreen(StageScreen):
         self._of_class: dict[FileClass, list[Row]] = {}
         self.lessons: tuple[Lesson, ...] = ()
         """What a survey in doubt could learn from, once that is known."""
-        self.open_folders: set[str] = {""}
-        self.shown_whole: set[str] = set()
+        self.open_folders: set[At | FileClass] = {TOP}
+        """Classes too, in the lens by class."""
+        self.shown_whole: set[At] = set()
         self.lens, self.unit, self.wanted = "folder", "files", ""
         self.shows_inside = False
 
@@ -223,8 +238,8 @@ class SurveyScreen(StageScreen):
             self._shown, self._of_class, self.lessons = self.desk.read, {}, ()
             if survey.is_in_doubt:
                 self._ask_for_lessons()
-            for name in [name for name in self.open_folders if name.startswith("class:")]:
-                self._open_class(FileClass(name.removeprefix("class:")))
+            for kind in [one for one in self.open_folders if isinstance(one, FileClass)]:
+                self._open_class(kind)
             if self._lens_call() is not None:
                 self._ask(stay=True)
                 return
@@ -273,17 +288,17 @@ class SurveyScreen(StageScreen):
         if self.wanted:
             entries, number = found
             says = f"{count(number, 'entry', 'entries')} with “{self.wanted}”"
-            rows: list[Row] = [Words(says), *(EntryRow(f, f.path, 0, flat=True) for f in entries)]
+            rows: list[Row] = [Words(says), *(EntryRow(f, f.at.shown, 0, flat=True) for f in entries)]
             return rows + _rest(number - len(entries))
         dated = self.lens == "time"
         assert self.desk.survey is not None
-        rows = [EntryRow(f, f.path, 0, dated=dated, flat=True) for f in found]
+        rows = [EntryRow(f, f.at.shown, 0, dated=dated, flat=True) for f in found]
         return rows + _rest(len(self.desk.survey.findings) - len(rows))
 
     def _open_class(self, kind: FileClass) -> None:
         def came(both: tuple[list[Finding], int]) -> None:
             found, number = both
-            rows: list[Row] = [EntryRow(f, f.path, 0) for f in found]
+            rows: list[Row] = [EntryRow(f, f.at.shown, 0) for f in found]
             self._of_class[kind] = rows + _rest(number - len(found))
             if self.is_attached and self.lens == "class":
                 self.lines.set_rows(self._rows())
@@ -368,17 +383,18 @@ class SurveyScreen(StageScreen):
 
     def _add_folder(self, rows: list[Row], node: FolderNode, name: str, depth: int) -> None:
         assert self.outline is not None
-        is_open = node.path in self.open_folders
+        is_open = node.at in self.open_folders
         rows.append(FolderRow(node, name, depth, is_open, self.unit))
         if not is_open:
             return
-        for path in sorted(node.folders):
-            self._add_folder(rows, self.outline.folders[path], path.rpartition("/")[2], depth + 1)
+        for at in sorted(node.folders):
+            below = self.outline.folders[at]
+            self._add_folder(rows, below, below.name, depth + 1)
         entries = node.entries
-        shown = entries if node.path in self.shown_whole else entries[:_SHOWN]
-        rows += [EntryRow(f, f.path.rpartition("/")[2], depth + 1) for f in shown]
+        shown = entries if node.at in self.shown_whole else entries[:_SHOWN]
+        rows += [EntryRow(f, f.at.name, depth + 1) for f in shown]
         if len(shown) < len(entries):
-            rows.append(MoreRow(node.path, entries[len(shown) :], depth + 1))
+            rows.append(MoreRow(node.at, entries[len(shown) :], depth + 1))
 
     def _unsorted_rows(self) -> list[Row]:
         groups = self.groups
@@ -397,7 +413,7 @@ class SurveyScreen(StageScreen):
         totals = self.desk.survey.totals()
         rows: list[Row] = []
         for kind in FileClass:
-            is_open = f"class:{kind}" in self.open_folders
+            is_open = kind in self.open_folders
             rows.append(ClassRow(kind, totals[kind].files, totals[kind].bytes, is_open))
             if is_open:
                 rows += self._of_class.get(kind, [])
@@ -434,34 +450,32 @@ class SurveyScreen(StageScreen):
         row = message.row
         if isinstance(row, MoreRow):
             self.shown_whole.add(row.folder)
-            self.lines.set_rows(self._rows(), at=row.entries[0].path)
+            self.lines.set_rows(self._rows(), at=_key(row.entries[0].at))
         elif isinstance(row, (FolderRow, ClassRow)):
             self.action_open(not row.is_open)
         elif isinstance(row, _AlikeRow):
-            self._reveal(row.group.first[0].path)
+            self._reveal(row.group.first[0].at)
         elif isinstance(row, LessonRow):
             self.action_learn(row.lesson.kind)
 
     def action_open(self, wide: bool) -> None:
         row = self.lines.row
         if isinstance(row, (FolderRow, ClassRow)):
-            path = row.node.path if isinstance(row, FolderRow) else row.key
+            what = row.node.at if isinstance(row, FolderRow) else row.kind
             if row.is_open != wide:
-                (self.open_folders.add if wide else self.open_folders.discard)(path)
+                (self.open_folders.add if wide else self.open_folders.discard)(what)
                 if wide and isinstance(row, ClassRow):
                     self._open_class(row.kind)
                 self.lines.set_rows(self._rows())
                 return
         if not wide and isinstance(row, (FolderRow, EntryRow, MoreRow)) and self.lens == "folder":
-            path = row.key.rstrip("/").rpartition("/")[0]
-            self.lines.go_to(f"{path}/")
+            self.lines.go_to(f"{_key(_above(row))}/")
 
-    def _reveal(self, path: str) -> None:
-        parts = path.split("/")[:-1]
+    def _reveal(self, at: At) -> None:
         self.lens, self.wanted, self.found, self._asked = "folder", "", None, ""
-        self.open_folders |= {"", *("/".join(parts[: n + 1]) for n in range(len(parts)))}
-        self.shown_whole.add("/".join(parts))
-        self.lines.set_rows(self._rows(), at=path)
+        self.open_folders |= {TOP, *at.folder.upwards()}
+        self.shown_whole.add(at.folder)
+        self.lines.set_rows(self._rows(), at=_key(at))
 
     def action_unsorted(self) -> None:
         if self.desk.read is None:
@@ -469,7 +483,14 @@ class SurveyScreen(StageScreen):
         if not self.groups:
             self.notify("everything is sorted", timeout=3)
             return
-        here = self.lines.row.key if self.lines.row else ""
+        row = self.lines.row
+        here = (
+            row.finding.at
+            if isinstance(row, EntryRow)
+            else row.node.at
+            if isinstance(row, FolderRow)
+            else TOP
+        )
         wanted = call("desk.next_unsorted", self.desk.install, here)
         self.left_intact.work_on(Job("looking", wanted, self._reveal, self._failed, beside=True))
 
@@ -483,10 +504,10 @@ class SurveyScreen(StageScreen):
 
         def shown(data: bytes | None) -> None:
             here = self.lines.row.key if self.is_attached and self.lines.row is not None else ""
-            if self.shows_inside and here in (finding.path, f"alike:{finding.path}"):
+            if self.shows_inside and here in (_key(finding.at), f"alike:{_key(finding.at)}"):
                 self.explain(Group(inside_head(finding, look), preview_of(data, finding.entry.format, look)))
 
-        wanted = call("desk.peek", self.desk.install, finding.path, limit_for(finding.entry.format))
+        wanted = call("desk.peek", self.desk.install, finding.at, limit_for(finding.entry.format))
         self.left_intact.work_on(Job("looking inside", wanted, shown, self._failed, beside=True))
 
     def action_more(self) -> None:
@@ -560,9 +581,9 @@ class SurveyScreen(StageScreen):
         """The pattern that a ruling on the highlighted row is about."""
         row = self.lines.row
         if isinstance(row, FolderRow):
-            return f"{exactly(row.node.path)}/" if row.node.path else "**"
+            return "**" if row.node.at == TOP else f"{exactly_at(row.node.at)}/"
         if isinstance(row, EntryRow):
-            return exactly(row.finding.path)
+            return exactly_at(row.finding.at)
         return row.group.pattern if isinstance(row, _AlikeRow) else ""
 
     def action_rule(self, name: str) -> None:
@@ -671,7 +692,7 @@ class _AlikeRow(Row):
     """Unsorted entries that are alike, as one line."""
 
     def __init__(self, group: Alike) -> None:
-        super().__init__(f"alike:{group.first[0].path}")
+        super().__init__(f"alike:{_key(group.first[0].at)}")
         self.group = group
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:

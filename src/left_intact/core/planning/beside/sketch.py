@@ -77,26 +77,24 @@ def gather(sketch: Sketch) -> None:
             continue
         merged = isinstance(move.source, Made)
         if merged:
-            sketch.merges[move.path] = sketch.drawing.merges[move.path]
-        sketch.wanted[move.path] = Wanted(
+            sketch.merges[move.at.path] = sketch.drawing.merges[move.at]
+        sketch.wanted[move.at.path] = Wanted(
             replace(move.after, stamp=(0, 0, 0)),
             move.verb if merged else Verb.ADD,
             move.file_class,
             move.because,
             move.source,
-            old=move.path if merged else "",
+            old=move.at.path if merged else "",
             question=move.question,
         )
     for page in sketch.drawing.kept.pages:
-        root, above = sketch.drawing.kept.folder_at(page)
-        if not root:
+        if not page.page.root:
             for at in page.places:
-                name = page.page.names[at]
-                path = f"{above}/{name}" if above else name
-                _stays(sketch, path, page.page.entry(at), CLASSES[page.classes[at]], page.reasons[at])
+                entry = page.page.entry(at)
+                _stays(sketch, entry.path, entry, CLASSES[page.classes[at]], page.reasons[at])
     for move in sketch.drawing.kept.rest:
         if not move.at.root and move.before is not None:
-            _stays(sketch, move.path, move.before, move.file_class, 0, move)
+            _stays(sketch, move.at.path, move.before, move.file_class, 0, move)
 
 
 def _stays(

@@ -41,6 +41,7 @@ def led_starts(sketch: Sketch) -> Led:
     them = "it is" if len(found) == 1 else "they are"
     answer = sketch.inputs.answers.get(SHORTCUTS)
     options = ("leave", "lead")
+    labels = {folder: f"{SPOT}{n}" for n, folder in enumerate(sorted({s.folder for s in found}), 1)}
     question = Question(
         id=SHORTCUTS,
         asks=f"{number} to the old folder, as {found[0].place}",
@@ -48,13 +49,13 @@ def led_starts(sketch: Sketch) -> Led:
         leads_to=("as it is now: it starts the old build", f"{them} changed to lead to the new folder"),
         default="leave",
         answer=answer if answer in options else None,
-        paths=tuple(f"{one.folder}/{one.place}" for one in found),
+        note=listed(sorted(labels)),
+        paths=tuple(At(labels[one.folder], one.place) for one in found),
         lets_go=("lead",),
     )
     if question.choice == "leave":
         says = f"{number} to the old folder and will start the old build: {found[0].place}"
         return Led(questions=(question,), warnings=(Fault(code="old-starts", says=says),))
-    labels = {folder: f"{SPOT}{n}" for n, folder in enumerate(sorted({s.folder for s in found}), 1)}
     roots = {s.folder: Root(label=labels[s.folder], place=s.folder, identity=s.identity) for s in found}
     moves = tuple(_moves(sketch, labels))
     led = {(labels[s.folder], s.place) for s in found} & {tuple(m.at) for m in moves}

@@ -8,6 +8,7 @@ from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.planning.beside.merging import merge_into
 from left_intact.core.planning.beside.sketch import Sketch, Wanted
@@ -32,7 +33,7 @@ def _written(sketch: Sketch, mine: Iterable[str]) -> Iterable[str]:
     if not sketch.is_the_arrival:
         return [page.path(at) for page in sketch.side.pages for at in range(len(page.names))]
     donor = sketch.inputs.donor
-    return {*mine, *(f.path for f in (*donor.own, *donor.unsorted))} if donor is not None else mine
+    return {*mine, *(f.at.path for f in (*donor.own, *donor.unsorted))} if donor is not None else mine
 
 
 def _digest(sketch: Sketch, path: str) -> str:
@@ -71,7 +72,7 @@ def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
             ),
             default="old",
             answer=answer if answer in options else None,
-            paths=used,
+            paths=tuple(At("", path) for path in used),
             lets_go=("new",),
         ),
     )
@@ -79,7 +80,7 @@ def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
 
 def over_stubs(sketch: Sketch, used: tuple[Question, ...]) -> None:
     """Lay all over what lies in the new folder."""
-    asked = {path: question for question in used for path in question.paths}
+    asked = {at.path: question for question in used for at in question.paths}
     for path, one, there in list(_collisions(sketch)):
         question = asked.get(path)
         if question is not None:

@@ -18,7 +18,7 @@ from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import kept_of
-from left_intact.core.model.place import LOOKED_AT, At, Root, at_of
+from left_intact.core.model.place import LOOKED_AT, At, Root
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import (
@@ -152,7 +152,8 @@ def _saved(inputs: PlanInputs, left: set[FileClass]) -> Iterator[Move]:
             kind = findings.table[verdict].file_class
             if kind in wanted or (kind is FileClass.PROGRAM and base):
                 entry = page.entry(at)
-                if kind is FileClass.PROGRAM and not _is_edited(entry, base.get(entry.path)):
+                shipped = None if entry.root else base.get(entry.path)
+                if kind is FileClass.PROGRAM and not _is_edited(entry, shipped):
                     continue
                 yield _copy(entry, kind)
     for folder in findings.folders:
@@ -168,7 +169,7 @@ def _is_edited(entry: Entry, shipped: Entry | None) -> bool:
 def _copy(entry: Entry, kind: FileClass) -> Move:
     edited = "a shipped file that was changed: its copy stays in the strongbox"
     because = edited if kind is FileClass.PROGRAM else SAVED_FIRST
-    return Move.copy_of(at_of(entry.path), entry, kind, because)
+    return Move.copy_of(entry.at, entry, kind, because)
 
 
 # ---------------------------------------------------------------- the stages
@@ -361,16 +362,17 @@ def _mark(inputs: PlanInputs) -> str:
     """
     findings = inputs.survey.findings
     read = inputs.survey.reading.source if inputs.survey.reading else ""
-    finding = findings.find(read)
+    finding = findings.find(At("", read))
     if finding is not None and finding.file_class is FileClass.PROGRAM:
         return read
     assert isinstance(findings, SortedPages)
-    found = [f for f in findings.of_class(FileClass.PROGRAM, 1 << 20) if f.entry.kind is Kind.FILE]
-    return min(found, key=_how_far).path if found else ""
+    program = findings.of_class(FileClass.PROGRAM, 1 << 20)
+    found = [f for f in program if f.entry.kind is Kind.FILE and not f.at.root]
+    return min(found, key=_how_far).at.path if found else ""
 
 
 def _how_far(finding: Finding) -> tuple[bool, int, str]:
-    return not is_code(finding.entry.format or ""), finding.path.count("/"), finding.path
+    return not is_code(finding.entry.format or ""), finding.at.path.count("/"), finding.at.path
 
 
 def _started(inputs: PlanInputs) -> HandCheck:
@@ -404,7 +406,7 @@ def _warnings(
             says = f"{_WORDS.get(kind, kind.value)} ({groups[kind].files:,}, {size(groups[kind].bytes)})"
             yield Fault(code="not-saved", says=f"{says} will be gone: not saved, as you chose")
     for folder, _, key in inputs.sheet.keyed:
-        if any(f.path.startswith(folder.rstrip("/") + "/") for f in _saves(inputs)):
+        if any(At("", folder.rstrip("/")).holds(f.at) for f in _saves(inputs)):
             says = f"{folder.rstrip('/')}/ files saves under ids{f' ({key})' if key else ''}"
             way = "After the first start they are matched by what is inside, and put where it looks for them."
             yield Fault(code="keys", says=f"{says}, which {_new(inputs)} may make anew", way_out=way)

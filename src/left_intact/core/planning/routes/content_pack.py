@@ -9,7 +9,7 @@ from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import kept_of
-from left_intact.core.model.place import at_of
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry
@@ -41,7 +41,7 @@ class ContentPack:
         """Replace what the share has under the same path, add what was asked for, keep the rest."""
         survey, moves, warnings = inputs.survey, [], list[Fault]()
         for path, coming in inputs.arrival.release.entries.items():
-            finding = survey.findings.find(path)
+            finding = survey.findings.find(At("", path))
             before = finding.entry if finding else None
             if before is not None and coming.same_content(before):
                 continue
@@ -53,7 +53,7 @@ class ContentPack:
             after = laid(coming, before)
             moves.append(
                 Move(
-                    at=at_of(path),
+                    at=At("", path),
                     verb=Verb.ADD if before is None else Verb.REPLACE,
                     file_class=finding.file_class if finding else FileClass.CONTENT,
                     because="you asked for it" if before is None else replaces,
@@ -71,7 +71,7 @@ class ContentPack:
             kept=kept,
             to_version=survey.version_text,
             warnings=tuple(warnings),
-            told={"chosen": sorted({*inputs.arrival.release.entries, *(m.path for m in moves)})},
+            told={"chosen": sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)})},
         )
 
 
@@ -81,10 +81,10 @@ def _rest_of_the_pocket(inputs: PlanInputs) -> list[Move]:
     """
     if not inputs.pocket:
         return []
-    inside = (f for f in inputs.survey.findings if f.path.startswith(inputs.pocket + "/"))
+    inside = (f for f in inputs.survey.findings if At("", inputs.pocket).holds(f.at))
     return [
         Move(
-            at=at_of(finding.path),
+            at=finding.at,
             verb=Verb.RETIRE,
             file_class=finding.file_class,
             because="the rest of the pack, set aside",

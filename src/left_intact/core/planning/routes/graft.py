@@ -62,13 +62,13 @@ class Graft:
         out = _left_out(inputs, taken)
         drawing = InPlace().draw(replace(inputs, arrival=_as_here(inputs, taken, out), donor=None))
         question = _question(inputs)
-        kept = drawing.kept.speaking((At("", f.path) for f in out), _STAYS_OUT)
+        kept = drawing.kept.speaking((At("", f.at.path) for f in out), _STAYS_OUT)
         rest = (*kept.rest, *_drops(inputs, out, drawing))
         warnings = list(drawing.warnings)
         if out:
             says = f"the donor's own stays out: {counted(out)}"
             warnings.insert(0, Fault(code="donor", says=says, way_out="Take by hand what you want of it."))
-        without = tuple(f.path for f in out)
+        without = tuple(f.at.path for f in out)
         stages = tuple(
             _on_record(stage, without) if isinstance(stage, Carry) else stage for stage in drawing.stages
         )
@@ -99,12 +99,12 @@ def _question(inputs: PlanInputs) -> tuple[Question, ...]:
     return (
         Question(
             id=QUESTION,
-            asks=f"{number} of the donor's, as {unsorted[0].path}: nobody can tell whose; take {it}?",
+            asks=f"{number} of the donor's, as {unsorted[0].at.shown}: nobody can tell whose; take {it}?",
             options=options,
             leads_to=(f"the program does without {it}", f"{it} may be the donor's own"),
             default="take" if leaning >= len(unsorted) * _LEANS else "leave",
             answer=answer if answer in options else None,
-            paths=tuple(f.path for f in unsorted),
+            paths=tuple(f.at for f in unsorted),
             note=f"{leaning} lean to the program",
         ),
     )
@@ -118,7 +118,7 @@ def _taken(inputs: PlanInputs) -> Arrival:
     wanted = donor.taken
     for question in _question(inputs):
         if question.choice == "take":
-            wanted |= frozenset(question.paths)
+            wanted |= {at.path for at in question.paths}
     entries: dict[str, Entry] = {p: e for p, e in arrival.release.entries.items() if p in wanted}
     texts = {p: t for p, t in arrival.release.texts.items() if p in wanted}
     release = replace(arrival.release, entries=MappingProxyType(entries), texts=MappingProxyType(texts))
@@ -129,7 +129,9 @@ def _as_here(inputs: PlanInputs, taken: Arrival, out: tuple[Finding, ...]) -> Ar
     """What is taken, and what is the program's here where the donor has something of their own: it stays as
     it is. Nobody can say that the new version does without it.
     """
-    here = {f.path: mine for f in out if (mine := inputs.survey.findings.find(f.path)) is not None}
+    here = {
+        f.at.path: mine for f in out if (mine := inputs.survey.findings.find(At("", f.at.path))) is not None
+    }
     same = {
         path: mine.entry
         for path, mine in here.items()
@@ -144,22 +146,22 @@ def _as_here(inputs: PlanInputs, taken: Arrival, out: tuple[Finding, ...]) -> Ar
 def _left_out(inputs: PlanInputs, taken: Arrival) -> tuple[Finding, ...]:
     if inputs.donor is None:
         return ()
-    every = sorted((*inputs.donor.own, *inputs.donor.unsorted), key=lambda f: f.path)
-    return tuple(f for f in every if f.path not in taken.release.entries)
+    every = sorted((*inputs.donor.own, *inputs.donor.unsorted), key=lambda f: f.at)
+    return tuple(f for f in every if f.at.path not in taken.release.entries)
 
 
 def _drops(inputs: PlanInputs, out: tuple[Finding, ...], drawing: Drawing) -> list[Move]:
     """What is left out and has no counterpart here, as lines of the plan."""
-    spoken = {m.path for m in drawing.kept.rest}
-    spoken |= {m.path for stage in drawing.stages if isinstance(stage, Carry) for m in stage.moves}
+    spoken = {m.at.path for m in drawing.kept.rest}
+    spoken |= {m.at.path for stage in drawing.stages if isinstance(stage, Carry) for m in stage.moves}
     return [
         Move(
-            at=At("", f.path),
+            at=At("", f.at.path),
             verb=Verb.DROP,
             file_class=f.file_class,
             because="the donor's own: it stays out",
             bytes=f.entry.bytes,
         )
         for f in out
-        if f.path not in spoken and inputs.survey.findings.find(f.path) is None
+        if f.at.path not in spoken and inputs.survey.findings.find(At("", f.at.path)) is None
     ]

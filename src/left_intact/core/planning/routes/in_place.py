@@ -18,7 +18,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.pages import pages_in
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
@@ -102,7 +102,9 @@ class InPlace:
         likely = nature.raises_version and _lies_here(inputs, base)
         policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=likely)
         joined = join(inputs.survey, inputs.arrival.release, base, policy)
-        sketch = _Sketch(inputs, base, joined, {f.path: f for f in inputs.survey.folders}, joined.rows)
+        sketch = _Sketch(
+            inputs, base, joined, {f.path: f for f in inputs.survey.folders if not f.root}, joined.rows
+        )
         if nature.raises_version:
             versions = inputs.survey.reading, inputs.arrival.release.reading
             sketch.warnings += blockers.version_faults(*versions)[1]
@@ -135,7 +137,7 @@ class InPlace:
                 ),
             ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
-            merges=MappingProxyType(sketch.merges),
+            merges=MappingProxyType(in_install(sketch.merges)),
             questions=tuple(questions),
             blockers=tuple(sketch.blockers),
             warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
@@ -184,7 +186,7 @@ class _Sketch:
         return self.inputs.arrival.release.entries
 
     def mine(self, path: str) -> Finding | None:
-        return self.inputs.survey.findings.find(path)
+        return self.inputs.survey.findings.find(At("", path))
 
     @property
     def new(self) -> str:
@@ -311,6 +313,8 @@ def _programs_files(sketch: _Sketch) -> tuple[int, int]:
     coming = blockers.names_by_folder(pages_in(sketch.coming))
     here = missing = 0
     for page, verdicts in zip(findings.pages, findings.verdicts, strict=True):
+        if page.root:
+            continue
         mine = [name for name, verdict in zip(page.names, verdicts, strict=True) if verdict in program]
         here += len(mine)
         missing += len(set(mine) - coming.get(page.folder, frozenset()))
@@ -319,7 +323,7 @@ def _programs_files(sketch: _Sketch) -> tuple[int, int]:
 
 def _not_whole(sketch: _Sketch, moves: list[Move]) -> list[Fault]:
     """A warning where more than a few of the program's own files stay as they are, though others come."""
-    old = [m.path for m in moves if _stays_old(sketch, m)]
+    old = [m.at.path for m in moves if _stays_old(sketch, m)]
     if len(old) <= may_stay_old(len(sketch.coming)):
         return []
     says = f"this update is not whole: {len(old)} files that {sketch.new} ships stay as they are, as {old[0]}"
@@ -330,10 +334,10 @@ def _stays_old(sketch: _Sketch, move: Move) -> bool:
     stays = move.verb in (Verb.KEEP, Verb.ASK) and move.file_class in MAY_BE_THE_PROGRAMS
     if not stays or move.before is None:
         return False
-    question = sketch.question_of.get(move.path)
+    question = sketch.question_of.get(move.at.path)
     if question is not None and question.choice == "arriving":
         return False  # unless somebody chooses otherwise, the other one is laid
-    coming = sketch.coming.get(move.path)
+    coming = sketch.coming.get(move.at.path)
     return coming is not None and not move.before.same_content(coming)
 
 
@@ -347,7 +351,7 @@ def _files_over_folders(sketch: _Sketch) -> None:
     """A file may come where a folder lies if all in that folder is set aside; else it is in the way."""
     for path in sketch.joined.in_the_way:
         pages = sketch.inputs.survey.findings.pages
-        below = [p for p in pages if p.folder == path or p.folder.startswith(path + "/")]
+        below = [p for p in pages if At("", path).holds(p.at)]
         inside = [e.path for page in below for e in page.entries()]
         if all(p in sketch.rows and sketch.rows[p].verb is Verb.RETIRE for p in inside):
             sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Treatment.OPEN)
@@ -393,14 +397,14 @@ def _ask(sketch: _Sketch) -> list[Question]:
     ]
     questions = file_questions(conflicts, sketch.new, answers)
     for question in questions:
-        for path in question.paths:
-            sketch.question_of[path] = question
+        for at in question.paths:
+            sketch.question_of[at.path] = question
     keys, chosen = key_questions(dict(sorted(sketch.merges.items())), answers, questions)
     for path, by_key in chosen.items():
         sketch.merges[path] = _merge_again(sketch, path, by_key)
     for question in keys:
-        for path in question.paths:
-            sketch.question_of.setdefault(path, question)
+        for at in question.paths:
+            sketch.question_of.setdefault(at.path, question)
     return [*questions, *keys]
 
 
@@ -447,7 +451,7 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
     size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
     displaced = finding if verb in (Verb.REPLACE, Verb.RETIRE) else None
     return Move(
-        at=_at(sketch, path),
+        at=At("", path),
         verb=verb,
         unproven=displaced is not None and not _is_as_shipped(sketch, displaced),
         file_class=file_class,
@@ -470,10 +474,6 @@ def _is_as_shipped(sketch: _Sketch, finding: Finding) -> bool:
         e.source in ("baseline", "list") and e.speaks_for is FileClass.PROGRAM and e.weight >= _BY_DIGEST
         for e in finding.why
     )
-
-
-def _at(sketch: _Sketch, path: str) -> At:
-    return at_of(path)
 
 
 def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:
@@ -505,7 +505,7 @@ def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:
 
 def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     """Nothing is laid through a link or a file of theirs, nor under a second spelling of a name."""
-    going = frozenset(m.path for m in moves if m.verb is Verb.RETIRE)
+    going = frozenset(m.at.path for m in moves if m.verb is Verb.RETIRE)
     solid = lru_cache(maxsize=None)(lambda folder: _solid(sketch, folder, going))
     folds = sketch.inputs.facts.folds_case
     spelled = {_bare(p, folds): p for p in _paths_of_mine(sketch) if folds or not p.isascii()}
@@ -513,17 +513,17 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     result = []
     for move in moves:
         if (
-            move.path in links
+            move.at.path in links
             and move.changes_disk
-            and not link_stays_inside(move.path, links[move.path], links)
+            and not link_stays_inside(move.at.path, links[move.at.path], links)
         ):
-            says = f"it would lead out of the install, to {links[move.path]}, by way of a link of yours"
+            says = f"it would lead out of the install, to {links[move.at.path]}, by way of a link of yours"
             result.append(replace(move, verb=Verb.DROP, because=says, after=move.before))
             continue
         if move.verb is not Verb.ADD:
             result.append(move)
             continue
-        obstacle = solid(move.path.rpartition("/")[0])
+        obstacle = solid(move.at.path.rpartition("/")[0])
         if obstacle is not None and obstacle.kind is Kind.LINK:
             because = f"{obstacle.path} is a link of yours; nothing is laid behind it"
             result.append(replace(move, verb=Verb.DROP, because=because, after=None))
@@ -532,11 +532,11 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
             says = f"{obstacle.path} is a file here and a folder in the arrival"
             way = f"Move {obstacle.path} elsewhere first."
             sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=way))
-        twin = spelled.get(_bare(move.path, folds), move.path)
-        if twin != move.path:
-            says = f"{move.path} and {twin} are one name on this file system"
-            if _bare(move.path, False) == _bare(twin, False):
-                says = f"{move.path} is there already, spelled in the other of the two forms of Unicode"
+        twin = spelled.get(_bare(move.at.path, folds), move.at.path)
+        if twin != move.at.path:
+            says = f"{move.at.path} and {twin} are one name on this file system"
+            if _bare(move.at.path, False) == _bare(twin, False):
+                says = f"{move.at.path} is there already, spelled in the other of the two forms of Unicode"
             sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
         result.append(move)
     return result
@@ -545,13 +545,13 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
 def _links_then(sketch: _Sketch, moves: list[Move]) -> dict[str, str]:
     """The links that lie there once all is carried out, with where they lead."""
     pages = sketch.inputs.survey.findings.pages
-    mine = (page.entry(at) for page in pages for at in page.said)
+    mine = (page.entry(at) for page in pages if not page.root for at in page.said)
     links = {entry.path: entry.link for entry in mine if entry.kind is Kind.LINK}
     for move in moves:
         if move.changes_disk:
-            links.pop(move.path, None)
+            links.pop(move.at.path, None)
             if move.after is not None and move.after.kind is Kind.LINK:
-                links[move.path] = move.after.link
+                links[move.at.path] = move.after.link
     return links
 
 
@@ -572,5 +572,6 @@ def _solid(sketch: _Sketch, folder: str, going: frozenset[str]) -> Entry | None:
 
 def _paths_of_mine(sketch: _Sketch) -> Iterator[str]:
     for page in sketch.inputs.survey.findings.pages:
-        yield from (page.path(at) for at in range(len(page.names)))
-    yield from (f.path for f in sketch.inputs.survey.folders)
+        if not page.root:
+            yield from (page.path(at) for at in range(len(page.names)))
+    yield from sketch.folders

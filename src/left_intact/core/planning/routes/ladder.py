@@ -18,7 +18,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import Kept, kept_of
 from left_intact.core.model.ladder import Climb, Package
-from left_intact.core.model.place import At, at_of
+from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, FromArrival, KeyLine, Made, OnFailure, Shipped
@@ -77,7 +77,7 @@ class Ladder:
         return Drawing(
             stages=stages or (Carry(moves=()),),
             kept=Kept(kept.pages, kept.because, (*kept.rest, *rest)),
-            merges=MappingProxyType(sketch.merges),
+            merges=MappingProxyType(in_install(sketch.merges)),
             questions=(*_which(inputs, climb), *_how_far(climb), *sketch.questions.values()),
             blockers=tuple(sketch.blockers),
             warnings=(*_warnings(came.strangers, climb), *sketch.warnings),
@@ -198,7 +198,7 @@ def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
     moves += [m for path in sorted(ground) if (m := _on_ground(sketch, number, package, path, entries[path]))]
     moves += _taken_away(sketch, package, entries)
     for move in moves:
-        sketch.laid[move.path] = move
+        sketch.laid[move.at.path] = move
     lies = tuple(path for path in entries if At("", path) not in sketch.rest)
     members = tuple(path.removeprefix(package.into + "/") if package.into else path for path in lies)
     return Carry(
@@ -213,7 +213,7 @@ def _is_the_titles(inputs: PlanInputs, package: Package, path: str) -> bool:
     """Whether a file of the person's content is what a package is for: they chose it. One that they changed
     after it was shipped is asked about like any other.
     """
-    finding = inputs.survey.findings.find(path)
+    finding = inputs.survey.findings.find(At("", path))
     if finding is None or finding.entry.kind is not Kind.FILE or package.by_name:
         return False
     base = inputs.baseline.entries.get(path) if inputs.baseline else None
@@ -228,12 +228,12 @@ _OF_A_TITLE = (FileClass.CONTENT, FileClass.EXTRAS, FileClass.UNSORTED)
 
 
 def _over_content(sketch: _Sketch, number: int, package: Package, path: str, coming: Entry) -> Move | None:
-    finding = sketch.inputs.survey.findings.find(path)
+    finding = sketch.inputs.survey.findings.find(At("", path))
     assert finding is not None
     if finding.entry.same_content(coming):
         return None
     return Move(
-        at=at_of(path),
+        at=At("", path),
         verb=Verb.REPLACE,
         file_class=finding.file_class,
         because=f"{package.to}: the title's own; the old one is kept as yours",
@@ -266,7 +266,7 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
         sketch.inputs, arrival=replace(arrival, release=release), over=True, updates=None, nature=BUILD
     )
     drawing = InPlace().draw(inputs)
-    sketch.merges |= drawing.merges
+    sketch.merges |= {at.path: merge for at, merge in drawing.merges.items()}
     for question in drawing.questions:
         known = sketch.questions.get(question.id)
         paths = (*known.paths, *question.paths) if known else question.paths
@@ -279,7 +279,7 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
         if fault.code not in _OF_WHOLE_RELEASES and (fault.code, fault.says) not in told
     ]
     for move in drawing.kept.rest:
-        if move.path in entries:
+        if move.at.path in entries:
             sketch.rest[move.at] = move
     moves = []
     for stage in drawing.stages:
@@ -289,7 +289,7 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
                 source = FromArrival(number, _member(package, move.at.path))
             moves.append(replace(move, source=source, because=f"{package.to}: {move.because}"))
             if isinstance(source, Made):
-                sketch.texts[move.path] = release.texts[move.path]
+                sketch.texts[move.at.path] = release.texts[move.at.path]
     return moves
 
 
@@ -298,7 +298,7 @@ _OF_WHOLE_RELEASES = ("version-unknown", "same-version", "baseline-mismatch", "n
 
 def _on_ground(sketch: _Sketch, number: int, package: Package, path: str, coming: Entry) -> Move | None:
     """What a rung before has laid, merged or left alone."""
-    at = at_of(path)
+    at = At("", path)
     last = sketch.laid.get(path)
     if last is None:
         return None  # it stays as it is: so it was decided when the first rung had it
@@ -368,7 +368,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
     moves = []
     for name in package.removes:
         path = f"{package.into}/{name}" if package.into else name
-        last, finding = sketch.laid.get(path), sketch.inputs.survey.findings.find(path)
+        last, finding = sketch.laid.get(path), sketch.inputs.survey.findings.find(At("", path))
         if path in entries:
             continue
         before = last.after if last is not None else finding.entry if finding is not None else None
@@ -382,7 +382,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
             continue
         moves.append(
             Move(
-                at=at_of(path),
+                at=At("", path),
                 verb=Verb.RETIRE,
                 file_class=last.file_class if last is not None else FileClass.PROGRAM,
                 because=f"{package.to} takes it away",
@@ -395,7 +395,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
 
 
 def _is_the_programs(inputs: PlanInputs, path: str, entry: Entry) -> bool:
-    finding = inputs.survey.findings.find(path)
+    finding = inputs.survey.findings.find(At("", path))
     if finding is None or inputs.is_on_record(path, entry):
         return finding is not None
     return finding.certainty >= inputs.retire_at and finding.file_class is FileClass.PROGRAM

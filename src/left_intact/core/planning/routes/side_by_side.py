@@ -20,7 +20,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage
 from left_intact.core.model.pages import Page
-from left_intact.core.model.place import OLD, At, at_of
+from left_intact.core.model.place import OLD, At, in_install
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Shipped
@@ -89,7 +89,7 @@ class SideBySide:
                 ),
             ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
-            merges=MappingProxyType(sketch.merges),
+            merges=MappingProxyType(in_install(sketch.merges)),
             questions=(*sketch.drawing.questions, *used, *content, *led.questions),
             blockers=(*sketch.drawing.blockers, *sketch.blockers),
             warnings=(*sketch.drawing.warnings, *sketch.warnings, *led.warnings),
@@ -152,7 +152,7 @@ def _moves(sketch: Sketch) -> list[Move]:
 def _folders(sketch: Sketch) -> list[Move]:
     """The new folder itself, and folders of the person's that fewer may open than others."""
     survey, found = sketch.inputs.survey, []
-    modes = {f.path: f for f in survey.folders if not at_of(f.path).root}
+    modes = {f.path: f for f in survey.folders if not f.root}
     if not sketch.side.existed:
         top = modes.get("") or Folder(path="", mode=0o755, mtime_ns=0)
         entry = Entry(path="", kind=Kind.FOLDER, mode=top.mode)
@@ -190,7 +190,7 @@ def _folders(sketch: Sketch) -> list[Move]:
 
 def _times(sketch: Sketch) -> tuple[tuple[At, int], ...]:
     """Folders that are made for nothing but what is carried have the time that they had."""
-    known = {f.path: f.mtime_ns for f in sketch.inputs.survey.folders if not at_of(f.path).root}
+    known = {f.path: f.mtime_ns for f in sketch.inputs.survey.folders if not f.root}
     mixed = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if not one.old}
     folders = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if one.old} - mixed
     new = [f for f in sorted(folders) if f in known and f and sketch.side.entry(f) is None]
@@ -205,9 +205,8 @@ def _kept(sketch: Sketch, rest: list[Move]) -> Kept:
     pages = []
     for page, verdicts in zip(findings.pages, findings.verdicts, strict=True):
         if page.names:
-            apart = at_of(page.folder).root
             classes = bytes(numbers[v] for v in verdicts)
-            reason = _BESIDE if apart else _STAYS
+            reason = _BESIDE if page.root else _STAYS
             pages.append(
                 KeptPage(page=_behind(page), classes=classes, reasons=bytes([reason]) * len(classes))
             )
@@ -222,9 +221,9 @@ def _kept(sketch: Sketch, rest: list[Move]) -> Kept:
             pages.append(_classed(sketch, one))
     changing = [At("", path) for path in sketch.wanted]
     empty = [
-        _as_it_is(At(OLD, folder), finding)
+        _as_it_is(At(OLD, folder.path), finding)
         for folder in sorted(findings.folders)
-        if not at_of(folder).root and (finding := findings.find(folder)) is not None
+        if not folder.root and (finding := findings.find(folder)) is not None
     ]
     stays = Kept(pages, _BECAUSE).without(changing)
     return Kept(stays.pages, _BECAUSE, (*rest, *empty))
@@ -254,7 +253,7 @@ def _as_it_is(at: At, finding: Finding) -> Move:
 
 def _behind(page: Page) -> Page:
     """A page of the old folder, as the plan calls it."""
-    return page if at_of(page.folder).root else replace(page, folder=At(OLD, page.folder).shown)
+    return page if page.root else replace(page, root=OLD)
 
 
 def _joined_survey(sketch: Sketch) -> Survey:
@@ -262,15 +261,13 @@ def _joined_survey(sketch: Sketch) -> Survey:
     survey, findings = sketch.inputs.survey, sketch.inputs.survey.findings
     assert isinstance(findings, SortedPages)
     pages = [_behind(page) for page in findings.pages]
-    folders = {At(OLD, f).shown if not at_of(f).root else f: number for f, number in findings.folders.items()}
+    folders = {f if f.root else At(OLD, f.path): number for f, number in findings.folders.items()}
     return replace(
         survey,
         root=sketch.side.place,
         roots=((OLD, sketch.side.was), *survey.roots),
         findings=SortedPages(pages, findings.verdicts, findings.table, folders),
-        folders=tuple(
-            f if at_of(f.path).root else replace(f, path=At(OLD, f.path).shown) for f in survey.folders
-        ),
+        folders=tuple(f if f.root else replace(f, root=OLD) for f in survey.folders),
     )
 
 

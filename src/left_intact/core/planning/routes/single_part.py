@@ -16,7 +16,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import kept_of
-from left_intact.core.model.place import at_of
+from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, PartChange, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped
@@ -108,7 +108,7 @@ class SinglePart:
         return Drawing(
             stages=(Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),),
             kept=kept,
-            merges=MappingProxyType(sketch.merges),
+            merges=MappingProxyType(in_install(sketch.merges)),
             questions=(*questions, *keys),
             warnings=tuple(sketch.warnings),
             to_version=_version_then(inputs, sketch.parts),
@@ -152,7 +152,7 @@ def _which(inputs: PlanInputs, found: tuple[Part, ...]) -> list[Question]:
                 leads_to=tuple(f"{place} is replaced" for place in part.places),
                 default=part.places[0],
                 answer=answer if answer in part.places else None,
-                paths=part.places,
+                paths=tuple(At("", place) for place in part.places),
             )
         )
     return questions
@@ -160,7 +160,7 @@ def _which(inputs: PlanInputs, found: tuple[Part, ...]) -> list[Question]:
 
 def _placed(inputs: PlanInputs, found: tuple[Part, ...] | list[Part]) -> list[tuple[Part, str]]:
     """Each part with the place it goes to; of two that came for one place the newer goes there."""
-    asked = {q.paths: q.choice for q in _which(inputs, tuple(found))}
+    asked = {q.options: q.choice for q in _which(inputs, tuple(found))}
     by_place: dict[str, Part] = {}
     for part in (p for p in found if p.places):
         place = part.came if part.came in part.places else asked.get(part.places, part.places[0])
@@ -178,7 +178,7 @@ def _is_newer(inputs: PlanInputs, part: Part, rival: Part) -> bool:
 
 
 def _mine(inputs: PlanInputs, place: str) -> Finding | None:
-    return inputs.survey.findings.find(place)
+    return inputs.survey.findings.find(At("", place))
 
 
 def _machine_faults(place: str, mine: Finding | None, coming: Entry) -> list[Fault]:
@@ -226,7 +226,7 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
     versions = f"{here.text} → {there.text}" if here and there else there.text if there else "another build"
     named = "" if part.came == place else f"; {part.came} goes by the name that the program expects"
     sketch.moves[place] = Move(
-        at=at_of(place),
+        at=At("", place),
         verb=Verb.REPLACE,
         file_class=mine.file_class if mine else FileClass.PROGRAM,
         because=f"{versions}{named}; the old one is kept outside of the install",
@@ -243,11 +243,9 @@ def _loadable(inputs: PlanInputs, place: str) -> list[Fault]:
     folder, _, name = place.rpartition("/")
     key = part_key(name)
     old = [
-        f.path
+        f.at.path
         for f in parts_here(inputs.survey)
-        if f.path != place
-        and f.path.rpartition("/")[0] == folder
-        and key_of_old(f.path.rpartition("/")[2]) == key
+        if f.at.path != place and f.at.folder.path == folder and key_of_old(f.at.name) == key
     ]
     if not old:
         return []
@@ -263,7 +261,7 @@ def _lay_settings(sketch: _Sketch, part: Part, place: str) -> None:
     mine, coming = _mine(inputs, place), inputs.arrival.release.entries[part.came]
     if mine is None:
         sketch.moves[place] = Move(
-            at=at_of(place),
+            at=At("", place),
             verb=Verb.ADD,
             file_class=FileClass.SETTINGS,
             because="settings that came with the part",
@@ -298,7 +296,7 @@ def _merge(sketch: _Sketch, part: Part, place: str, answers: Mapping[tuple[str, 
     sketch.merges[place] = merge
     digest = blake3(merge.content).hexdigest()
     sketch.moves[place] = Move(
-        at=at_of(place),
+        at=At("", place),
         verb=Verb.MERGE,
         file_class=FileClass.SETTINGS,
         because="your values stay, the options that the part brings are added",
