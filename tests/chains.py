@@ -23,7 +23,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.plan import Plan, Route, Verb
+from left_intact.core.model.plan import DrawnStage, Plan, Route, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.stages import (
     Carry,
@@ -42,7 +42,7 @@ from left_intact.core.model.stages import (
     Source,
 )
 from left_intact.core.model.update import Update
-from left_intact.core.planning.later import LaterPlanner, LaterStage, Situation
+from left_intact.core.planning.later import LaterPlanner, Situation
 from left_intact.core.planning.routes import registry
 from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.demo.unattended import snapshot
@@ -313,7 +313,7 @@ _LATER = Later(
 )
 
 
-def _later(situation: Situation) -> LaterStage:
+def _later(situation: Situation) -> DrawnStage:
     """The stub under the newest key is replaced by the old save; a copy goes to the new root."""
     tree = situation.tree
     stub = tree[At("saves", "b044/kept.blk")][0]
@@ -345,7 +345,7 @@ def _later(situation: Situation) -> LaterStage:
             source=FromStrongbox(old.digest),
         ),
     )
-    return LaterStage(carry=Carry(moves=moves))
+    return DrawnStage(carry=Carry(moves=moves))
 
 
 def in_child(work: Callable[[], object]) -> int:

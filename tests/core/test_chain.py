@@ -25,7 +25,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
-from left_intact.core.model.plan import Move, Question, Verb
+from left_intact.core.model.plan import DrawnStage, Move, Question, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import (
@@ -39,7 +39,7 @@ from left_intact.core.model.stages import (
     Sign,
 )
 from left_intact.core.model.update import StageState, State
-from left_intact.core.planning.later import LaterStage, Situation
+from left_intact.core.planning.later import Situation
 from tests import disks
 from tests.builders import BUILT, LATER, file_at, plant
 from tests.chains import PLANNER, SAVES, MadeUp, in_child, with_later
@@ -250,9 +250,9 @@ def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
 # somebody else
 
 
-def _put_back_saves(situation: Any) -> LaterStage:
+def _put_back_saves(situation: Any) -> DrawnStage:
     """The stubs that a first start wrote give way to what was made safe before."""
-    wanted = dict(situation.told)
+    wanted = dict(situation.context)
     moves = []
     for path, digest in sorted(wanted.items()):
         lies = situation.tree.get(At("", path))
@@ -270,7 +270,7 @@ def _put_back_saves(situation: Any) -> LaterStage:
                 source=FromStrongbox(digest),
             )
         )
-    return LaterStage(carry=Carry(moves=tuple(moves)))
+    return DrawnStage(carry=Carry(moves=tuple(moves)))
 
 
 def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> None:
@@ -316,7 +316,7 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
         verbs=(Verb.REPLACE, Verb.ADD),
         bytes=9_000,
     )
-    back = Later(planner="put-back-saves", intends="put yours back", consent=consent, with_=saves)
+    back = Later(planner="put-back-saves", intends="put yours back", consent=consent, context=saves)
     roots = plan.roots[:1]
     plan = replace(plan, roots=roots, kept=Kept(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
     assert made.bench.updates.update(plan, made.install).update.waits.step == "remove"
@@ -409,9 +409,9 @@ def test_a_stage_that_is_drawn_later_may_ask(tmp_path: Path) -> None:
         id="which", asks="which of two?", options=("one", "two"), leads_to=("one", "two"), default="one"
     )
 
-    def draws(situation: Situation) -> LaterStage:
+    def draws(situation: Situation) -> DrawnStage:
         answered = replace(question, answer=situation.answers.get("which"))
-        return LaterStage(carry=Carry(moves=()), questions=(answered,))
+        return DrawnStage(carry=Carry(moves=()), questions=(answered,))
 
     with_later(PLANNER, draws)
     made.bench.updates.update(made.plan(), made.install)
@@ -426,7 +426,7 @@ def test_a_stage_that_is_drawn_later_may_ask(tmp_path: Path) -> None:
 class Falls:
     """A planner of a later stage whose bytes are nowhere."""
 
-    def __call__(self, situation: Situation) -> LaterStage:
+    def __call__(self, situation: Situation) -> DrawnStage:
         gone = file_at("b044/kept.blk", "dd", stamp=(0, 0, 0))
         move = Move(
             at=At("new", "fallen.blk"),
@@ -436,7 +436,7 @@ class Falls:
             after=gone,
             source=FromStrongbox(gone.digest),
         )
-        return LaterStage(carry=Carry(moves=(move,)))
+        return DrawnStage(carry=Carry(moves=(move,)))
 
 
 @pytest.mark.parametrize("keep", [True, False])

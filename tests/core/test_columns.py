@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from left_intact.core.carrying.journal import Journal
-from left_intact.core.carrying.touched import witness_of_all
+from left_intact.core.carrying.trace import Trace
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.kept import Kept
@@ -32,7 +32,7 @@ def many(mock: Mock, number: int = 1500) -> None:
 def witness_after(mock: Mock) -> Witness:
     box = mock.bench.updates.strongbox(mock.install)
     with Journal(box.journal_path) as journal:
-        return witness_of_all(journal, journal.updates()[0].id)
+        return Trace(journal, journal.updates()[0].id).witness
 
 
 def test_a_plan_makes_no_value_of_what_stays(mock: Mock) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import signal
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import pytest
 
@@ -159,11 +158,6 @@ def test_a_stage_that_waits_for_a_word_is_given_up_too(made: MadeUp) -> None:
         journal.wait(1, 3, WaitsFor(step="stage-3", asks="may it?", why="", can_be_seen=False))
     made.bench.updates.give_up(made.install)
     assert stands(made) == (State.ON_TRIAL, [StageState.DONE, StageState.DONE, StageState.GIVEN_UP])
-
-
-def _head(journal: Journal) -> dict[str, Any]:
-    said = journal.record(1)
-    return {key: value for key, value in said.items() if key not in ("v", "kind", "began")}
 
 
 # ---------------------------------------------------------------- what is let go of

@@ -25,7 +25,7 @@ from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, Made, Move
-from left_intact.core.model.update import StageState, State
+from left_intact.core.model.update import State
 from tests import disks
 from tests.builders import FORKS, LATER, LINKS, MODES, OWNERS, Mock, in_memory, plant, release, zipped
 from tests.chains import (
@@ -284,8 +284,7 @@ STAYS, KEPT, BESIDE = "it stays", "it is kept under its name", "it gets another 
 def taken_back(made: MadeUp, way: str, since: Callable[[], None]) -> None:
     """An update, and what somebody does since it laid all (but the last stage), before it is taken back.
 
-    `whole`: the first stage had come to its end, and the next one fails; `torn`: killed when all was laid;
-    `of old`: as version 0.1 went back, by the steps of the update.
+    `whole`: the first stage had come to its end, and the next one fails; `torn`: killed when all was laid.
     """
     plan, stop = made.plan(hand=False), CancelToken()
 
@@ -301,12 +300,7 @@ def taken_back(made: MadeUp, way: str, since: Callable[[], None]) -> None:
         if isinstance(error.value, HalfDone):
             raise error.value
         return
-    if way == "torn":
-        assert in_child(lambda: made.begin(plan, report=when_all_is_laid)) == signal.SIGKILL
-    else:
-        made.begin(plan)
-        with Journal(made.box.journal_path) as journal:
-            journal.set_state(1, State.GOING_BACK, stage=(1, StageState.CARRYING))
+    assert in_child(lambda: made.begin(plan, report=when_all_is_laid)) == signal.SIGKILL
     since()
     made.bench.updates.recover(made.install, False)
 
@@ -317,7 +311,7 @@ def when_all_is_laid(progress: Progress) -> None:
 
 
 @pytest.mark.sampled(5)
-@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+@pytest.mark.parametrize("way", ["whole", "torn"])
 @pytest.mark.parametrize(
     ("where", "mine", "end"),
     [
@@ -353,7 +347,7 @@ def test_what_somebody_made_since_outlasts_a_taking_back(
     if end == BESIDE:
         assert Path(kept) == root / f"{where} (yours{' 2' if where == 'lib/core.so' else ''})"
         kept = f"{kept}/mine.txt"
-    elif end == KEPT or (way == "of old" and mine == "fresh/deep/new.so"):
+    elif end == KEPT:
         assert not Path(kept).is_relative_to(made.root)
     else:
         assert Path(kept) == root / mine
@@ -379,7 +373,7 @@ def test_whatever_stops_a_stage_is_one_line(error: BaseException, code: str, pat
     assert (line.code, line.path) == (code, path) and ("all is back" in line.says or line is error)
 
 
-@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+@pytest.mark.parametrize("way", ["whole", "torn"])
 def test_folders_that_somebody_removed_since_are_there_again(made: MadeUp, way: str) -> None:
     (made.root / "was").chmod(0o750)
     before = made.state()
@@ -388,7 +382,7 @@ def test_folders_that_somebody_removed_since_are_there_again(made: MadeUp, way: 
     assert made.state()[""]["was/"][0] == before[""]["was/"][0]
 
 
-@pytest.mark.parametrize("way", ["whole", "torn", "of old"])
+@pytest.mark.parametrize("way", ["whole", "torn"])
 def test_what_is_in_a_folder_where_a_file_is_to_come_back_waits_for_its_owner(made: MadeUp, way: str) -> None:
     before = made.state()
     with pytest.raises(HalfDone) as error:

@@ -408,8 +408,8 @@ def test_a_folder_that_may_not_be_written_blocks_only_where_it_is_touched(mock: 
     _next(mock)
     draft = mock.draft()
     for folder, blocked in (("saves", False), ("lib", True), (".", True)):
-        facts = replace(draft.inputs.facts, unwritable=(folder,))
-        plan = replace(draft, inputs=replace(draft.inputs, facts=facts)).plan()
+        circumstances = replace(draft.inputs.circumstances, unwritable=(folder,))
+        plan = replace(draft, inputs=replace(draft.inputs, circumstances=circumstances)).plan()
         assert ("no-rights" in {b.code for b in plan.blockers}) is blocked, folder
 
 

@@ -485,7 +485,7 @@ def test_a_recovery_that_is_killed_while_it_lays_is_known_to_have_laid(made: Mad
         assert made.state() == before
 
 
-@pytest.mark.parametrize("what", ["an update", "a going back", "a trial of old"])
+@pytest.mark.parametrize("what", ["an update", "a going back"])
 def test_a_taking_back_that_is_killed_is_known_for_what_it_is(made: MadeUp, what: str) -> None:
     before = made.state()
     if what == "an update":
@@ -493,15 +493,9 @@ def test_a_taking_back_that_is_killed_is_known_for_what_it_is(made: MadeUp, what
         word, stands, ends = False, State.PUTTING_BACK, State.ABANDONED
     else:
         made.begin(made.plan(hand=False))
-        laid, bench = made.state(), made.bench
-        if what == "a going back":
-            go = bench.updates.back.go
-            assert in_child(lambda: go(made.install, _while_going_back)) == signal.SIGKILL
-            word, stands, ends = True, State.GOING_BACK, State.ABANDONED
-        else:  # version 0.1 took an update back by its own steps
-            with Journal(made.box.journal_path) as journal:
-                journal.set_state(1, State.GOING_BACK, stage=(1, StageState.CARRYING))
-            word, stands, ends = False, State.GOING_BACK, State.GONE_BACK
+        laid, go = made.state(), made.bench.updates.back.go
+        assert in_child(lambda: go(made.install, _while_going_back)) == signal.SIGKILL
+        word, stands, ends = True, State.GOING_BACK, State.ABANDONED
     recover = made.bench.updates.recover
     assert in_child(lambda: recover(made.install, word, report=_while_going_back)) == signal.SIGKILL
     with Journal(made.box.journal_path) as journal:

@@ -5,38 +5,28 @@ promise.
 from __future__ import annotations
 
 import itertools
-import json
 import os
+from dataclasses import fields, replace
 from pathlib import Path
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from left_intact.core.carrying.heads import make_journal
-from left_intact.core.carrying.journal import FolderTime, Journal, Observed, Whole, run_record
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, Whole
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import steps_of, witness_of
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import HoldSet, InstallMoved
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.facts import RunFacts, Way
 from left_intact.core.model.kept import Kept
-from left_intact.core.model.packing import (
-    carry_from_record,
-    carry_to_record,
-    entries_from_columns,
-    entries_to_columns,
-    entry_from_record,
-    entry_to_record,
-    hand_from_record,
-    hand_to_record,
-    later_from_record,
-    later_to_record,
-    packed,
-    unpacked,
-)
 from left_intact.core.model.pattern import exactly_at
 from left_intact.core.model.place import At, Root, from_words
+from left_intact.core.model.records import from_record, from_text, packed, to_record, to_text, unpacked
 from left_intact.core.model.stages import (
     Carry,
     Consent,
@@ -49,11 +39,13 @@ from left_intact.core.model.stages import (
     Later,
     Made,
     Move,
+    OnFailure,
     Shipped,
     Sign,
     Verb,
 )
-from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
+from left_intact.core.model.things import Counted, Thing, ThingRule
+from left_intact.core.model.update import Arrived, RunKind, RunRecord, StageState, State, Update, WaitsFor
 from left_intact.core.proving.hand_steps import was_done
 from left_intact.core.survey.patterns import Pattern
 from tests.builders import STAMPS, plant, release
@@ -130,11 +122,12 @@ hands = st.builds(
 # ---------------------------------------------------------------- records
 
 
-@given(st.lists(entries, max_size=4))
-def test_entries_come_back(some: list[Entry]) -> None:
-    assert entries_from_columns(json.loads(json.dumps(entries_to_columns(some)))) == some
-    for entry in some:
-        assert entry_from_record(json.loads(json.dumps(entry_to_record(entry)))) == entry
+plain = st.one_of(entries, hands, moves, st.builds(Root, label=texts, place=paths, identity=st.none()))
+
+
+@given(plain)
+def test_a_value_comes_back_from_its_record(value: Any) -> None:
+    assert from_text(type(value), to_text(value)) == value
 
 
 @given(st.lists(moves, max_size=4), st.booleans())
@@ -145,31 +138,40 @@ def test_a_stage_comes_back(some: list[Move], tidy: bool) -> None:
         tidy=tidy,
         times=((At("", "a"), 5),),
     )
-    assert carry_from_record(unpacked(packed(carry_to_record(carry)))) == carry
-
-
-@given(hands)
-def test_a_step_by_hand_comes_back(hand: HandStep) -> None:
-    assert hand_from_record(json.loads(json.dumps(hand_to_record(hand)))) == hand
+    assert unpacked(Carry, packed(carry)) == carry
 
 
 def test_what_is_drawn_later_comes_back() -> None:
     consent = Consent(roots=("", "saves"), classes=(FileClass.SAVES,), verbs=(Verb.ADD, Verb.REHOME), bytes=7)
-    later = Later(planner="rung", intends="lay the next", consent=consent, with_={"n": "2"})
-    assert later_from_record(json.loads(json.dumps(later_to_record(later)))) == later
+    later = Later(planner="rung", intends="lay the next", consent=consent, context={"n": "2"})
+    assert from_text(Later, to_text(later)) == later
+
+
+@given(st.sampled_from(get_args(Way)), st.none() | st.lists(places, max_size=2).map(tuple))
+def test_what_is_known_of_a_run_comes_back(way: type[Any], let_go: tuple[At, ...] | None) -> None:
+    facts = RunFacts(
+        way=way(),
+        came="Night Lamps",
+        comes={"a": "ab" * 32},
+        rules=(ThingRule(counts="mods", file="list.txt"),),
+        counted=(Counted(thing=Thing.MODS_ON, rule="by list.txt", names=("lamps",)),),
+        under_ids={"saves": 2},
+        let_go=let_go,
+        answers={"q": "yes"},
+    )
+    assert unpacked(RunFacts, packed(facts)) == facts
 
 
 def test_a_source_that_is_not_known_is_refused() -> None:
-    from left_intact.core.model.packing import source_from_record
-
+    said = to_record(Move(at=At("", "a"), verb=Verb.ADD, file_class=FileClass.PROGRAM, because=""))
     with pytest.raises(ValueError, match="moon"):
-        source_from_record({"from": "moon"}, None)
+        from_record(Move, said | {"source": {"from": "moon"}})
 
 
 def test_names_that_are_no_utf8_come_back() -> None:
     odd = b"\xff\xfe.sav".decode("utf-8", "surrogateescape")
     entry = Entry(path=odd, mode=0o644)
-    assert entries_from_columns(unpacked(packed(entries_to_columns([entry])))) == [entry]
+    assert unpacked(Entry, packed(entry)) == entry
 
 
 # ---------------------------------------------------------------- places
@@ -352,25 +354,29 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
     second = Carry(moves=(_move(),), shipped=Shipped(arrival=0))
     stages = (Carry(moves=()), hand, Later(planner="p", intends="i", consent=consent), second)
     roots = (Root(label="", place="/a", identity=(1, 2)), Root(label="new", place="/b", existed=False))
-    record = run_record(
+    record = RunRecord(
         install="Mocklet",
         from_version="1",
         to_version="2",
         route="in-place",
         roots=roots,
-        arrivals=[("z.zip", "w", "d", "2")],
-        on_failure="keep",
-        inputs={"answers": {"q": "yes"}},
+        arrivals=(Arrived(source="z.zip", root="w", digest="d", version="2"),),
+        on_failure=OnFailure.KEEP,
+        effects=(InstallMoved("/a", "/b"), HoldSet("2", "wanted")),
     )
+    facts = RunFacts(answers={"q": "yes"})
     path = str(tmp_path / "journal.sqlite")
     make_journal(path)
     with Journal(path) as journal:
-        update = journal.begin(record=record, stages=stages)
-        assert (
-            update.roots == roots
-            and update.arrivals == (("z.zip", "w", "d"),)
-            and update.state is State.STAGING
+        update = journal.begin(record, facts, stages)
+        assert replace(update, began=0) == Update(
+            **{one.name: getattr(record, one.name) for one in fields(record)},
+            id=1,
+            state=State.STAGING,
+            changed=update.changed,
+            stages=4,
         )
+        assert journal.facts(1) == facts
         assert [s.kind for s in journal.stages(1)] == ["carry", "hand", "later", "carry"]
         assert journal.stages(1)[1].hand == hand and journal.drawn(1, 4) == second
         waits = WaitsFor(step="start", asks="start it", why="it must", may_skip=True, can_be_seen=False)
@@ -397,7 +403,8 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
         assert journal.stages(1)[2].kind == "carry"
         journal.begin_again(1, 3)
         assert journal.stages(1)[2].kind == "later"  # what was drawn late is drawn again
-        back = journal.begin(record=record | {"undoes": [1]}, stages=(Carry(moves=()),), kind=RunKind.BACK)
+        takes_back = replace(record, undoes=(1,), kind=RunKind.BACK)
+        back = journal.begin(takes_back, RunFacts(), (Carry(moves=()),))
         assert journal.update(1).state is State.GOING_BACK and journal.unfinished() == back
         assert [u.id for u in journal.updates()] == [1] and [u.id for u in journal.runs()] == [2, 1]
 

@@ -140,7 +140,7 @@ async def test_watching_a_run_that_the_person_starts(waiting: Mock) -> None:
         assert "use it, and quit it" in words(app)
         (waiting.root / "by hand.cfg").write_text("a = 1\n")
         await press(app, pilot, "enter")
-        assert waiting.bench.surveys.library.runs(waiting.install).keys() >= {"by hand.cfg"}
+        assert waiting.bench.surveys.library.runs(waiting.install).keys() >= {At("", "by hand.cfg")}
 
 
 async def test_leaving_a_watch_writes_nothing_down(waiting: Mock) -> None:

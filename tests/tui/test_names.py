@@ -13,6 +13,7 @@ from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.outlet import Hold, Offer
+from left_intact.core.model.place import At
 from left_intact.standins.outlet import OutletServer
 from left_intact.tui.app import LeftIntactApp
 from left_intact.tui.screens.news import NewsScreen, OfferRow
@@ -59,7 +60,7 @@ def test_a_path_is_exact(mock: Mock, path: str) -> None:
     assert (number, met[0].at.shown) == (1, path)
     mock.bench.surveys.rule(mock.install, exactly(path), FileClass.EXTRAS)
     found = mock.bench.surveys.survey(mock.install).findings
-    assert found.find(path).file_class is FileClass.EXTRAS  # type: ignore[union-attr]
+    assert found.find(At("", path)).file_class is FileClass.EXTRAS  # type: ignore[union-attr]
     changed = [f.at.shown for f in found if f.why and f.why[0].source == "ruling"]
     assert changed == [path]
 

@@ -121,7 +121,7 @@ async def test_the_whole_way_by_keys(waiting: Mock) -> None:
         assert app.screen.desk.answers == {"mocklet-ini-sound-rate": "arriving"}
         assert (
             app.screen.desk.plan is not None
-            and b"48000" in app.screen.desk.plan.merges["mocklet.ini"].content
+            and b"48000" in app.screen.desk.plan.merges[At("", "mocklet.ini")].content
         )
         assert "answered" in words(app)
         await press(app, pilot, "space", "c")

@@ -71,9 +71,9 @@ def waiting(mock: Mock) -> Mock:
 def test_an_update_is_drawn_carried_out_and_taken_back_across_the_link(face: Face, waiting: Mock) -> None:
     before, install = waiting.state(), waiting.install
     read = face.ask(call("desk.read", install))
-    assert read.survey.findings.find("saves/mill.sav") == waiting.bench.surveys.survey(install).findings.find(
-        At("", "saves/mill.sav")
-    )
+    assert read.survey.findings.find(At("", "saves/mill.sav")) == waiting.bench.surveys.survey(
+        install
+    ).findings.find(At("", "saves/mill.sav"))
     assert read.outline.root.count == sum(t.files for t in read.survey.totals().values())
     came = face.ask(call("desk.look_into", install, str(waiting.next)))
     assert came.version_text == "1.1" and came.content.files > came.here_already > 0

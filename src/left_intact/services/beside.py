@@ -32,7 +32,9 @@ _TAKEN_BACK = (State.GONE_BACK, State.ABANDONED)
 class Beside(Records):
     """Folders beside an install."""
 
-    def side(self, install: Install, into: str | None, arrival: Arrival, facts: Circumstances) -> Side:
+    def side(
+        self, install: Install, into: str | None, arrival: Arrival, circumstances: Circumstances
+    ) -> Side:
         """The new folder as it lies now: the one that is named, else what came where that was unpacked beside
         the install, else a sibling that is named for the new version. Raises `bad-into`, `no-into`.
         """
@@ -53,7 +55,7 @@ class Beside(Records):
             read=text_reader(place) if existed else (lambda path: None),
             starts=_starts_of(install.root),
         )
-        return replace(side, facts=self._circumstances(install, facts, side))
+        return replace(side, circumstances=self._circumstances(install, circumstances, side))
 
     def _vetted(self, install: Install, into: str) -> str:
         """The whole path of a new folder. Raises `bad-into` with what is wrong with it."""
@@ -82,7 +84,7 @@ class Beside(Records):
                 raise bad(f"this and a folder of {name} lie in each other")
         return place
 
-    def _circumstances(self, install: Install, facts: Circumstances, side: Side) -> Circumstances:
+    def _circumstances(self, install: Install, circumstances: Circumstances, side: Side) -> Circumstances:
         """What the machine says of the two folders, from what it says of the install."""
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host
@@ -91,19 +93,19 @@ class Beside(Records):
 
         box = strongbox_for(install.root, install.name, self.home, self.library.box(install))
         new = Root(label="", place=side.place, identity=identity_of(side.place), existed=side.existed)
-        first, *others = facts.roots
+        first, *others = circumstances.roots
         roots = (new, replace(first, label=OLD), *others)
         above = side.place if side.existed else os.path.dirname(side.place)
         folders = ["", *(page.folder for page in side.pages)]
         name_bytes, path_bytes = host.longest_names(above)
         return replace(
-            facts,
+            circumstances,
             roots=roots,
             free=host.free_bytes(above),
             unwritable=host.unwritable(above, folders if side.existed else [""]),
             narrow_names=host.narrow_names(above),
             folds_case=host.folds_case(above),
-            running=(*facts.running, *(host.running_from(side.place) if side.existed else ())),
+            running=(*circumstances.running, *(host.running_from(side.place) if side.existed else ())),
             name_bytes=name_bytes,
             path_bytes=path_bytes,
             rooms=host.rooms({BOX: box.folder, **{root.label: root.place for root in roots}}),

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import At, Root, is_spot
@@ -15,9 +15,8 @@ from left_intact.core.model.update import State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.chain import Outside
-    from left_intact.core.carrying.journal import Journal
     from left_intact.core.carrying.strongbox import Strongbox
-    from left_intact.core.model.entry import Entry
+    from left_intact.core.carrying.trace import Trace
     from left_intact.core.model.install import Install
     from left_intact.core.model.kept import Kept
     from left_intact.core.model.pages import Page
@@ -114,7 +113,7 @@ class GoingBack(Runs):
             else rebound(r, install.root if not r.label else r.place)
             for r in update.roots
         )
-        facts = replace(self.surveys.circumstances(install, survey), roots=roots)
+        circumstances = replace(self.surveys.circumstances(install, survey), roots=roots)
         return BackInputs(
             install=install.name,
             roots=roots,
@@ -126,7 +125,7 @@ class GoingBack(Runs):
             times=trial.times,
             sound=sound,
             answers=answers,
-            facts=facts,
+            circumstances=circumstances,
             later=trial.later,
             effects=update.effects if not behind else (),
         )
@@ -226,7 +225,7 @@ class _Trial:
 def _trial(box: Strongbox, install: Install, number: int | None, behind: int) -> _Trial:
     """The last update on trial, or a named one. Raises `nothing-to-go-back-to`."""
     from left_intact.core.carrying.journal import Journal
-    from left_intact.core.carrying.touched import first_times, witness_of_all
+    from left_intact.core.carrying.trace import Trace
 
     nothing = LeftIntactError(
         "nothing-to-go-back-to",
@@ -240,67 +239,38 @@ def _trial(box: Strongbox, install: Install, number: int | None, behind: int) ->
         update = next((u for u in trial if number is None or u.id == number), None)
         if update is None:
             raise nothing
-        segments = _segments(journal, update, behind)
+        trace = Trace(journal, update.id)
+        segments = _segments(trace, behind)
         newer = [u for u in trial if u.id > update.id and u.state is State.ON_TRIAL]
         return _Trial(
             update=update,
             segments=segments,
-            times=first_times(journal, update.id, behind),
-            was=witness_of_all(journal, update.id).kept,
-            later=tuple(u.to_version or str(u.id) for u in newer if _meets(journal, u, segments)),
-            may_be_gone=any(s.hand and "" in s.hand.rebinds for s in journal.stages(update.id)),
+            times=trace.first_times(behind),
+            was=trace.witness.kept,
+            later=tuple(u.to_version or str(u.id) for u in newer if _meets(Trace(journal, u.id), segments)),
+            may_be_gone=any(s.hand and "" in s.hand.rebinds for s in trace.stages),
         )
 
 
-def _segments(journal: Journal, update: Update, behind: int) -> tuple[Any, ...]:
+def _segments(trace: Trace, behind: int) -> tuple[Segment, ...]:
     """The parts of a going back, newest first, parted by steps by hand that another step by hand undoes."""
-    from left_intact.core.carrying.touched import in_force, touched
-    from left_intact.core.planning.back import Segment, Was
+    from left_intact.core.planning.back import Segment
 
-    def places(after: int) -> dict[At, Was]:
-        return {
-            at: Was(
-                at=at,
-                first=t.first,
-                last=t.last,
-                file_class=t.file_class,
-                attributes=t.attributes,
-                partner=t.partner,
-                seen=t.seen,
-            )
-            for at, t in touched(journal, update.id, after).items()
-        }
-
-    found = []
-    for stage in reversed(in_force(journal, update.id, behind)):
-        if stage.hand is not None and stage.hand.back is not None:
-            found.append(Segment(behind=stage.seq, touched=places(stage.seq), hand=stage.hand.back))
-    return (*found, Segment(behind=behind, touched=places(behind)))
+    found = [
+        Segment(behind=stage.seq, touched=trace.touched(stage.seq), hand=stage.hand.back)
+        for stage in reversed(trace.in_force)
+        if stage.seq > behind and stage.hand is not None and stage.hand.back is not None
+    ]
+    return (*found, Segment(behind=behind, touched=trace.touched(behind)))
 
 
-def _meets(journal: Journal, later: Update, segments: tuple[Any, ...]) -> bool:
+def _meets(later: Trace, segments: tuple[Segment, ...]) -> bool:
     """Whether a later update touched a place of the one that is to go back, or one above or below it."""
-    from left_intact.core.carrying.touched import touched
-    from left_intact.core.files.names import parents
-
-    mine = {
-        at
-        for segment in segments
-        for at, was in segment.touched.items()
-        if not _only_times(was.first, was.last)
-    }
-    theirs = {
-        at for at, touch in touched(journal, later.id).items() if not _only_times(touch.first, touch.last)
-    }
+    every = (touch for segment in segments for touch in segment.touched.values())
+    mine = {touch.at for touch in every if not touch.is_of_folders_alone}
+    theirs = {touch.at for touch in later.touched().values() if not touch.is_of_folders_alone}
     if mine & theirs:
         return True
-    above_mine = {At(at.root, folder) for at in mine for folder in parents(at.path)}
-    above_theirs = {At(at.root, folder) for at in theirs for folder in parents(at.path)}
+    above_mine = {folder for at in mine for folder in at.folder.upwards() if folder.path}
+    above_theirs = {folder for at in theirs for folder in at.folder.upwards() if folder.path}
     return bool(mine & above_theirs or theirs & above_mine)
-
-
-def _only_times(first: Entry | None, last: Entry | None) -> bool:
-    """Whether a place was and is a folder."""
-    from left_intact.core.model.entry import Kind
-
-    return first is not None and last is not None and first.kind is last.kind is Kind.FOLDER

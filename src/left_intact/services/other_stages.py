@@ -14,11 +14,10 @@ from left_intact.core.model.place import At, Root, is_spot
 from left_intact.core.model.update import Update
 
 if TYPE_CHECKING:
-    from left_intact.core.carrying.chain import Drawn
     from left_intact.core.keepsheet.sheet import Keepsheet
     from left_intact.core.model.entry import Entry, Folder
     from left_intact.core.model.install import Install
-    from left_intact.core.model.plan import Plan
+    from left_intact.core.model.plan import DrawnStage, Plan
     from left_intact.core.model.release import Release
     from left_intact.core.model.stages import HandStep, Later
     from left_intact.core.planning.back import BackInputs
@@ -106,46 +105,41 @@ class OtherStages:
                 found[page.place(at)] = findings.table[number].file_class
         return found
 
-    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
-        from left_intact.core.carrying.chain import Drawn
+    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> DrawnStage:
+        from left_intact.core.model.plan import DrawnStage
         from left_intact.core.planning.back import PLANNER, draw_segment
         from left_intact.core.planning.routes.registry import later_planner
 
         if later.planner == PLANNER:
-            number, behind = int(later.with_["update"]), int(later.with_["behind"])
+            number, behind = int(later.context["update"]), int(later.context["behind"])
             inputs = self.back_inputs(self.install, number, answers, behind, under_way=True)
             # What lies behind later steps by hand was taken back before them; this is the part down to
             # `behind`.
             inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])
             carry, questions, blockers = draw_segment(inputs)
-            return Drawn(carry=carry, questions=questions, blockers=tuple(f.says for f in blockers))
-        drawn = later_planner(later.planner)(self._situation(later, update, answers))
-        return Drawn(
-            carry=drawn.carry,
-            questions=drawn.questions,
-            blockers=tuple(f.says for f in drawn.blockers),
-            notes=drawn.notes,
-        )
+            return DrawnStage(carry=carry, questions=questions, blockers=blockers)
+        return later_planner(later.planner)(self._situation(later, update, answers))
 
     def _situation(self, later: Later, update: Update, answers: Mapping[str, str]) -> Situation:
         """All that a stage is drawn from whose turn has come."""
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.touched import made_by_hand, made_safe
+        from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.files.tree import first_bytes
         from left_intact.core.planning.later import Situation
 
         box = self.records.strongbox(self.install)
         with Journal(box.journal_path) as journal:
-            saved, made = made_safe(journal, update.id), made_by_hand(journal, update.id)
+            trace = Trace(journal, update.id)
+            saved, made = trace.made_safe, trace.made_by_hand()
         others = [(root.label, root.place) for root in update.roots if root.label and not is_spot(root.label)]
         read = roots_reader(update.roots[0].place, others)
         return Situation(
             install=self.install.name,
             roots=update.roots,
             tree=self.tree(update.roots),
-            told=later.with_,
-            arrival=lambda n: self.surveys.arrival(self.install, update.arrivals[n][0]),
+            context=later.context,
+            arrival=lambda n: self.surveys.arrival(self.install, update.arrivals[n].source),
             baseline=self.surveys.baseline(self.install, None),
             sheet=self._sheet(update),
             answers=answers,
@@ -161,7 +155,7 @@ class OtherStages:
         if not update.arrivals:
             return None
         try:
-            arrival = self.surveys.arrival(self.install, update.arrivals[0][0])
+            arrival = self.surveys.arrival(self.install, update.arrivals[0].source)
         except LeftIntactError:
             return None
         return arrival.release if arrival.shape != "file" else None

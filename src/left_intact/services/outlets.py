@@ -375,7 +375,7 @@ class Outlets(Service):
             install=install.name,
             survey=survey,
             arrival=arrival,
-            facts=self.surveys.circumstances(install, survey),
+            circumstances=self.surveys.circumstances(install, survey),
             route=Route.CONTENT_PACK,
             pocket=pocket_at(survey, view.place),
         )

@@ -191,10 +191,9 @@ class PartsService(Service):
                 if update.state is not State.ON_TRIAL:
                     continue
                 tried = self.library.ticked(install, update.id)
-                for part in journal.inputs(update.id).get("parts", ()):
-                    path = str(part["path"])
-                    before = str(part["before"]) or _BEFORE
-                    found.setdefault(path, (update.id, before, _tick(path) in tried))
+                for part in journal.facts(update.id).parts:
+                    before = part.before or _BEFORE
+                    found.setdefault(part.path, (update.id, before, _tick(part.path) in tried))
         return found
 
     def tried(self, install: Install, row: PartRow) -> None:

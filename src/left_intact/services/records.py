@@ -113,7 +113,7 @@ class Records(Service):
         from left_intact.core.carrying.heads import Heads
 
         with Heads(self.strongbox(install).journal_path) as journal:
-            return str(journal.inputs(update.id).get("given_sheet", ""))
+            return journal.facts(update.id).given_sheet
 
     def allow_command(self, install: Install, command: Sequence[str]) -> None:
         """Remember that these very words may be run for an install, as a step around its updates."""

@@ -3,40 +3,29 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, replace
-from typing import TYPE_CHECKING, Any
+from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
-from left_intact.core.model.place import At, Root, left_behind, of_old
+from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
 
 if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
+    from left_intact.core.model.facts import RunFacts
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Reading
     from left_intact.core.model.things import Start
-    from left_intact.core.proving.told import Behind, Laid, Told
+    from left_intact.core.proving.told import Behind, Told
     from left_intact.services.home import Home
 
 from left_intact.services.beside import Beside
 from left_intact.services.surveys import Surveys
-
-_LAID = {"single-part": "parts", "content-pack": "pack", "ladder": "updates", "graft": "tree"}
-"""By route: the value of `Laid`, where that does not depend on what came."""
-
-
-def _laid(update: Update, *, whole: bool) -> Laid:
-    from left_intact.core.proving.told import Laid
-
-    if update.kind is RunKind.BACK:
-        return Laid.BACK
-    return Laid(_LAID.get(update.route, "release" if whole else "over"))
 
 
 @contextmanager
@@ -54,15 +43,17 @@ def it_stands(stands: str) -> Iterator[None]:
         ) from error
 
 
-def _behind(inputs: Mapping[str, Any]) -> Behind | None:
-    """The folder that a run left behind, as its journal tells."""
+def _behind(facts: RunFacts) -> Behind | None:
+    """The folder that a run left behind, as its facts tell."""
+    from left_intact.core.model.facts import NewRoot, PutBack
     from left_intact.core.proving.told import Behind
 
-    said = inputs.get("behind")
-    if not said:
-        return None
-    left = tuple(said.get("left", ()))
-    return Behind(moved=dict(said.get("moved", ())), left=left, back=said.get("back", False))
+    match facts.way:
+        case NewRoot(moved=moved, left=left):
+            return Behind(moved=dict(moved), left=left)
+        case PutBack(to_old_root=True):
+            return Behind(back=True)
+    return None
 
 
 class Runs(Beside):
@@ -110,7 +101,7 @@ class Runs(Beside):
         `just_done` is a going back whose copies nobody has let go of yet.
         """
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.touched import in_force, witness_of_all
+        from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.place import root_replaced
         from left_intact.core.model.as_json import proof_json
@@ -121,12 +112,11 @@ class Runs(Beside):
         box = self.strongbox(install)
         try:
             with Journal(box.journal_path) as journal:
-                witness = witness_of_all(journal, update.id)
-                inputs = journal.inputs(update.id)
-                stages = in_force(journal, update.id)
-            whole = any(stage.shipped and not stage.shipped.over for stage in stages)
+                trace, facts = Trace(journal, update.id), journal.facts(update.id)
+                witness = trace.witness
+            whole = any(stage.shipped and not stage.shipped.over for stage in trace.in_force)
             held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
-            told = self._told(install, update, inputs, held, whole=whole)
+            told = self._told(install, update, facts, held, whole=whole)
             # Going back to a folder that was left behind is proven in both: what it took away is gone there.
             back = update.kind is RunKind.BACK and left_behind(update.roots)
             root = update.roots[0].place if back else install.root
@@ -142,7 +132,7 @@ class Runs(Beside):
         self,
         install: Install,
         update: Update,
-        inputs: Mapping[str, Any],
+        facts: RunFacts,
         held: Callable[[str], bool],
         *,
         whole: bool,
@@ -153,8 +143,8 @@ class Runs(Beside):
         from left_intact.core.files.place import able
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.model.entry import Entry
+        from left_intact.core.model.facts import Cleared
         from left_intact.core.proving.pictures import captures
-        from left_intact.core.proving.things import pairs_of, rules_of, things_from_text
         from left_intact.core.proving.told import Told
 
         sheet = self.surveys.sheet_of(install)
@@ -169,23 +159,23 @@ class Runs(Beside):
             modes=able().modes,
             in_strongbox=held,
             readings=self._readings(install, update),
-            version_places=(*sheet.version_places, *pairs_of(inputs, "version_places")),
-            laid=_laid(update, whole=whole),
-            came=inputs.get("came", ""),
+            version_places=(*sheet.version_places, *facts.version_places),
+            laid=facts.laid(whole=whole),
+            came=facts.came,
             shipped=self.library.baseline(install, update.id) if whole else None,
-            comes={path: Entry(path=path, digest=sum_) for path, sum_ in inputs.get("comes", {}).items()},
+            comes={path: Entry(path=path, digest=digest) for path, digest in facts.comes.items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
-            things=things_from_text(inputs.get("things", "")),
-            rules=rules_of(inputs),
+            things=facts.counted,
+            rules=facts.rules,
             starts=starts,
             starts_behind=[one.path for one in old],
-            under_ids=inputs.get("under_ids", {}),
+            under_ids=facts.under_ids,
             look_at=self.library.look_at(install),
-            pictures=captures(inputs.get("picture", "")),
-            behind=_behind(inputs) if behind else None,
-            answered=_answered(inputs, update.roots),
-            not_saved=frozenset(FileClass(name) for name in inputs.get("not_saved", ())),
-            chosen=frozenset(inputs.get("chosen", ())),
+            pictures=captures(facts.picture),
+            behind=_behind(facts) if behind else None,
+            answered=None if facts.let_go is None else frozenset(facts.let_go),
+            not_saved=facts.way.not_saved if isinstance(facts.way, Cleared) else (),
+            chosen=frozenset(facts.chosen),
             renamed=tuple((old, new) for old, new, _ in sheet.moved),
         )
 
@@ -206,40 +196,27 @@ class Runs(Beside):
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.proving.mod_lists import find_mod_list, mods_and_texts
         from left_intact.core.proving.pictures import newest_capture
-        from left_intact.core.proving.things import count_things, rules_from, things_to_text
+        from left_intact.core.proving.things import count_things
 
-        own = [asdict(rule) for rule in self.surveys.sheet_of(install).things]
-        told = plan.inputs.get("things_by", own)
+        rules = plan.facts.rules
+        if not plan.arrivals:  # what only lets something go, or takes it back, is drawn without a keepsheet
+            rules = self.surveys.sheet_of(install).things
         base, starts = install.root, find_starts(install.root, start_folders())
-        if behind := plan.inputs.get("behind"):
+        if plan.facts.has_old_root:
             old = left_behind(plan.roots)
-            if behind.get("back"):
+            if plan.undoes:
                 base, starts = old, (*starts, *find_starts(old, start_folders()))
             starts = tuple(replace(one, version="") for one in starts)
         read = reader_in_words(base, plan.survey.roots)
-        if not any(rule["counts"] == "mods" for rule in told):
+        if not any(rule.counts == "mods" for rule in rules):
             rule = find_mod_list(*mods_and_texts(plan.survey.findings, read))
-            told = [*told, *([asdict(rule)] if rule is not None else [])]
-        counted = count_things((), read, rules_from(told), starts, lists_only=True)
-        more = {
-            "things_by": told,
-            "things": things_to_text(counted),
-            "picture": picture or newest_capture(plan.survey),
-        }
-        return replace(plan, inputs={**plan.inputs, **more})
+            rules = (*rules, *([rule] if rule is not None else []))
+        counted = count_things((), read, rules, starts, lists_only=True)
+        picture = picture or newest_capture(plan.survey)
+        return replace(plan, facts=replace(plan.facts, rules=rules, counted=counted, picture=picture))
 
     def waits_again(self, install: Install, update: Update) -> None:
         """What was taken back may be laid again, if it is still there."""
         lifted = os.path.join(self.home, "lifted") + os.sep  # a pack's share is no release that could wait
         if os.path.exists(update.arrival) and not update.arrival.startswith(lifted):
             self.library.set_waiting(install, update.arrival, update.aimed or update.to_version)
-
-
-def _answered(inputs: Mapping[str, Any], roots: Sequence[Root]) -> frozenset[At] | None:
-    """Places of which an answer let go; None where that was not kept. Up to 0.2 they stand in words."""
-    if "answered" not in inputs:
-        return None
-    labels = [root.label for root in roots]
-    return frozenset(
-        of_old(said, labels) if isinstance(said, str) else At(*said) for said in inputs["answered"]
-    )

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import LET_GO, Root, left_behind
@@ -89,9 +89,9 @@ class Updates(Runs):
         named = self.surveys.baseline(install, baseline, names)
         base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
         coming = arrival.release.version_text
-        facts = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
+        circumstances = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
-        side = self.side(install, into, arrival, facts) if beside else None
+        side = self.side(install, into, arrival, circumstances) if beside else None
         at_home = side is not None and side.place == arrival.source
         read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
@@ -101,7 +101,7 @@ class Updates(Runs):
             arrival=arrival,
             baseline=base,
             sheet=known_sheet,
-            facts=facts,
+            circumstances=circumstances,
             side=side,
             read=read,
             updates=updates,
@@ -172,7 +172,6 @@ class Updates(Runs):
             # Another run would stand between the person and the release that they can go back to.
             return self.prove(install, report, cancel)
         box = self._box_for(install, plan)
-        plan = replace(plan, inputs={**plan.inputs, **self._inputs(install)})
         plan = self.with_things(install, plan, picture)
         if plan.baseline is not None and not self.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
@@ -227,11 +226,6 @@ class Updates(Runs):
         wiped = any(isinstance(stage, HandStep) and "" in stage.rebinds for stage in plan.stages)
         return strongbox_for(install.root, install.name, self.home, self.library.box(install), outside=wiped)
 
-    def _inputs(self, install: Install) -> dict[str, Any]:
-        """What a plan was drawn from beside the trees, for the journal."""
-        rulings = [[r.pattern, r.file_class.value] for r in self.library.rulings(install)]
-        return {"rulings": rulings, "sheet": self.library.sheet(install)}
-
     @staticmethod
     def _lays_a_release(plan: Plan) -> bool:
         return any(carry.shipped is not None and not carry.shipped.over for carry in plan.carries)
@@ -266,10 +260,10 @@ class Updates(Runs):
         one before.
         """
         from left_intact.core.carrying.journal import Journal
-        from left_intact.core.carrying.touched import in_force
+        from left_intact.core.carrying.trace import Trace
 
         with Journal(self.strongbox(install).journal_path) as journal:
-            stages = [s for s in in_force(journal, update.id) if s.shipped is not None]
+            stages = [s for s in Trace(journal, update.id).in_force if s.shipped is not None]
         release: Release | None = None
         whole = False
         for stage in stages:
@@ -292,7 +286,7 @@ class Updates(Runs):
 
     def _release_of(self, install: Install, update: Update, number: int) -> Release | None:
         try:
-            return self.surveys.arrival(install, update.arrivals[number][0]).release
+            return self.surveys.arrival(install, update.arrivals[number].source).release
         except (LeftIntactError, IndexError):
             return None
 
@@ -396,7 +390,7 @@ class Updates(Runs):
         if last is None:
             return b"", b""
         with Journal(self.strongbox(install).journal_path) as journal:
-            before, after = captures(journal.inputs(last.id).get("picture", ""))
+            before, after = captures(journal.facts(last.id).picture)
         return picture_bytes(before), picture_bytes(after)
 
     def not_well(self, install: Install) -> tuple[str, ...]:
@@ -436,6 +430,7 @@ class Updates(Runs):
         from left_intact.core.files.host import rooms
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of
+        from left_intact.core.model.facts import NewRoot
         from left_intact.core.planning.letting_go import USED_SINCE, draw_letting_go
 
         install = self.now(install)
@@ -446,21 +441,26 @@ class Updates(Runs):
             raise LeftIntactError("nothing-to-free", says, way_out="Nothing needs doing.")
         shipped = self.on_record(install, update.id)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
-        facts = self.surveys.circumstances(install, survey)
+        circumstances = self.surveys.circumstances(install, survey)
         goes = Root(label=LET_GO, place=old, identity=identity_of(old))
         room = rooms({LET_GO: old})
         with Journal(self.strongbox(install).journal_path) as journal:
-            left = tuple(journal.inputs(update.id).get("behind", {}).get("left", ()))
+            way = journal.facts(update.id).way
         plan = draw_letting_go(
             install.name,
             survey,
             self.surveys.other_folder(install, old, shipped, report=report, cancel=cancel),
             entry_of(old, "", content=False),
-            (*facts.roots, goes),
-            replace(facts, roots=(*facts.roots, goes), rooms={**facts.rooms, **room}, held=""),
+            (*circumstances.roots, goes),
+            replace(
+                circumstances,
+                roots=(*circumstances.roots, goes),
+                rooms={**circumstances.rooms, **room},
+                held="",
+            ),
             shipped=shipped,
             carried_at=update.changed,
-            used_from_there=left,
+            used_from_there=way.left if isinstance(way, NewRoot) else (),
         )
         allowed = (USED_SINCE,) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)

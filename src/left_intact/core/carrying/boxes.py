@@ -153,9 +153,7 @@ def _folders(root: str, home: str, recorded: KnownBox | None) -> Iterator[str]:
 
 
 def _is_of(box: Strongbox, root: str) -> bool:
-    """Whether a box without a card, as version 0.1 made them, is of an install: by its label, or by its
-    journal.
-    """
+    """Whether a box whose card cannot be read is of an install: by its label, or by its journal."""
     from hashlib import sha256
 
     for path in (root, os.path.abspath(root)):
@@ -174,7 +172,7 @@ def _is_of(box: Strongbox, root: str) -> bool:
 
 
 def is_trusted(folder: str) -> bool:
-    """Whether a folder is a real one of this person alone; group rights that version 0.1 left are borne."""
+    """Whether a folder is a real one of this person alone; group rights are borne."""
     try:
         info = os.lstat(folder)
     except OSError:

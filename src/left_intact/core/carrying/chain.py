@@ -12,14 +12,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import Any, NoReturn, Protocol
+from typing import NoReturn, Protocol
 
 from left_intact.core.carrying import laying
 from left_intact.core.carrying.annex import Annexes
 from left_intact.core.carrying.contents import list_rows
 from left_intact.core.carrying.fresh import copying_stage, lacking_copies
 from left_intact.core.carrying.heads import make_journal
-from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole, run_record
+from left_intact.core.carrying.journal import FolderTime, Journal, Observed, StageRow, Step, Whole
 from left_intact.core.carrying.laying import Run
 from left_intact.core.carrying.roots import Roots
 from left_intact.core.carrying.steps import (
@@ -39,28 +39,15 @@ from left_intact.core.model.effects import moved_by
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
 from left_intact.core.model.kept import Kept
-from left_intact.core.model.packing import root_to_record
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.plan import Plan, Question
+from left_intact.core.model.plan import DrawnStage, Plan
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Witness
 from left_intact.core.model.stages import Carry, Consent, HandStep, Later, Move, OnFailure, Sign, Verb
-from left_intact.core.model.update import RunKind, StageState, State, Update, WaitsFor
+from left_intact.core.model.update import Arrived, RunKind, RunRecord, StageState, State, Update, WaitsFor
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
 """What lies in the roots, with the class of each."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Drawn:
-    """A stage that could be drawn only now."""
-
-    carry: Carry
-    questions: tuple[Question, ...] = ()
-    blockers: tuple[str, ...] = ()
-    """What stands against it, in words."""
-    notes: tuple[str, ...] = ()
-    """What is worth knowing of it afterwards."""
 
 
 class Outside(Protocol):
@@ -72,7 +59,7 @@ class Outside(Protocol):
     def tree(self, roots: tuple[Root, ...]) -> Lying:
         """All that lies in the roots now."""
 
-    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> Drawn:
+    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> DrawnStage:
         """Draw a stage on the tree as it lies now."""
 
     def draw_again(self, update: Update, answers: Mapping[str, str]) -> Plan:
@@ -110,7 +97,7 @@ class Chain:
 
     @property
     def on_failure(self) -> OnFailure:
-        return OnFailure(self.journal.record(self.update.id).get("on_failure", "undo"))
+        return self.update.on_failure
 
     @contextmanager
     def run(self, stage: int) -> Iterator[Run]:
@@ -127,12 +114,10 @@ class Chain:
         finally:
             annexes.close()
             if run.notes:
-                self.journal.add_to_record(
-                    self.update.id, {"notes": sorted({*self.update.notes, *run.notes})}
-                )
+                self.journal.amend(self.update.id, notes=tuple(sorted({*self.update.notes, *run.notes})))
             if run.missing:
-                self.journal.add_to_record(
-                    self.update.id, {"missing": sorted({*self.update.missing, *run.missing})}
+                self.journal.amend(
+                    self.update.id, missing=tuple(sorted({*self.update.missing, *run.missing}))
                 )
 
 
@@ -177,31 +162,31 @@ def _begin(
         refuse_if_open(journal)
         refuse_roots(plan.roots, box)
         box.claim(_lies_before(plan), install_id)
-        inputs = dict(plan.inputs) | {
-            "allowed": sorted(allowed),
-            "answers": {q.id: q.choice for q in plan.questions},
-        }
-        arrivals = [(a.source, a.root, a.digest, a.release.version_text) for a in plan.arrivals]
-        record = run_record(
+        answers = {q.id: q.choice for q in plan.questions}
+        facts = replace(plan.facts, answers=answers, allowed=tuple(sorted(allowed)))
+        record = RunRecord(
             install=plan.install,
             from_version=plan.from_version,
             to_version=plan.to_version,
+            kind=RunKind.BACK if plan.undoes else RunKind.UPDATE,
             route=plan.route.value,
             roots=plan.roots,
-            arrivals=arrivals,
-            on_failure=plan.on_failure.value,
-            inputs=inputs,
+            arrivals=tuple(
+                Arrived(source=a.source, root=a.root, digest=a.digest, version=a.release.version_text)
+                for a in plan.arrivals
+            ),
+            source=plan.source,
+            on_failure=plan.on_failure,
             undoes=plan.undoes,
             effects=plan.effects,
         )
-        kind = RunKind.BACK if plan.undoes else RunKind.UPDATE
         names = _names_in(plan)
         first = None
         if isinstance(stage := plan.stages[0], Carry) and len(plan.stages) == 1:
-            first = _whole(stage, roots, plan.roots, names, record, plan)
-        update = journal.begin(record=record, stages=plan.stages, kind=kind, first=first)
+            first = _whole(stage, roots, names, record, plan)
+        update = journal.begin(record, facts, plan.stages, first)
         if (seq := _first_carry(plan)) > 1:  # days may pass before its turn comes
-            journal.put_witness(update.id, seq, _witness(plan.carries[0], plan.roots, record, plan))
+            journal.put_witness(update.id, seq, _witness(plan.carries[0], record, plan))
         chain = Chain(box, journal, update, outside, roots, report, cancel, names)
         if first is not None:
             chain.fresh[1] = first.steps
@@ -403,8 +388,7 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
     """
     try:
         update = chain.update
-        said = {"from_version": update.from_version, "to_version": update.to_version}
-        whole = _whole(carry, chain.roots, update.roots, chain.names, said, plan)
+        whole = _whole(carry, chain.roots, chain.names, update, plan)
         early = chain.journal.witness_of(update.id, stage)
         if early.rows or early.kept.pages:
             whole = replace(whole, witness=_over(early, whole.witness))
@@ -418,27 +402,24 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
 def _whole(
     carry: Carry,
     roots: Roots,
-    all_roots: tuple[Root, ...],
     names: OtherNames,
-    said: Mapping[str, Any],
+    run: RunRecord,
     plan: Plan | None,
 ) -> Whole:
     """All of a stage; with `plan` its witness is of all that the plan speaks of."""
     steps = steps_of(carry, roots, names)
     folders = touched_folders([step for step in steps if step.before != step.after], roots)
     folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
-    return Whole(carry=carry, steps=steps, folders=folders, witness=_witness(carry, all_roots, said, plan))
+    return Whole(carry=carry, steps=steps, folders=folders, witness=_witness(carry, run, plan))
 
 
-def _witness(
-    carry: Carry, all_roots: tuple[Root, ...], said: Mapping[str, Any], plan: Plan | None
-) -> Witness:
+def _witness(carry: Carry, run: RunRecord, plan: Plan | None) -> Witness:
     return witness_of(
         (*(unspoken(plan) if plan is not None else ()), *_left_alone(carry, plan), *carry.moves),
         plan.kept if plan is not None else Kept(),
-        roots=tuple((r.label, r.place) for r in all_roots if r.label),
-        version=said["from_version"],
-        to_version=said["to_version"],
+        roots=tuple((r.label, r.place) for r in run.roots if r.label),
+        version=run.from_version,
+        to_version=run.to_version,
     )
 
 
@@ -524,7 +505,7 @@ def _ended(chain: Chain) -> dict[int, State]:
 def _note_roots(chain: Chain) -> None:
     """Roots as they are now: one that was made has an identity from now on."""
     roots = [replace(r, identity=identity_of(r.place) or r.identity) for r in chain.update.roots]
-    chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
+    chain.journal.amend(chain.update.id, roots=tuple(roots))
     chain.again()
     chain.roots.all = {root.label: root for root in roots}
     _claim(chain)
@@ -567,7 +548,8 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
             _ending(update),
             stage=(stage, StageState.GIVEN_UP),
             ended=_ended(chain),
-            more=reached(in_force) | {"aimed": update.to_version},
+            aimed=update.to_version,
+            to_version=reached(in_force) or update.to_version,
         )
         raise _kept_what_is_done(error, len(in_force), update) from error
     if any(s.kind == "hand" for s in in_force) or update.kind is RunKind.BACK:
@@ -579,10 +561,9 @@ def _failed(chain: Chain, stage: int, error: BaseException) -> NoReturn:
     raise laying.as_stop(error) from error
 
 
-def reached(in_force: Sequence[StageRow]) -> dict[str, str]:
-    """For the head of a run that ends before its last stage: the version that those in force lead to."""
-    versions = [stage.reaches for stage in in_force if stage.reaches]
-    return {"to_version": versions[-1]} if versions else {}
+def reached(in_force: Sequence[StageRow]) -> str:
+    """Of a run that ends before its last stage: the version that those in force lead to; empty for none."""
+    return next((stage.reaches for stage in reversed(in_force) if stage.reaches), "")
 
 
 def _kept_what_is_done(error: BaseException, done: int, update: Update) -> LeftIntactError:
@@ -622,8 +603,8 @@ def _half_done(run: Run, error: BaseException) -> HalfDone:
     )
 
 
-def undo_stages(chain: Chain, ending: State = State.ABANDONED) -> None:
-    """Take back, newest first, all stages of this run that are in force."""
+def undo_stages(chain: Chain) -> None:
+    """Take back, newest first, all stages of this run that are in force; it is abandoned then."""
     for earlier in reversed(chain.stages()):
         if earlier.kind == "carry" and earlier.state in (StageState.DONE, StageState.PUTTING_BACK):
             chain.journal.set_state(
@@ -635,7 +616,8 @@ def undo_stages(chain: Chain, ending: State = State.ABANDONED) -> None:
                     run, chain.journal.folders(run.update.id, run.stage), ending=run.annexes.clear
                 )
         chain.journal.set_stage(chain.update.id, earlier.seq, StageState.UNDONE)
-    chain.journal.set_state(chain.update.id, ending, ended=dict.fromkeys(chain.update.undoes, State.ON_TRIAL))
+    ended = dict.fromkeys(chain.update.undoes, State.ON_TRIAL)
+    chain.journal.set_state(chain.update.id, State.ABANDONED, ended=ended)
 
 
 # ---------------------------------------------------------------- steps by hand, and what is drawn later
@@ -772,7 +754,7 @@ def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
     roots = [
         replace(r, identity=identity_of(r.place)) if r.label in labels else r for r in chain.update.roots
     ]
-    chain.journal.add_to_record(chain.update.id, {"roots": [root_to_record(r) for r in roots]})
+    chain.journal.amend(chain.update.id, roots=tuple(roots))
     chain.again()
     chain.roots.all = {root.label: root for root in roots}
     if "" in labels:
@@ -793,13 +775,13 @@ def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | Non
     """
     before = chain.journal.drawn(chain.update.id, stage.seq)
     assert before is not None
-    answers = {**chain.journal.inputs(chain.update.id).get("answers", {}), **stage.answers}
+    facts = chain.journal.facts(chain.update.id)
+    answers = {**facts.answers, **stage.answers}
     plan = chain.outside.draw_again(chain.update, answers)
     number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)
     carry = plan.carries[number] if number < len(plan.carries) else Carry(moves=())
-    allowed = frozenset(chain.journal.inputs(chain.update.id).get("allowed", ()))
-    faults = tuple(fault.says for fault in _standing(plan, allowed))
-    drawn = Drawn(carry=carry, questions=plan.questions, blockers=faults)
+    faults = tuple(_standing(plan, frozenset(facts.allowed)))
+    drawn = DrawnStage(carry=carry, questions=plan.questions, blockers=faults)
     intends = f"lay {chain.update.to_version}" if chain.update.to_version else "lay what came"
     if not _is_agreed(chain, stage, drawn, intends, _consent_of(before, plan.roots)):
         return None, None
@@ -820,7 +802,7 @@ def _consent_of(carry: Carry, roots: tuple[Root, ...]) -> Consent:
     )
 
 
-def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consent: Consent) -> bool:
+def _is_agreed(chain: Chain, stage: StageRow, drawn: DrawnStage, intends: str, consent: Consent) -> bool:
     """Whether a stage may go on as it was drawn now; where it may not, the run waits, or leaves it out."""
     answers = dict(stage.answers)
     why = ""
@@ -829,7 +811,7 @@ def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consen
     step = f"stage-{stage.seq}"
     open_ones = [q for q in drawn.questions if q.answer is None]
     if drawn.blockers:
-        why, asks = "; ".join(drawn.blockers), f"{intends}: this stands in the way"
+        why, asks = "; ".join(fault.says for fault in drawn.blockers), f"{intends}: this stands in the way"
     elif open_ones:
         first = open_ones[0]
         step, asks, why, options = first.id, first.asks, "; ".join(first.leads_to), first.options
@@ -841,7 +823,7 @@ def _is_agreed(chain: Chain, stage: StageRow, drawn: Drawn, intends: str, consen
     if not why:
         if drawn.notes:
             notes = sorted({*chain.update.notes, *drawn.notes})
-            chain.journal.add_to_record(chain.update.id, {"notes": notes})
+            chain.journal.amend(chain.update.id, notes=tuple(notes))
         return True
     wait_for(chain, stage.seq, WaitsFor(step=step, asks=asks, why=why, can_be_seen=False, options=options))
     return False

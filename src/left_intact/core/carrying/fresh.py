@@ -48,7 +48,7 @@ def _wanted(journal: Journal, update: Update) -> set[FileClass]:
     """The classes that are copied: all of the person's that they did not leave out, and caches where they
     wanted those.
     """
-    answers = journal.inputs(update.id).get("answers", {})
+    answers = journal.facts(update.id).answers
     found = {kind for kind in FileClass if kind.is_the_persons}
     if update.kind is RunKind.UPDATE and answers.get(save_question(FileClass.CACHE)) == "save":
         found.add(FileClass.CACHE)

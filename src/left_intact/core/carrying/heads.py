@@ -6,46 +6,65 @@ The first thing on the screen asks this for every install, so nothing heavy is i
 
 from __future__ import annotations
 
-import json
 import os
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any, Self
+from dataclasses import dataclass, fields
+from typing import Self
 
 from left_intact.core.database import Database, Migration
 from left_intact.core.files.private import take_name
-from left_intact.core.model.effects import InstallMoved, ShelfEffect, effects_from_record, effects_of
-from left_intact.core.model.place import Root, left_behind
-from left_intact.core.model.update import UNFINISHED, RunKind, StageState, State, Update, WaitsFor
+from left_intact.core.model.facts import RunFacts
+from left_intact.core.model.records import from_text, unpacked
+from left_intact.core.model.update import UNFINISHED, RunKind, RunRecord, StageState, State, Update, WaitsFor
 
 
-def _from_old_tables(db: sqlite3.Connection) -> None:
-    from left_intact.core.carrying.old_journal import from_old_tables
+def _from_0_2(db: sqlite3.Connection) -> None:
+    from left_intact.core.carrying.journal_of_0_2 import to_records
 
-    from_old_tables(db)
+    to_records(db)
 
 
-_VERSION_0_1 = (
-    """
+_TABLES = """
     CREATE TABLE updates (
-        id INTEGER PRIMARY KEY, state TEXT NOT NULL, install TEXT NOT NULL, root TEXT NOT NULL,
-        from_version TEXT NOT NULL, to_version TEXT NOT NULL, arrival TEXT NOT NULL,
-        arrival_root TEXT NOT NULL, began REAL NOT NULL, changed REAL NOT NULL, merged TEXT NOT NULL);
+        id INTEGER PRIMARY KEY, state TEXT NOT NULL, changed REAL NOT NULL, record TEXT NOT NULL);
+    CREATE TABLE stages (
+        update_id INTEGER NOT NULL, seq INTEGER NOT NULL, kind TEXT NOT NULL, state TEXT NOT NULL,
+        record TEXT NOT NULL, PRIMARY KEY (update_id, seq));
+    CREATE TABLE moves (
+        update_id INTEGER NOT NULL, stage INTEGER NOT NULL, record BLOB NOT NULL,
+        PRIMARY KEY (update_id, stage));
     CREATE TABLE steps (
-        update_id INTEGER NOT NULL, seq INTEGER NOT NULL, path TEXT NOT NULL, verb TEXT NOT NULL,
-        class TEXT NOT NULL, before TEXT, after TEXT, content BLOB, PRIMARY KEY (update_id, seq));
-    CREATE TABLE folders (
-        update_id INTEGER NOT NULL, path TEXT NOT NULL, mode INTEGER NOT NULL, mtime_ns INTEGER NOT NULL);
+        update_id INTEGER NOT NULL, stage INTEGER NOT NULL, seq INTEGER NOT NULL, record TEXT NOT NULL,
+        content BLOB, PRIMARY KEY (update_id, stage, seq));
+    CREATE TABLE folders (update_id INTEGER NOT NULL, stage INTEGER NOT NULL, record TEXT NOT NULL);
     CREATE TABLE witness (
-        update_id INTEGER NOT NULL, path TEXT NOT NULL, class TEXT NOT NULL, verb TEXT NOT NULL,
-        before TEXT, agreed TEXT);
-    CREATE INDEX witness_of ON witness (update_id);
-    CREATE TABLE trial (update_id INTEGER NOT NULL, path TEXT NOT NULL, kept_at TEXT NOT NULL);
-    """,
-    "ALTER TABLE updates ADD COLUMN roots TEXT NOT NULL DEFAULT '[]'",
-)
-_MIGRATIONS: tuple[Migration, ...] = (*_VERSION_0_1, _from_old_tables)
+        update_id INTEGER NOT NULL, stage INTEGER NOT NULL, record BLOB NOT NULL,
+        PRIMARY KEY (update_id, stage));
+    CREATE TABLE observed (
+        update_id INTEGER NOT NULL, stage INTEGER NOT NULL, record BLOB NOT NULL,
+        PRIMARY KEY (update_id, stage));
+    CREATE TABLE kept (update_id INTEGER NOT NULL, record TEXT NOT NULL)
+    """
+
+
+def _tables(db: sqlite3.Connection) -> None:
+    """Those of a new journal; one that only version 0.1 knew has tables of that name, and is refused."""
+    if db.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]:
+        raise ValueError("version 0.1 wrote it, which this one does not read")
+    for statement in _TABLES.split(";"):
+        db.execute(statement)
+
+
+_MIGRATIONS: tuple[Migration, ...] = ("", "", _tables, _from_0_2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Waits:
+    """Of a stage no more than that it waits."""
+
+    waits: WaitsFor | None = None
 
 
 class Heads:
@@ -78,48 +97,22 @@ class Heads:
         with self._rows("SELECT * FROM updates WHERE id = ?", update) as rows:
             return self._update(rows[0])
 
-    def inputs(self, update: int) -> Mapping[str, Any]:
-        """What a run was begun with, beside its plan."""
-        with self._rows("SELECT record FROM updates WHERE id = ?", update) as rows:
-            found: Mapping[str, Any] = json.loads(rows[0]["record"]).get("inputs", {})
-            return found
+    def facts(self, update: int) -> RunFacts:
+        """What is known of a run beside its stages."""
+        with self._rows("SELECT record FROM facts WHERE update_id = ?", update) as rows:
+            return unpacked(RunFacts, rows[0]["record"]) if rows else RunFacts()
 
     def _update(self, row: sqlite3.Row) -> Update:
-        said = json.loads(row["record"])
-        state, waits = State(row["state"]), None
+        record, state, waits = from_text(RunRecord, row["record"]), State(row["state"]), None
         stages = self._db.execute(
             "SELECT state, record FROM stages WHERE update_id = ? ORDER BY seq", (row["id"],)
         ).fetchall()
         if state is State.WAITING:
             found = next((s for s in stages if s[0] == StageState.WAITING.value), None)
-            waits = waits_from(json.loads(found[1]).get("waits")) if found else None
-        arrivals = tuple(
-            (a["source"], a.get("root", ""), a.get("digest", "")) for a in said.get("arrivals", ())
-        )
-        first = arrivals[0] if arrivals else ("", "", "")
-        roots = tuple(_root_from(r) for r in said["roots"])
+            waits = from_text(_Waits, found[1]).waits if found else None
+        known = {field.name: getattr(record, field.name) for field in fields(record)}
         return Update(
-            id=row["id"],
-            state=state,
-            install=said["install"],
-            root=roots[0].place,
-            from_version=said["from_version"],
-            to_version=said["to_version"],
-            arrival=said.get("inputs", {}).get("came_from") or first[0],
-            arrival_root=first[1],
-            began=said["began"],
-            changed=row["changed"],
-            kind=RunKind(said.get("kind", "update")),
-            undoes=tuple(said.get("undoes", ())),
-            roots=roots,
-            arrivals=arrivals,
-            route=said.get("route", ""),
-            waits=waits,
-            missing=tuple(said.get("missing", ())),
-            notes=tuple(said.get("notes", ())),
-            stages=len(stages),
-            aimed=said.get("aimed", ""),
-            effects=_effects(said, roots),
+            **known, id=row["id"], state=state, changed=row["changed"], waits=waits, stages=len(stages)
         )
 
     def runs(self) -> list[Update]:
@@ -166,38 +159,3 @@ def make_journal(path: str) -> None:
 def _opened(path: str, *, makes: bool) -> Database:
     way = "Nothing was changed; docs/strongbox.md says how to restore by hand."
     return Database(path, "journal", _MIGRATIONS, way_out=way, makes=makes)
-
-
-def _effects(said: Mapping[str, Any], roots: tuple[Root, ...]) -> tuple[ShelfEffect, ...]:
-    """What a run does to the shelf; of one before that stood in journals, as its roots tell it."""
-    if "effects" in said:
-        return effects_from_record(said["effects"])
-    behind = said.get("inputs", {}).get("behind")
-    old = left_behind(roots)
-    if not behind or not old:
-        return ()
-    return effects_of(
-        InstallMoved(old, roots[0].place), behind.get("left", ()), back=bool(said.get("undoes"))
-    )
-
-
-def _root_from(said: Mapping[str, Any]) -> Root:
-    identity = said.get("identity")
-    known = (identity[0], identity[1]) if identity else None
-    return Root(label=said["label"], place=said["place"], identity=known, existed=said.get("existed", True))
-
-
-def waits_from(said: Mapping[str, Any] | None) -> WaitsFor | None:
-    """What a run waits for, from its record."""
-    if said is None:
-        return None
-    return WaitsFor(
-        step=said["step"],
-        asks=said["asks"],
-        why=said["why"],
-        may_skip=said.get("may_skip", False),
-        can_be_seen=said.get("can_be_seen", True),
-        options=tuple(said.get("options", ())),
-        command=tuple(said.get("command", ())),
-        sees=said.get("sees", ""),
-    )

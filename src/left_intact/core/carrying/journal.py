@@ -7,45 +7,23 @@ what lay there before and what is to lie there after. Everything but states is k
 
 from __future__ import annotations
 
-import json
 import sqlite3
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
+from types import MappingProxyType
 from typing import Any
 
-from left_intact.core.carrying.heads import Heads, waits_from
+from left_intact.core.carrying.heads import Heads
 from left_intact.core.carrying.witness_rows import witness_from_row, witness_to_row
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.effects import ShelfEffect, effects_to_record
 from left_intact.core.model.entry import Attributes, Entry
-from left_intact.core.model.packing import (
-    VERSION,
-    Record,
-    at_from_list,
-    at_to_list,
-    attributes_from_record,
-    attributes_to_record,
-    carry_from_record,
-    carry_to_record,
-    entry_from_record,
-    entry_to_record,
-    hand_from_record,
-    hand_to_record,
-    later_from_record,
-    later_to_record,
-    packed,
-    root_to_record,
-    shipped_from_record,
-    shipped_to_record,
-    source_from_record,
-    source_to_record,
-    unpacked,
-)
-from left_intact.core.model.place import At, Root
+from left_intact.core.model.facts import RunFacts
+from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness
+from left_intact.core.model.records import from_text, packed, to_text, unpacked
 from left_intact.core.model.stages import Carry, HandStep, Later, Shipped, Source, Verb
-from left_intact.core.model.update import TORN, RunKind, StageState, State, Update, WaitsFor
+from left_intact.core.model.update import TORN, RunKind, RunRecord, StageState, State, Update, WaitsFor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,10 +50,6 @@ class Step:
     unproven: bool = False
     """Whether nobody can prove that what is displaced is as a release shipped it."""
 
-    @property
-    def path(self) -> str:
-        return self.at.shown
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FolderTime:
@@ -89,13 +63,9 @@ class FolderTime:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class StageRow:
-    """One stage as journalled."""
+class StageRecord:
+    """What is kept of a stage beside its kind and its state."""
 
-    seq: int
-    kind: str
-    """`carry`, `hand` or `later`."""
-    state: StageState
     hand: HandStep | None = None
     later: Later | None = None
     shipped: Shipped | None = None
@@ -106,7 +76,37 @@ class StageRow:
     copies: bool = False
     """Whether it only copies what the step by hand after it takes away."""
     waits: WaitsFor | None = None
-    answers: Mapping[str, str] = field(default_factory=dict)
+    answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+
+    @staticmethod
+    def of(stage: Carry | HandStep | Later) -> StageRecord:
+        match stage:
+            case HandStep():
+                return StageRecord(hand=stage)
+            case Later():
+                return StageRecord(later=stage)
+        return StageRecord().with_change(stage)
+
+    def with_change(self, carry: Carry) -> StageRecord:
+        """The same once what changes is known."""
+        return replace(
+            self,
+            shipped=carry.shipped,
+            reaches=carry.reaches,
+            intends=carry.intends or self.intends,
+            copies=carry.copies,
+            waits=None,
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageRow(StageRecord):
+    """One stage as journalled."""
+
+    seq: int
+    kind: str
+    """`carry`, `hand` or `later`."""
+    state: StageState
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,6 +117,23 @@ class Observed:
     before: Entry | None
     after: Entry | None
     file_class: FileClass = FileClass.UNSORTED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Seen:
+    """What was observed of one stage."""
+
+    rows: tuple[Observed, ...] = ()
+    watched: tuple[Observed, ...] = ()
+    """What lay there as it began to wait, where it is no step by hand."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _OnTrial:
+    """Something that was made on trial, and where it is kept."""
+
+    path: str
+    kept_at: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,31 +153,28 @@ class Journal(Heads):
 
     def begin(
         self,
-        *,
-        record: Record,
+        record: RunRecord,
+        facts: RunFacts,
         stages: Sequence[Carry | HandStep | Later],
-        kind: RunKind = RunKind.UPDATE,
         first: Whole | None = None,
     ) -> Update:
         """Write the head and the outline of a run down. Updates that it takes back become `going-back` with
         it. `first` is all of its first stage: a run that has begun lacks nothing that its end needs.
         """
         now = time.time()
-        state = State.GOING_BACK if kind is RunKind.BACK else State.STAGING
+        state = State.GOING_BACK if record.kind is RunKind.BACK else State.STAGING
         with self._base.transaction() as db:
-            said = {"v": VERSION, "kind": kind.value, "began": now, **record}
             cursor = db.execute(
                 "INSERT INTO updates (state, changed, record) VALUES (?,?,?)",
-                (state.value, now, json.dumps(said)),
+                (state.value, now, to_text(replace(record, began=now))),
             )
             update = int(cursor.lastrowid or 0)
+            db.execute("INSERT INTO facts VALUES (?,?)", (update, packed(facts)))
             for seq, stage in enumerate(stages, 1):
                 self._put_stage(db, update, seq, stage)
                 if isinstance(stage, Carry) and len(stages) > 1:
-                    db.execute(
-                        "INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(carry_to_record(stage)))
-                    )
-            for undone in record.get("undoes", ()):
+                    db.execute("INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(stage)))
+            for undone in record.undoes:
                 db.execute(
                     "UPDATE updates SET state = ?, changed = ? WHERE id = ?",
                     (State.GOING_BACK.value, now, undone),
@@ -171,19 +185,9 @@ class Journal(Heads):
 
     @staticmethod
     def _put_stage(db: sqlite3.Connection, update: int, seq: int, stage: Carry | HandStep | Later) -> None:
-        match stage:
-            case Carry():
-                kind = "carry"
-                said: Record = {"shipped": shipped_to_record(stage.shipped), "reaches": stage.reaches}
-                said |= {"intends": stage.intends, "copies": stage.copies}
-            case HandStep():
-                kind, said = "hand", {"hand": hand_to_record(stage)}
-            case Later():
-                kind, said = "later", {"later": later_to_record(stage)}
-        db.execute(
-            "INSERT INTO stages VALUES (?,?,?,?,?)",
-            (update, seq, kind, StageState.PLANNED.value, json.dumps({"v": VERSION, **said})),
-        )
+        kind = "hand" if isinstance(stage, HandStep) else "later" if isinstance(stage, Later) else "carry"
+        row = (update, seq, kind, StageState.PLANNED.value, to_text(StageRecord.of(stage)))
+        db.execute("INSERT INTO stages VALUES (?,?,?,?,?)", row)
 
     def put_carry(self, update: int, stage: int, whole: Whole) -> None:
         """The whole of a stage, in one transaction; its state becomes `staging`, also of one that was to be
@@ -194,24 +198,20 @@ class Journal(Heads):
 
     @staticmethod
     def _put_carry(db: sqlite3.Connection, update: int, stage: int, whole: Whole) -> None:
-        row = db.execute(
-            "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
-        ).fetchone()
-        said = json.loads(row[0]) | {"shipped": shipped_to_record(whole.carry.shipped), "waits": None}
-        said |= {"reaches": whole.carry.reaches, "intends": whole.carry.intends or said.get("intends", "")}
-        said["copies"] = whole.carry.copies
+        said = to_text(_stage_record(db, update, stage).with_change(whole.carry))
         db.execute(
             "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
-            (StageState.STAGING.value, json.dumps(said), update, stage),
+            (StageState.STAGING.value, said, update, stage),
         )
         for table in ("steps", "folders", "witness"):
             db.execute(f"DELETE FROM {table} WHERE update_id = ? AND stage = ?", (update, stage))
         db.executemany(
-            "INSERT INTO steps VALUES (?,?,?,?,?)", (_step_row(update, stage, step) for step in whole.steps)
+            "INSERT INTO steps VALUES (?,?,?,?)",
+            ((update, stage, step.seq, to_text(step)) for step in whole.steps),
         )
         db.executemany(
             "INSERT INTO folders VALUES (?,?,?)",
-            ((update, stage, json.dumps(_folder_record(f))) for f in whole.folders),
+            ((update, stage, to_text(folder)) for folder in whole.folders),
         )
         db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(whole.witness)))
 
@@ -222,8 +222,11 @@ class Journal(Heads):
         with self._base.transaction() as db:
             gone = [(update, stage, step.seq) for step in known if step.at in places]
             db.executemany("DELETE FROM steps WHERE update_id = ? AND stage = ? AND seq = ?", gone)
-            rows = [_step_row(update, stage, replace(s, seq=last + n)) for n, s in enumerate(steps, 1)]
-            db.executemany("INSERT INTO steps VALUES (?,?,?,?,?)", rows)
+            rows = [
+                (update, stage, last + n, to_text(replace(step, seq=last + n)))
+                for n, step in enumerate(steps, 1)
+            ]
+            db.executemany("INSERT INTO steps VALUES (?,?,?,?)", rows)
 
     def put_witness(self, update: int, stage: int, witness: Witness) -> None:
         """What is known before the first change of a run, where days may pass before its first stage."""
@@ -236,15 +239,12 @@ class Journal(Heads):
         comes.
         """
         with self._rows("SELECT record FROM moves WHERE update_id = ? AND stage = ?", update, stage) as rows:
-            return carry_from_record(unpacked(rows[0][0])) if rows else None
+            return unpacked(Carry, rows[0][0]) if rows else None
 
     def begin_again(self, update: int, stage: int) -> None:
         """A stage that was put back waits for its turn anew; one that was drawn late is drawn again then."""
         with self._base.transaction() as db:
-            row = db.execute(
-                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
-            ).fetchone()
-            kind = "later" if json.loads(row[0]).get("later") else "carry"
+            kind = "later" if _stage_record(db, update, stage).later is not None else "carry"
             db.execute(
                 "UPDATE stages SET kind = ?, state = ? WHERE update_id = ? AND seq = ?",
                 (kind, StageState.PLANNED.value, update, stage),
@@ -259,10 +259,10 @@ class Journal(Heads):
         *,
         stage: tuple[int, StageState] | None = None,
         ended: Mapping[int, State] | None = None,
-        more: Mapping[str, Any] | None = None,
+        **more: Any,
     ) -> None:
         """Where a run (and one of its stages, and other runs that end with it) stands now, in one
-        transaction.
+        transaction; `more` are fields of its record that change with it.
         """
         with self._base.transaction() as db:
             now = time.time()
@@ -273,16 +273,12 @@ class Journal(Heads):
             for other, its in (ended or {}).items():
                 db.execute("UPDATE updates SET state = ?, changed = ? WHERE id = ?", (its.value, now, other))
             if more:
-                self._add_to_record(db, update, more)
+                _amend(db, update, more)
 
-    def set_stage(
-        self, update: int, stage: int, state: StageState, more: Mapping[str, Any] | None = None
-    ) -> None:
+    def set_stage(self, update: int, stage: int, state: StageState, **more: Any) -> None:
+        """Where a stage stands now; `more` are fields of its record that change with it."""
         with self._base.transaction() as db:
-            row = db.execute(
-                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
-            ).fetchone()
-            said = json.dumps(json.loads(row[0]) | dict(more or {}))
+            said = to_text(replace(_stage_record(db, update, stage), **more))
             db.execute(
                 "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?",
                 (state.value, said, update, stage),
@@ -290,45 +286,32 @@ class Journal(Heads):
 
     def wait(self, update: int, stage: int, waits: WaitsFor) -> None:
         """A stage waits for the person, and the run with it."""
-        said = {"waits": _waits_record(waits)}
-        self.set_stage(update, stage, StageState.WAITING, said)
+        self.set_stage(update, stage, StageState.WAITING, waits=waits)
         self.set_state(update, State.WAITING)
 
-    @staticmethod
-    def _add_to_record(db: sqlite3.Connection, update: int, more: Mapping[str, Any]) -> None:
-        row = db.execute("SELECT record FROM updates WHERE id = ?", (update,)).fetchone()
-        db.execute(
-            "UPDATE updates SET record = ? WHERE id = ?",
-            (json.dumps(json.loads(row[0]) | dict(more)), update),
-        )
-
-    def add_to_record(self, update: int, more: Mapping[str, Any]) -> None:
+    def amend(self, update: int, **more: Any) -> None:
+        """Change fields of the record of a run."""
         with self._base.transaction() as db:
-            self._add_to_record(db, update, more)
-
-    def record(self, update: int) -> Record:
-        with self._rows("SELECT record FROM updates WHERE id = ?", update) as rows:
-            said: Record = json.loads(rows[0][0])
-            return said
+            _amend(db, update, more)
 
     # ------------------------------------------------------------ stages
 
     def stages(self, update: int) -> list[StageRow]:
         with self._rows("SELECT * FROM stages WHERE update_id = ? ORDER BY seq", update) as rows:
-            return [_stage_from(row) for row in rows]
+            return [_stage_of(row) for row in rows]
 
     def steps(self, update: int, stage: int | None = None) -> list[Step]:
         """The steps of a stage, in their order; of all stages without one."""
         query = "SELECT * FROM steps WHERE update_id = ?" + ("" if stage is None else " AND stage = ?")
         values = (update,) if stage is None else (update, stage)
         with self._rows(query + " ORDER BY stage, seq", *values) as rows:
-            return [_step_from(row) for row in rows]
+            return [from_text(Step, row["record"]) for row in rows]
 
     def folders(self, update: int, stage: int) -> list[FolderTime]:
         with self._rows(
             "SELECT record FROM folders WHERE update_id = ? AND stage = ?", update, stage
         ) as rows:
-            return [_folder_from(json.loads(row[0])) for row in rows]
+            return [from_text(FolderTime, row[0]) for row in rows]
 
     def witness_of(self, update: int, stage: int) -> Witness:
         """What was known before the first change of one stage."""
@@ -351,15 +334,12 @@ class Journal(Heads):
         """What lies there before a step by hand; with `ended` what it changed, and in the same transaction
         where it stands. What was watched is so no more.
         """
-        said = {"v": VERSION, "rows": [_observed_record(one) for one in observed]}
+        seen = packed(_Seen(rows=tuple(observed)))
         with self._base.transaction() as db:
-            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
+            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, seen))
             if ended is None:
                 return
-            row = db.execute(
-                "SELECT record FROM stages WHERE update_id = ? AND seq = ?", (update, stage)
-            ).fetchone()
-            record = json.dumps(json.loads(row[0]) | {"waits": None})
+            record = to_text(replace(_stage_record(db, update, stage), waits=None))
             query = "UPDATE stages SET state = ?, record = ? WHERE update_id = ? AND seq = ?"
             db.execute(query, (ended[0].value, record, update, stage))
             db.execute(
@@ -368,23 +348,21 @@ class Journal(Heads):
             )
 
     def observed(self, update: int, stage: int) -> list[Observed]:
-        return [_observed_from(one) for one in self._observed(update, stage).get("rows", [])]
+        return list(self._observed(update, stage).rows)
 
     def watch(self, update: int, stage: int, lies: Iterable[Observed]) -> None:
         """What lies there as a stage that is no step by hand begins to wait, beside what was observed."""
-        said = {"v": VERSION, "rows": []} | self._observed(update, stage)
-        said["watched"] = [_observed_record(one) for one in lies]
+        seen = packed(replace(self._observed(update, stage), watched=tuple(lies)))
         with self._base.transaction() as db:
-            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, packed(said)))
+            db.execute("REPLACE INTO observed VALUES (?,?,?)", (update, stage, seen))
 
     def watched(self, update: int, stage: int) -> list[Observed]:
-        return [_observed_from(one) for one in self._observed(update, stage).get("watched", [])]
+        return list(self._observed(update, stage).watched)
 
-    def _observed(self, update: int, stage: int) -> Record:
+    def _observed(self, update: int, stage: int) -> _Seen:
         query = "SELECT record FROM observed WHERE update_id = ? AND stage = ?"
         with self._rows(query, update, stage) as rows:
-            said: Record = unpacked(rows[0][0]) if rows else {}
-            return said
+            return unpacked(_Seen, rows[0][0]) if rows else _Seen()
 
     # ------------------------------------------------------------ what nobody needs any more
 
@@ -415,151 +393,31 @@ class Journal(Heads):
     def note_trial(self, update: int, path: str, kept_at: str) -> None:
         with self._base.transaction() as db:
             db.execute(
-                "INSERT INTO kept VALUES (?,?)",
-                (update, json.dumps({"v": VERSION, "path": path, "kept_at": kept_at})),
+                "INSERT INTO kept VALUES (?,?)", (update, to_text(_OnTrial(path=path, kept_at=kept_at)))
             )
 
     def trial(self, update: int) -> list[tuple[str, str]]:
         """(path, where it is kept) of what was changed while on trial and set aside on going back."""
         with self._rows("SELECT record FROM kept WHERE update_id = ?", update) as rows:
-            said = [json.loads(row[0]) for row in rows]
-            return [(one["path"], one["kept_at"]) for one in said]
+            made = [from_text(_OnTrial, row[0]) for row in rows]
+            return [(one.path, one.kept_at) for one in made]
 
 
-# ---------------------------------------------------------------- records
+def _amend(db: sqlite3.Connection, update: int, more: Mapping[str, Any]) -> None:
+    row = db.execute("SELECT record FROM updates WHERE id = ?", (update,)).fetchone()
+    said = to_text(replace(from_text(RunRecord, row[0]), **more))
+    db.execute("UPDATE updates SET record = ? WHERE id = ?", (said, update))
 
 
-def _step_row(update: int, stage: int, step: Step) -> tuple[object, ...]:
-    said: Record = {
-        "v": VERSION,
-        "at": at_to_list(step.at),
-        "verb": step.verb.value,
-        "class": step.file_class.value,
-        "before": entry_to_record(step.before),
-        "after": entry_to_record(step.after),
-        "source": source_to_record(step.source),
-    }
-    for name, given in (("attributes", step.attributes), ("gives", step.gives)):
-        if given is not None:
-            said[name] = attributes_to_record(given)
-    for name, at in (("partner", step.partner), ("joins", step.joins)):
-        if at is not None:
-            said[name] = at_to_list(at)
-    if step.by_name:
-        said["by_name"] = True
-    if step.unproven:
-        said["unproven"] = True
-    return update, stage, step.seq, json.dumps(said), getattr(step.source, "content", None)
+def _stage_record(db: sqlite3.Connection, update: int, stage: int) -> StageRecord:
+    query = "SELECT record FROM stages WHERE update_id = ? AND seq = ?"
+    return from_text(StageRecord, db.execute(query, (update, stage)).fetchone()[0])
 
 
-def _observed_record(one: Observed) -> list[Any]:
-    return [at_to_list(one.at), entry_to_record(one.before), entry_to_record(one.after), one.file_class.value]
+def _stage_of(row: sqlite3.Row) -> StageRow:
+    record = from_text(StageRecord, row["record"])
+    known = {one.name: getattr(record, one.name) for one in fields(record)}
+    return StageRow(**known, seq=row["seq"], kind=row["kind"], state=StageState(row["state"]))
 
 
-def _observed_from(said: list[Any]) -> Observed:
-    at, before, after, kind = said
-    return Observed(
-        at=at_from_list(at),
-        before=entry_from_record(before),
-        after=entry_from_record(after),
-        file_class=FileClass(kind),
-    )
-
-
-def _step_from(row: sqlite3.Row) -> Step:
-    said = json.loads(row["record"])
-    return Step(
-        seq=row["seq"],
-        at=at_from_list(said["at"]),
-        verb=Verb(said["verb"]),
-        file_class=FileClass(said["class"]),
-        before=entry_from_record(said["before"]),
-        after=entry_from_record(said["after"]),
-        source=source_from_record(said.get("source"), row["content"]),
-        attributes=attributes_from_record(said.get("attributes")),
-        gives=attributes_from_record(said.get("gives")),
-        partner=at_from_list(said["partner"]) if said.get("partner") else None,
-        joins=at_from_list(said["joins"]) if said.get("joins") else None,
-        by_name=said.get("by_name", False),
-        unproven=said.get("unproven", False),
-    )
-
-
-def _folder_record(folder: FolderTime) -> Record:
-    return {
-        "v": VERSION,
-        "at": at_to_list(folder.at),
-        "mode": folder.mode,
-        "mtime_ns": folder.mtime_ns,
-        "wanted": folder.wanted,
-    }
-
-
-def _folder_from(said: Record) -> FolderTime:
-    return FolderTime(
-        at=at_from_list(said["at"]),
-        mode=said["mode"],
-        mtime_ns=said["mtime_ns"],
-        wanted=said.get("wanted", False),
-    )
-
-
-def _stage_from(row: sqlite3.Row) -> StageRow:
-    said = json.loads(row["record"])
-    return StageRow(
-        seq=row["seq"],
-        kind=row["kind"],
-        state=StageState(row["state"]),
-        hand=hand_from_record(said["hand"]) if said.get("hand") else None,
-        later=later_from_record(said["later"]) if said.get("later") else None,
-        shipped=shipped_from_record(said.get("shipped")),
-        reaches=said.get("reaches", ""),
-        intends=said.get("intends", ""),
-        copies=said.get("copies", False),
-        waits=waits_from(said.get("waits")),
-        answers=said.get("answers", {}),
-    )
-
-
-def _waits_record(waits: WaitsFor) -> Record:
-    return {
-        "step": waits.step,
-        "asks": waits.asks,
-        "why": waits.why,
-        "may_skip": waits.may_skip,
-        "can_be_seen": waits.can_be_seen,
-        "options": list(waits.options),
-        "command": list(waits.command),
-        "sees": waits.sees,
-    }
-
-
-def run_record(
-    *,
-    install: str,
-    from_version: str,
-    to_version: str,
-    route: str,
-    roots: Iterable[Root],
-    arrivals: Iterable[tuple[str, str, str, str]],
-    on_failure: str,
-    inputs: Mapping[str, Any],
-    undoes: Sequence[int] = (),
-    effects: Iterable[ShelfEffect] = (),
-) -> Record:
-    """The head of a run. `arrivals` are (source, root in it, digest, version)."""
-    return {
-        "install": install,
-        "from_version": from_version,
-        "to_version": to_version,
-        "route": route,
-        "roots": [root_to_record(root) for root in roots],
-        "arrivals": [{"source": s, "root": r, "digest": d, "version": v} for s, r, d, v in arrivals],
-        "on_failure": on_failure,
-        "inputs": dict(inputs),
-        "undoes": list(undoes),
-        "effects": effects_to_record(effects),
-    }
-
-
-__all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "Whole", "run_record"]
+__all__ = ["TORN", "FolderTime", "Journal", "Observed", "StageRow", "Step", "Whole"]

@@ -99,7 +99,7 @@ def _refer(found: References, doubts: _Doubts, run: Update, step: Step) -> None:
     entry = step.before
     if entry is None or entry.kind is not Kind.FILE:
         return
-    found.places[entry.digest].add(step.path)
+    found.places[entry.digest].add(step.at.shown)
     if entry.digest not in found.first or run.id < found.first[entry.digest].id:
         found.first[entry.digest] = run
     if lives:

@@ -57,11 +57,6 @@ class Run:
     """What could not be put back, since no sound copy is left."""
     notes: set[str] = field(default_factory=set)
 
-    @property
-    def ends_a_trial(self) -> bool:
-        """Whether a going back of version 0.1 is ended, whose steps are the update's own, backwards."""
-        return self.update.state is State.GOING_BACK and not self.update.undoes
-
     def annex(self, step: Step) -> LocalPlace:
         return self.annexes.of(step.at.root)
 
@@ -77,7 +72,7 @@ class Run:
     def note(self, step: Step, says: tuple[str, ...]) -> None:
         for one in says:
             what = "its owner" if one == "owner" else f"the attribute {one}"
-            self.notes.add(f"{step.path}: {what} could not be given")
+            self.notes.add(f"{step.at.shown}: {what} could not be given")
 
     def flush(self) -> None:
         """The strongbox and every file system that a root lies on."""
@@ -101,10 +96,10 @@ def stage(run: Run) -> None:
     undone = run.update.undoes[0] if run.update.undoes else run.update.id
     named = dict(run.journal.trial(undone))
     for step in run.steps:
-        if step.by_name and not run.box.holds(named.get(step.path, "")):
+        if step.by_name and not run.box.holds(named.get(step.at.shown, "")):
             assert step.before is not None
             run.cancel.check()
-            run.journal.note_trial(undone, step.path, _keep_by_name(run, step, step.before, undone))
+            run.journal.note_trial(undone, step.at.shown, _keep_by_name(run, step, step.before, undone))
     prepare(run)
     run.flush()
 
@@ -200,7 +195,7 @@ def _copies_for(
             done += 1
             step = ready[one.copy.target]
             run.note(step, one.notes)
-            run.report(Progress(stage="unpacking", done=done, total=len(steps), path=step.path))
+            run.report(Progress(stage="unpacking", done=done, total=len(steps), path=step.at.shown))
 
         copies = [_copy_for(run, step, path_of(step)) for step in mine]
         target = run.annexes.of(label)
@@ -235,7 +230,7 @@ def _from_here(run: Run, step: Step) -> None:
             raise LeftIntactError(
                 "plan-damaged",
                 "what was made for this file is not what was planned",
-                path=step.path,
+                path=step.at.shown,
                 way_out="Draw the plan again.",
             )
         with annex.new_file(ready) as file:
@@ -311,7 +306,7 @@ class _Unpacked:
                 raise LeftIntactError(
                     "arrival-changed",
                     "the arrival is not what the plan was drawn for",
-                    path=step.path,
+                    path=step.at.shown,
                     way_out="Draw the plan again.",
                 )
             if step is not first:
@@ -341,7 +336,7 @@ def _from_folder(run: Run, folder: str, wanted: Mapping[str, list[Step]]) -> Non
 
 
 def _unpack(run: Run, arrival: int, wanted: Mapping[str, list[Step]]) -> None:
-    path = run.update.arrivals[arrival][0]
+    path = run.update.arrivals[arrival].source
     if os.path.isdir(path):
         _from_folder(run, path, wanted)
         return
@@ -386,7 +381,7 @@ def lay(run: Run, *, exact: bool) -> None:
                 raise changed(run.roots.full(step.at), "it changed since the update was cut off")
             _shift(run, step, seen)
         bytes_done += step.after.bytes if step.after else 0
-        run.tell("going back" if run.update.undoes else "laying", number, step.path, bytes_done)
+        run.tell("going back" if run.update.undoes else "laying", number, step.at.shown, bytes_done)
     run.roots.refuse_exchanged()
 
 
@@ -531,7 +526,7 @@ def put_back(run: Run, folders: list[FolderTime], *, ending: Callable[[], None])
             _put_one_back(run, step)
         except (OSError, LeftIntactError) as trouble:
             failed.append((step, trouble))
-        run.tell("putting back" if run.update.undoes else "going back", number, step.path)
+        run.tell("putting back" if run.update.undoes else "going back", number, step.at.shown)
     for folder in sorted(folders, key=lambda f: -f.at.path.count("/") - bool(f.at.path)):
         with suppress(OSError, LeftIntactError):
             if not folder.wanted:
@@ -562,9 +557,9 @@ def _put_one_back(run: Run, step: Step) -> None:
             run.note(step, place.apply_metadata(path, step.before, step.attributes))
         return
     if now is not None and not _is(run, step, now, step.after, exact=False):
-        if step.before is None and not run.ends_a_trial:
+        if step.before is None:
             return  # nothing lay there and nothing of ours does: somebody else's, and not in the way
-        if not run.whole and not run.ends_a_trial and not _was_laid(run, step):
+        if not run.whole and not _was_laid(run, step):
             return  # the stage never came to it, so what changed here since is the person's
         now = _out_of_the_way(run, step, now)
     place, path = run.roots.spot(step.at)
@@ -582,7 +577,7 @@ def _put_one_back(run: Run, step: Step) -> None:
         return
     ready = _old_one(run, step)
     if ready is None:
-        run.missing.append(step.path)
+        run.missing.append(step.at.shown)
         return
     annex = run.annex(step)
     if now is not None and now.kind is Kind.FOLDER:
@@ -693,7 +688,7 @@ def _out_of_the_way(run: Run, step: Step, now: Entry) -> Entry | None:
         run.box.place.copy_in(place, step.at.path, kept_at, place.digest(step.at.path))
         run.box.place.apply_metadata(kept_at, now)
     run.box.flush()
-    run.journal.note_trial(run.update.id, step.path, run.box.place.full(kept_at))
+    run.journal.note_trial(run.update.id, step.at.shown, run.box.place.full(kept_at))
     return now
 
 
@@ -706,7 +701,7 @@ def _rename_beside(run: Run, step: Step) -> None:
     while place.stat(name) is not None:
         name, number = f"{path} (yours {number})", number + 1
     place.take(place, path, name, over=False)
-    run.journal.note_trial(run.update.id, step.path, place.full(name))
+    run.journal.note_trial(run.update.id, step.at.shown, place.full(name))
 
 
 def as_stop(error: BaseException, holds: str = "nothing was changed") -> LeftIntactError:

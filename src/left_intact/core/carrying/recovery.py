@@ -60,9 +60,7 @@ def _bound(journal: Journal, update: Update, root: str) -> Update:
     """A run whose install was renamed since is led to where it lies now; a link is never followed."""
     roots = tuple(rebound(known, root if not known.label else known.place) for known in update.roots)
     if roots != update.roots:
-        from left_intact.core.model.packing import root_to_record
-
-        journal.add_to_record(update.id, {"roots": [root_to_record(one) for one in roots]})
+        journal.amend(update.id, roots=roots)
     return journal.update(update.id)
 
 
@@ -163,13 +161,12 @@ def _finish_stage(chain: Chain, torn: StageRow) -> None:
 def _take_back(chain: Chain, torn: StageRow | None) -> None:
     """Put the torn stage back, then those before it; a step by hand among them makes the run wait instead."""
     journal, update = chain.journal, chain.update
-    was_trial = update.state is State.GOING_BACK and update.kind is RunKind.UPDATE
     if torn is not None:
         with chain.run(torn.seq) as run:
             if torn.state is StageState.STAGING:
                 run.annexes.clear()
             else:
-                state = State.GOING_BACK if was_trial or update.kind is RunKind.BACK else State.PUTTING_BACK
+                state = State.GOING_BACK if update.kind is RunKind.BACK else State.PUTTING_BACK
                 laying.with_state(run, state)
                 laying.put_back(run, journal.folders(update.id, torn.seq), ending=run.annexes.clear)
         journal.set_stage(update.id, torn.seq, StageState.UNDONE)
@@ -177,8 +174,7 @@ def _take_back(chain: Chain, torn: StageRow | None) -> None:
             why = "it was cut off and put back; what came before it is in force"
             wait_to_try_again(chain, torn.seq, why)
             return
-    ending = State.GONE_BACK if was_trial else State.ABANDONED
-    undo_stages(chain, ending)
+    undo_stages(chain)
 
 
 # ---------------------------------------------------------------- what waits
@@ -235,7 +231,8 @@ def _take_up(chain: Chain, stage: StageRow, done: str, skip: str, answers: Mappi
         chain.update.id,
         stage.seq,
         StageState.PLANNED,
-        {"answers": {**stage.answers, **answers}, "waits": None},
+        answers={**stage.answers, **answers},
+        waits=None,
     )
 
 
@@ -272,14 +269,14 @@ def give_up(box: Strongbox, outside: Outside, root: str) -> Update:
                 observe(chain, stage, StageState.GIVEN_UP)
             elif stage.state in (StageState.WAITING, StageState.PLANNED):
                 observe_wait(chain, stage)
-                journal.set_stage(update.id, stage.seq, StageState.GIVEN_UP, {"waits": None})
+                journal.set_stage(update.id, stage.seq, StageState.GIVEN_UP, waits=None)
         in_force = [s for s in chain.stages() if s.state is StageState.DONE]
         if update.kind is RunKind.BACK:
             # What it had taken back is seen on the tree by the next going back.
             journal.set_state(update.id, State.ABANDONED, ended=dict.fromkeys(update.undoes, State.ON_TRIAL))
         else:
             state = State.ON_TRIAL if in_force else State.ABANDONED
-            journal.set_state(update.id, state, more=reached(in_force))
+            journal.set_state(update.id, state, to_version=reached(in_force) or update.to_version)
         return chain.again()
 
 

@@ -95,7 +95,7 @@ class Strongbox:
     # ------------------------------------------------------------ whose it is
 
     def card(self) -> Card | None:
-        """Whose it is; None for one that version 0.1 made, or that cannot be read."""
+        """Whose it is; None where that cannot be read."""
         try:
             with open(os.path.join(self.folder, CARD), encoding="utf-8") as file:
                 said = json.load(file)

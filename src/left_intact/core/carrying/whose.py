@@ -8,7 +8,7 @@ import shlex
 from left_intact.core.carrying.heads import unfinished_of, waiting_of
 from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.strongbox import Strongbox
-from left_intact.core.carrying.touched import witness_of_all
+from left_intact.core.carrying.trace import Trace
 from left_intact.core.files.host import keeps_identities
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
@@ -82,7 +82,7 @@ def bears_what_was_laid(journal: Journal, root: str) -> bool:
     update = next((one for one in journal.updates() if one.state is State.ON_TRIAL), None)
     if update is None:
         return True
-    witness = witness_of_all(journal, update.id)
+    witness = Trace(journal, update.id).witness
     rows = [(at, row.agreed, row.file_class) for at, row in witness.rows.items()]
     for page in witness.kept.pages:
         folder = page.page.at

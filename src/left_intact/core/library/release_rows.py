@@ -2,55 +2,51 @@
 
 from __future__ import annotations
 
-import base64
 import json
 import struct
-import zlib
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import dataclass
 from types import MappingProxyType
-from typing import Any
 
-from left_intact.core.model.entry import Entry
-from left_intact.core.model.packing import VERSION, entries_from_columns
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes, squeezed, unsqueezed
 from left_intact.core.model.pages import PagedEntries, pages_in
+from left_intact.core.model.records import from_record, to_text
 from left_intact.core.model.release import Reading, Release
 
 _LENGTHS = struct.Struct("<4sI")
 _MAGIC = b"LIR1"
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Said:
+    """What is said of a release beside its entries."""
+
+    name: str
+    platform: str
+    texts: Mapping[str, bytes]
+    readings: tuple[Reading, ...]
+
+
 def release_to_row(release: Release) -> bytes:
     """What is said of it in JSON, then its entries as pages, both squeezed."""
-    said = {
-        "v": VERSION,
-        "name": release.name,
-        "texts": {p: base64.b64encode(t).decode() for p, t in release.texts.items()},
-        "readings": [asdict(r) for r in release.readings],
-        "platform": release.platform,
-    }
-    head = squeezed(json.dumps(said).encode())
+    said = _Said(
+        name=release.name, platform=release.platform, texts=release.texts, readings=tuple(release.readings)
+    )
+    head = squeezed(to_text(said).encode())
     return _LENGTHS.pack(_MAGIC, len(head)) + head + squeezed(pages_to_bytes(pages_in(release.entries)))
 
 
 def release_from_row(row: bytes) -> Release:
-    """The reverse; also of the rows in JSON alone that version 0.1 wrote. Raises ValueError."""
-    if row[:4] != _MAGIC:
-        said = json.loads(zlib.decompress(row))
-        entries = MappingProxyType({e.path: e for e in entries_from_columns(said["entries"])})
-        return _release(said, entries)
-    _, length = _LENGTHS.unpack_from(row)
+    """The reverse. Raises ValueError for anything else."""
+    magic, length = _LENGTHS.unpack_from(row)
+    if magic != _MAGIC:
+        raise ValueError("another beginning")
     end = _LENGTHS.size + length
-    said = json.loads(unsqueezed(row[_LENGTHS.size : end]))
-    return _release(said, PagedEntries(pages_from_bytes(unsqueezed(row[end:]))))
-
-
-def _release(said: dict[str, Any], entries: Mapping[str, Entry]) -> Release:
+    said = from_record(_Said, json.loads(unsqueezed(row[_LENGTHS.size : end])))
     return Release(
-        name=said["name"],
-        entries=entries,
-        texts=MappingProxyType({p: base64.b64decode(t) for p, t in said["texts"].items()}),
-        readings=tuple(Reading(**r) for r in said["readings"]),
-        platform=said["platform"],
+        name=said.name,
+        entries=PagedEntries(pages_from_bytes(unsqueezed(row[end:]))),
+        texts=MappingProxyType(dict(said.texts)),
+        readings=said.readings,
+        platform=said.platform,
     )

@@ -126,9 +126,9 @@ _MIGRATIONS = (
                     ELSE substr(path, length(CAST(label AS BLOB)) + 3 + (instr(path, x'00') > 0)) END,
                change, digest, seen
         FROM runs LEFT JOIN roots ON roots.install_id = runs.install_id
-             AND substr(path, 1, length(CAST(label AS BLOB)) + 3)
-                 IN (CAST(label || ':/' AS BLOB) || substr(path, length(CAST(label AS BLOB)) + 3, 1),
-                     CAST(label AS BLOB) || x'003A2F');
+             AND (substr(path, 1, length(CAST(label AS BLOB)) + 2) = CAST(label || ':/' AS BLOB)
+                  OR substr(path, 1, length(CAST(label AS BLOB)) + 3)
+                     = CAST(label || char(0) || ':/' AS BLOB));
     DROP TABLE runs;
     """,
 )

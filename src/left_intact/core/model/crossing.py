@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.crossing_beside import lanes_beside
+from left_intact.core.model.facts import NewRoot
 from left_intact.core.model.kept import KeptPage
 from left_intact.core.model.lanes import (
     MOST,
@@ -53,7 +54,7 @@ def lanes_of(plan: Plan) -> tuple[Lane, ...]:
 
 def beside(plan: Plan) -> bool:
     """Whether a plan leaves a folder behind; none that goes back to it does."""
-    return "behind" in plan.inputs and not plan.inputs["behind"].get("back")
+    return isinstance(plan.facts.way, NewRoot)
 
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:

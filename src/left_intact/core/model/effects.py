@@ -3,45 +3,40 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass
-from typing import Any
+from collections.abc import Iterable
+
+import msgspec
 
 
-@dataclass(frozen=True, slots=True)
-class InstallMoved:
+class InstallMoved(msgspec.Struct, frozen=True, tag_field="kind", tag="moved"):
     """An install lies in another folder from now on."""
 
     old: str
     new: str
 
 
-@dataclass(frozen=True, slots=True)
-class RootAdded:
+class RootAdded(msgspec.Struct, frozen=True, tag_field="kind", tag="root-added"):
     """A folder is read with the install."""
 
     label: str
     place: str
 
 
-@dataclass(frozen=True, slots=True)
-class RootDropped:
+class RootDropped(msgspec.Struct, frozen=True, tag_field="kind", tag="root-dropped"):
     """A folder is no longer read with the install."""
 
     label: str
     place: str
 
 
-@dataclass(frozen=True, slots=True)
-class HoldSet:
+class HoldSet(msgspec.Struct, frozen=True, tag_field="kind", tag="hold-set"):
     """Nothing newer than a version is wanted, where nothing was held before."""
 
     beyond: str
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class HoldDropped:
+class HoldDropped(msgspec.Struct, frozen=True, tag_field="kind", tag="hold-dropped"):
     """A hold that a run had set is over."""
 
     beyond: str
@@ -49,14 +44,6 @@ class HoldDropped:
 
 
 ShelfEffect = InstallMoved | RootAdded | RootDropped | HoldSet | HoldDropped
-_KINDS: dict[str, type[ShelfEffect]] = {
-    "moved": InstallMoved,
-    "root-added": RootAdded,
-    "root-dropped": RootDropped,
-    "hold-set": HoldSet,
-    "hold-dropped": HoldDropped,
-}
-_NAMES = {kind: name for name, kind in _KINDS.items()}
 
 
 def reversed_effect(effect: ShelfEffect) -> ShelfEffect:
@@ -78,25 +65,12 @@ def reversed_effects(effects: Iterable[ShelfEffect]) -> tuple[ShelfEffect, ...]:
     return tuple(map(reversed_effect, reversed(tuple(effects))))
 
 
-def effects_to_record(effects: Iterable[ShelfEffect]) -> list[dict[str, Any]]:
-    return [{"kind": _NAMES[type(effect)], **asdict(effect)} for effect in effects]
-
-
-def effects_from_record(said: Iterable[Mapping[str, Any]]) -> tuple[ShelfEffect, ...]:
-    """Of a kind that this version does not know nothing is done."""
-    known = (one for one in said if one.get("kind") in _KINDS)
-    return tuple(_KINDS[one["kind"]](**{k: v for k, v in one.items() if k != "kind"}) for one in known)
-
-
-def effects_of(
-    moved: InstallMoved, left: Iterable[str] = (), *, back: bool = False
-) -> tuple[ShelfEffect, ...]:
+def effects_of(moved: InstallMoved, left: Iterable[str] = ()) -> tuple[ShelfEffect, ...]:
     """Of a run that ends with the install in another folder; content that is `left` in the old one is read
-    with the install from there. With `back` of one that takes that back.
+    with the install from there.
     """
     roots = (RootAdded(label_for(folder), os.path.join(moved.old, *folder.split("/"))) for folder in left)
-    effects: tuple[ShelfEffect, ...] = (moved, *roots)
-    return reversed_effects(effects) if back else effects
+    return moved, *roots
 
 
 def label_for(folder: str) -> str:

@@ -7,11 +7,11 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from types import MappingProxyType
-from typing import Any
 
 from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import NOTHING_KNOWN, PartChange, RunFacts
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.place import At, Root
@@ -105,6 +105,17 @@ class Question:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnStage:
+    """A stage that could be drawn only when its turn came."""
+
+    carry: Carry
+    questions: tuple[Question, ...] = ()
+    blockers: tuple[Fault, ...] = ()
+    notes: tuple[str, ...] = ()
+    """What is worth knowing of it afterwards."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Room:
     """What one file system must hold on the way, in bytes."""
 
@@ -129,19 +140,6 @@ class Space:
         return next((room for room in rooms if room.needed > room.free), None)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PartChange:
-    """One part that is swapped alone."""
-
-    path: str
-    """The name that the program expects."""
-    came: str
-    """What it is called in what came."""
-    before: str
-    """Version; empty where none could be read."""
-    after: str
-
-
 @dataclass(frozen=True, kw_only=True)
 class Plan:
     """A pure function of survey, arrivals, baseline, keepsheet and answers."""
@@ -157,7 +155,6 @@ class Plan:
     kept: Kept = field(default_factory=Kept)
     """What stays as it is, or waits for an answer."""
     merges: Mapping[At, Merge] = field(default_factory=lambda: MappingProxyType({}))
-    """By path in words."""
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
     warnings: tuple[Fault, ...] = ()
@@ -168,10 +165,10 @@ class Plan:
     on_failure: OnFailure = OnFailure.UNDO
     climb: Climb | None = None
     """On the route for it: the ladder."""
-    parts: tuple[PartChange, ...] = ()
-    """On the route for them: the parts that are swapped."""
-    inputs: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
-    """What it was drawn from, for the journal: answers, rulings, sheet; plain values only."""
+    source: str = ""
+    """What all arrivals came in, where that is another place than the first of them."""
+    facts: RunFacts = NOTHING_KNOWN
+    """What is to be known of its run beside the stages."""
     undoes: tuple[int, ...] = ()
     """The updates that it takes back; empty for an update."""
     effects: tuple[ShelfEffect, ...] = ()
@@ -185,6 +182,11 @@ class Plan:
     def arrival(self) -> Arrival:
         """The first of what came; a plan that takes something back has none."""
         return self.arrivals[0]
+
+    @property
+    def parts(self) -> tuple[PartChange, ...]:
+        """On the route for them: the parts that are swapped."""
+        return self.facts.parts
 
     @property
     def carries(self) -> tuple[Carry, ...]:
@@ -218,7 +220,7 @@ class Plan:
             safe = [m for m in self.net if m.safeguard and m.file_class.is_the_persons]
             files = [m for m in safe if m.before is not None and m.before.kind is not Kind.FOLDER]
             return Total(files=len(files), bytes=sum(m.bytes for m in files))
-        both = "behind" in self.inputs
+        both = self.facts.has_old_root
         pages = [page for page in self.kept.pages if not both or page.page.root]
         found = [t for page in pages for kind, t in page.totals().items() if kind.is_the_persons]
         for move in self.kept.rest:

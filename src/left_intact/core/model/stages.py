@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
 
+import msgspec
+
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.place import At
@@ -48,8 +50,7 @@ class KeyLine:
 # ---------------------------------------------------------------- where bytes come from
 
 
-@dataclass(frozen=True, slots=True)
-class FromArrival:
+class FromArrival(msgspec.Struct, frozen=True, tag_field="from", tag="arrival"):
     """A member of something that came."""
 
     arrival: int
@@ -58,22 +59,19 @@ class FromArrival:
     """Path in the archive, wrapper folders included."""
 
 
-@dataclass(frozen=True, slots=True)
-class FromRoot:
+class FromRoot(msgspec.Struct, frozen=True, tag_field="from", tag="root"):
     """What lies at another place of the install now."""
 
     at: At
 
 
-@dataclass(frozen=True, slots=True)
-class FromStrongbox:
+class FromStrongbox(msgspec.Struct, frozen=True, tag_field="from", tag="strongbox"):
     """A copy that an earlier stage or update took."""
 
     digest: str
 
 
-@dataclass(frozen=True, slots=True)
-class Made:
+class Made(msgspec.Struct, frozen=True, tag_field="from", tag="made"):
     """Bytes that were made for this plan, as merged settings are."""
 
     digest: str
@@ -298,7 +296,7 @@ class Later:
     intends: str
     """In words, for the outline."""
     consent: Consent
-    with_: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    context: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     """What the planner is told, beside the tree."""
 
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.place import Root
+from left_intact.core.model.stages import OnFailure
 
 
 class State(StrEnum):
@@ -76,37 +77,65 @@ class WaitsFor:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Update:
-    """The head of an update as journalled."""
+class Arrived:
+    """One of what came, as it is known afterwards."""
 
-    id: int
-    state: State
+    source: str
+    root: str = ""
+    """The wrapper folder in it."""
+    digest: str = ""
+    """Of the archive."""
+    version: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRecord:
+    """What a journal keeps at the head of a run."""
+
     install: str
-    root: str
     from_version: str
     to_version: str
-    arrival: str
-    arrival_root: str
-    began: float
-    """Seconds since 1970."""
-    changed: float
+    roots: tuple[Root, ...]
+    """The install's own first."""
     kind: RunKind = RunKind.UPDATE
+    route: str = ""
+    began: float = 0.0
+    """Seconds since 1970."""
+    arrivals: tuple[Arrived, ...] = ()
+    source: str = ""
+    """What all of them came in, where that is another place than the first of them."""
+    on_failure: OnFailure = OnFailure.UNDO
     undoes: tuple[int, ...] = ()
     """Of a going back: the updates it takes back."""
-    roots: tuple[Root, ...] = ()
-    arrivals: tuple[tuple[str, str, str], ...] = ()
-    """(source, root in it, digest of the archive) of all that came."""
-    route: str = ""
-    waits: WaitsFor | None = None
+    effects: tuple[ShelfEffect, ...] = ()
+    """What it does to the shelf once it has ended."""
     missing: tuple[str, ...] = ()
     """What could not be put back, since its copy is lost or damaged."""
     notes: tuple[str, ...] = ()
     """What could not be kept as it was, such as owners that only the system may give."""
-    stages: int = 1
-    effects: tuple[ShelfEffect, ...] = ()
-    """What it does to the shelf once it has ended."""
     aimed: str = ""
     """The version that it was to lead to, where it ended before; empty where it did not."""
+
+    @property
+    def root(self) -> str:
+        return self.roots[0].place
+
+    @property
+    def arrival(self) -> str:
+        """What came, as the person named it; empty for a going back."""
+        return self.source or (self.arrivals[0].source if self.arrivals else "")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Update(RunRecord):
+    """A run as it stands in its journal."""
+
+    id: int
+    state: State
+    changed: float
+    """When its state did, in seconds since 1970."""
+    waits: WaitsFor | None = None
+    stages: int = 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -11,16 +11,17 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.effects import ShelfEffect, reversed_effects
-from left_intact.core.model.entry import Attributes, Entry, Kind
+from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import PutBack, RunFacts
 from left_intact.core.model.place import At, Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
 from left_intact.core.model.stages import SAVED_FIRST, Carry, Consent, FromStrongbox, HandStep, Later, Stage
+from left_intact.core.model.touch import Touch
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.restoring import NEWER
@@ -36,34 +37,12 @@ _ANY = 1 << 62
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Was:
-    """What an update did to one place, all its stages together."""
-
-    at: At
-    first: Entry | None
-    last: Entry | None
-    file_class: FileClass
-    attributes: Attributes | None = None
-    partner: At | None = None
-    seen: tuple[Entry, ...] = ()
-    """Every state that a stage found or left there; what is in none of them is the person's since."""
-
-    def knows(self, now: Entry | None) -> bool:
-        """Whether what lies there now is something that the update found or left."""
-        if now is None:
-            return True
-        return any(
-            now.same_content(state) for state in (*self.seen, self.first, self.last) if state is not None
-        )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Segment:
     """Stages that are taken back together, and the step by hand that comes after it."""
 
     behind: int
     """The stages behind this number."""
-    touched: Mapping[At, Was]
+    touched: Mapping[At, Touch]
     hand: HandStep | None = None
 
 
@@ -87,7 +66,7 @@ class BackInputs:
     sound: frozenset[str]
     """Digests of which the strongbox has a sound copy."""
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
-    facts: Circumstances = field(default_factory=Circumstances)
+    circumstances: Circumstances = field(default_factory=Circumstances)
     later: tuple[str, ...] = ()
     """Versions of later updates that touch the same places, so that they must go back first."""
     effects: tuple[ShelfEffect, ...] = ()
@@ -108,8 +87,8 @@ def draw_back(inputs: BackInputs) -> Plan:
     sketch = _Sketch(inputs)
     question = _draw(sketch, inputs.segments[0].touched)
     _make_safe(sketch)
-    space = room_for(sketch.moves, inputs.facts)
-    faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.facts)
+    space = room_for(sketch.moves, inputs.circumstances)
+    faults = blockers.machine_faults(inputs.install, sketch.moves, space, inputs.circumstances)
     faults += _unreadable(inputs)
     if inputs.later:
         says = f"a later update ({', '.join(inputs.later)}) changed the same places"
@@ -129,7 +108,7 @@ def draw_back(inputs: BackInputs) -> Plan:
         survey=inputs.today.survey,
         undoes=(inputs.update,),
         effects=reversed_effects(inputs.effects),
-        inputs=_told(inputs),
+        facts=RunFacts(way=PutBack(to_old_root=bool(left_behind(inputs.roots)))),
     )
 
 
@@ -153,13 +132,6 @@ def _make_safe(sketch: _Sketch) -> None:
     for at, entry, kind in sketch.inputs.today.persons():
         if at not in spoken:
             sketch.moves.append(Move.copy_of(at, entry, kind, SAVED_FIRST))
-
-
-def _told(inputs: BackInputs) -> Mapping[str, Any]:
-    """For the journal: that the folder which was left behind is the install again."""
-    if not left_behind(inputs.roots):
-        return MappingProxyType({})
-    return MappingProxyType({"behind": {"back": True}})
 
 
 def _unreadable(inputs: BackInputs) -> list[Fault]:
@@ -206,7 +178,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
         told = {"behind": str(segment.behind), "update": str(inputs.update)}
         stages.append(
             Later(
-                planner=PLANNER, intends="bring back what the update displaced", consent=consent, with_=told
+                planner=PLANNER, intends="bring back what the update displaced", consent=consent, context=told
             )
         )
         if segment.hand is not None:
@@ -222,13 +194,13 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
                     verbs=(Verb.KEEP, Verb.CARRY),
                     bytes=_ANY,
                 ),
-                with_={"over": json.dumps(_stays(sketch))},
+                context={"over": json.dumps(_stays(sketch))},
             )
         )
     return tuple(stages)
 
 
-def _draw(sketch: _Sketch, touched: Mapping[At, Was]) -> Question | None:
+def _draw(sketch: _Sketch, touched: Mapping[At, Touch]) -> Question | None:
     for at in sorted(touched):
         was, now = touched[at], sketch.inputs.today.entry(at)
         if _is_used(was, now):
@@ -246,7 +218,7 @@ def _draw(sketch: _Sketch, touched: Mapping[At, Was]) -> Question | None:
     return question
 
 
-def _is_used(was: Was, now: Entry | None) -> bool:
+def _is_used(was: Touch, now: Entry | None) -> bool:
     """Whether something of the person's was used or written since the update."""
     if now is None or now.kind is Kind.FOLDER or was.file_class not in _USED:
         return False
@@ -274,7 +246,7 @@ def _question(sketch: _Sketch) -> Question | None:
     )
 
 
-def _to_bring_back(was: Was, sound: frozenset[str]) -> Entry | None:
+def _to_bring_back(was: Touch, sound: frozenset[str]) -> Entry | None:
     """What lay there first; where the person changed it themselves before anything was displaced, nobody has
     a copy of that, and it is what they had made of it.
     """
@@ -284,7 +256,7 @@ def _to_bring_back(was: Was, sound: frozenset[str]) -> Entry | None:
     return next((state for state in known if was.last is None or not state.same_content(was.last)), was.first)
 
 
-def _move(sketch: _Sketch, was: Was, now: Entry | None) -> Move | None:
+def _move(sketch: _Sketch, was: Touch, now: Entry | None) -> Move | None:
     """What has to be done at one place; None where nothing has, or nothing can."""
     first, before = _to_bring_back(was, sketch.inputs.sound), sketch.inputs.to_version or "the update"
     because = (

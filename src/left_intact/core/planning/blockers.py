@@ -165,26 +165,33 @@ def counterparts(pages: Iterable[Page], survey: Survey) -> int:
     return found
 
 
-def machine_faults(install: str, moves: Iterable[Move], space: Space, facts: Circumstances) -> list[Fault]:
+def machine_faults(
+    install: str, moves: Iterable[Move], space: Space, circumstances: Circumstances
+) -> list[Fault]:
     """Blockers from disk, rights, processes and names."""
     changing = [m for m in moves if m.changes_disk]
     found = []
-    if facts.held:
-        found.append(Fault(code="held", says=facts.held, way_out="Pass it with --allow held.", passable=True))
-    if facts.running:
-        says = f"{install} is running: {', '.join(facts.running[:3])}"
+    if circumstances.held:
+        found.append(
+            Fault(code="held", says=circumstances.held, way_out="Pass it with --allow held.", passable=True)
+        )
+    if circumstances.running:
+        says = f"{install} is running: {', '.join(circumstances.running[:3])}"
         found.append(Fault(code="running", says=says, way_out="Quit it first."))
     if changing and (tight := space.short) is not None:
         where = f" at {tight.place}" if tight.place else ""
         says = f"there is not enough room{where}: {tight.needed:,} bytes are needed, {tight.free:,} are free"
         found.append(Fault(code="no-room", says=says, way_out="Free some room on that disk."))
-    barred = sorted(_touched(changing) & set(facts.unwritable))
+    barred = sorted(_touched(changing) & set(circumstances.unwritable))
     if barred:
         listed = ", ".join(barred[:3]) + (" …" if len(barred) > 3 else "")
         folders = "1 folder" if len(barred) == 1 else f"{len(barred):,} folders"
         says = f"{folders} may not be written: {listed}"
         found.append(Fault(code="no-rights", says=says, way_out="Give yourself the right to write there."))
-    return [*found, *_name_faults([m for m in changing if m.after is not None and m.before is None], facts)]
+    return [
+        *found,
+        *_name_faults([m for m in changing if m.after is not None and m.before is None], circumstances),
+    ]
 
 
 def _touched(changing: Iterable[Move]) -> set[str]:
@@ -195,11 +202,11 @@ def _touched(changing: Iterable[Move]) -> set[str]:
     return found
 
 
-def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
+def _name_faults(arriving: list[Move], circumstances: Circumstances) -> list[Fault]:
     """Names that the file system of the install cannot hold, told before the first write."""
     way = "Move the install to another file system."
     found = []
-    if facts.narrow_names and (bad := [m.at.shown for m in arriving if needs_other_name(m.at.path)]):
+    if circumstances.narrow_names and (bad := [m.at.shown for m in arriving if needs_other_name(m.at.path)]):
         found.append(
             Fault(code="names", says=f"this file system cannot hold {_names(bad)}: {bad[0]}", way_out=way)
         )
@@ -208,13 +215,13 @@ def _name_faults(arriving: list[Move], facts: Circumstances) -> list[Fault]:
     if odd := [m.at.shown for m in shipped if has_controls(m.at.path)]:
         says = f"{_names(odd)} with control characters: {odd[0]}"
         found.append(Fault(code="names", says=says, way_out="Rename them in what arrives."))
-    if long := [m.at.shown for m in arriving if _too_long(m.at.path, facts)]:
+    if long := [m.at.shown for m in arriving if _too_long(m.at.path, circumstances)]:
         shown = long[0] if len(long[0]) < _SHOWN else long[0][:_SHOWN] + "…"
         says = f"{_names(long)} too long for this file system: {shown}"
         found.append(
             Fault(code="names", says=says, way_out="Leave it out, or shorten the path of the install.")
         )
-    if not facts.links and (
+    if not circumstances.links and (
         links := [m.at.shown for m in arriving if m.after is not None and m.after.kind is Kind.LINK]
     ):
         found.append(Fault(code="names", says=f"this file system holds no links: {links[0]}", way_out=way))
@@ -225,10 +232,10 @@ def _names(paths: list[str]) -> str:
     return "1 name" if len(paths) == 1 else f"{len(paths):,} names"
 
 
-def _too_long(path: str, facts: Circumstances) -> bool:
-    root = len(os.fsencode(facts.roots[0].place)) + 1 if facts.roots else 0
+def _too_long(path: str, circumstances: Circumstances) -> bool:
+    root = len(os.fsencode(circumstances.roots[0].place)) + 1 if circumstances.roots else 0
     parts = [len(os.fsencode(part)) for part in path.split("/")]
-    return max(parts) > facts.name_bytes or root + sum(parts) + len(parts) > facts.path_bytes
+    return max(parts) > circumstances.name_bytes or root + sum(parts) + len(parts) > circumstances.path_bytes
 
 
 def reading_warnings(survey: Survey) -> list[Fault]:

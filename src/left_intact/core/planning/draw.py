@@ -8,12 +8,10 @@ is not read here; texts to be merged are handed in.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict
-from types import MappingProxyType
-from typing import Any
 
 from left_intact.core.model.effects import HoldSet, InstallMoved, ShelfEffect, effects_of
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import NewRoot, PartChange, RunFacts, Swapped
 from left_intact.core.model.place import At, Root, left_behind
 from left_intact.core.model.plan import Move, Plan, Route
 from left_intact.core.model.release import Arrival
@@ -43,8 +41,8 @@ def draw_up(inputs: PlanInputs) -> Plan:
     planner = chosen.planner
     drawing = planner.draw(inputs)
     moves = [move for stage in drawing.stages if isinstance(stage, Carry) for move in stage.moves]
-    facts = drawing.facts or inputs.facts
-    space = room_for(moves, facts)
+    circumstances = drawing.circumstances or inputs.circumstances
+    space = room_for(moves, circumstances)
     arrival = drawing.arrival or inputs.arrival
     to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
     keyed = _keyed(inputs, planner.name, to_version)
@@ -59,7 +57,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     )
     return Plan(
         install=inputs.install,
-        roots=roots_of(inputs.survey, facts),
+        roots=roots_of(inputs.survey, circumstances),
         from_version=inputs.survey.version_text,
         to_version=to_version,
         route=planner.name,
@@ -72,7 +70,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,
             *_out_of_reach(inputs, planner.name),
-            *blockers.machine_faults(inputs.install, moves, space, facts),
+            *blockers.machine_faults(inputs.install, moves, space, circumstances),
         ),
         warnings=(
             *inputs.noted,
@@ -85,39 +83,37 @@ def draw_up(inputs: PlanInputs) -> Plan:
         arrivals=drawing.arrivals or (arrival,),
         baseline=drawing.baseline,
         on_failure=drawing.on_failure,
-        parts=drawing.parts,
         climb=drawing.climb,
-        inputs=MappingProxyType(_for_the_journal(inputs, drawing, arrival, moves, keyed)),
-        effects=_effects(drawing, roots_of(inputs.survey, facts)),
+        source=drawing.source,
+        facts=_facts(inputs, drawing, arrival, moves, keyed),
+        effects=_effects(drawing, roots_of(inputs.survey, circumstances)),
     )
 
 
 def _effects(drawing: Drawing, roots: tuple[Root, ...]) -> tuple[ShelfEffect, ...]:
     """What the shelf says of the install once this has ended."""
     found: tuple[ShelfEffect, ...] = ()
-    if (old := left_behind(roots)) and "behind" in drawing.told:
-        found = effects_of(InstallMoved(old, roots[0].place), drawing.told["behind"].get("left", ()))
-    if beyond := drawing.told.get("hold_at"):
-        found += (HoldSet(beyond, "you wanted this one, though a newer one is on offer"),)
+    if isinstance(drawing.way, NewRoot):
+        found = effects_of(InstallMoved(left_behind(roots), roots[0].place), drawing.way.left)
+    if drawing.hold_at:
+        found += (HoldSet(drawing.hold_at, "you wanted this one, though a newer one is on offer"),)
     return found
 
 
-def _for_the_journal(
+def _facts(
     inputs: PlanInputs, drawing: Drawing, arrival: Arrival, moves: list[Move], keyed: Mapping[str, int]
-) -> dict[str, Any]:
-    """What the proof is told of a plan, in plain values."""
-    return {
-        "arrival_digest": arrival.digest,
-        "came": arrival.called,
-        "version_places": [list(pair) for pair in inputs.sheet.version_places],
-        "things_by": [asdict(rule) for rule in inputs.sheet.things],
-        **({"given_sheet": inputs.sheet.given} if inputs.sheet.given else {}),
-        **drawing.told,
-        "parts": [asdict(part) for part in drawing.parts],
-        "comes": _laid_over(inputs, drawing, arrival),
-        **({"under_ids": keyed} if keyed else {}),
-        "answered": _let_go(drawing, moves),
-    }
+) -> RunFacts:
+    """What is to be known of the run beside its stages."""
+    return RunFacts(
+        way=drawing.way,
+        came=arrival.called,
+        comes=_laid_over(inputs, drawing, arrival),
+        version_places=tuple(inputs.sheet.version_places),
+        rules=tuple(inputs.sheet.things),
+        given_sheet=inputs.sheet.given,
+        under_ids=keyed,
+        let_go=tuple(_let_go(drawing, moves)),
+    )
 
 
 def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
@@ -162,7 +158,7 @@ def _laid_over(inputs: PlanInputs, drawing: Drawing, arrival: Arrival) -> dict[s
     none: they have places of their own. Of extras not those for which the person keeps their own.
     """
     over = any(isinstance(stage, Carry) and stage.shipped and stage.shipped.over for stage in drawing.stages)
-    if not over or drawing.parts or drawing.climb:
+    if not over or isinstance(drawing.way, Swapped) or drawing.climb:
         return {}
     mine = set[str]()
     if not inputs.nature.raises_version:
@@ -176,7 +172,11 @@ def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[At]:
     asked = {question.id for question in drawing.questions if question.is_let_go}
     found = {at for question in drawing.questions if question.id in asked for at in question.paths}
     found |= {move.at for move in moves if move.question in asked}
-    return sorted(found | {At("", part.path) for part in drawing.parts})
+    return sorted(found | {At("", part.path) for part in _parts(drawing)})
+
+
+def _parts(drawing: Drawing) -> tuple[PartChange, ...]:
+    return drawing.way.parts if isinstance(drawing.way, Swapped) else ()
 
 
 def _does_something(drawing: Drawing) -> bool:
@@ -184,9 +184,9 @@ def _does_something(drawing: Drawing) -> bool:
     return any(not isinstance(stage, Carry) or stage.moves for stage in drawing.stages)
 
 
-def roots_of(survey: Survey, facts: Circumstances) -> tuple[Root, ...]:
+def roots_of(survey: Survey, circumstances: Circumstances) -> tuple[Root, ...]:
     """The folders of an install, with their identities where those were looked at."""
-    if facts.roots:
-        return facts.roots
+    if circumstances.roots:
+        return circumstances.roots
     others = (Root(label=label, place=place) for label, place in survey.roots)
     return (Root(label="", place=survey.root), *others)

@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any, Protocol
+from typing import Protocol
 
 from left_intact.core.files.tree import ReadText
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import IN_PLACE, Way
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.place import At
-from left_intact.core.model.plan import Merge, PartChange, Question, Route, RouteChoice
+from left_intact.core.model.plan import Merge, Question, Route, RouteChoice
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
@@ -37,7 +38,7 @@ class PlanInputs:
     baseline: Release | None = None
     sheet: Keepsheet = NO_SHEET
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
-    facts: Circumstances = field(default_factory=Circumstances)
+    circumstances: Circumstances = field(default_factory=Circumstances)
     read: ReadText = lambda path: None
     """Gives the bytes of a file of the install, for merging."""
     replace_at: float = 0.97
@@ -84,17 +85,20 @@ class Drawing:
     to_version: str | None = None
     """Where it is not the one of the arrival."""
     on_failure: OnFailure = OnFailure.UNDO
-    parts: tuple[PartChange, ...] = ()
-    facts: Circumstances | None = None
+    circumstances: Circumstances | None = None
     """What the machine says of the folders of the plan, where those are others than the install's."""
     survey: Survey | None = None
     """What lies in all folders of the plan, where that is more than the install."""
-    told: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
-    """What the journal keeps for the proof, beside what it keeps of all plans."""
+    way: Way = IN_PLACE
+    """How the route does it, with what only it knows."""
+    hold_at: str = ""
+    """The version that is to be held from then on; empty for none."""
     arrival: Arrival | None = None
     """What is laid of what came, where that is less."""
     arrivals: tuple[Arrival, ...] = ()
     """All of them, where several came."""
+    source: str = ""
+    """What those came in."""
     climb: Climb | None = None
     """On the route for it: the way up."""
 

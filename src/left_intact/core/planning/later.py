@@ -9,11 +9,9 @@ from types import MappingProxyType
 from left_intact.core.keepsheet.sheet import NO_SHEET, Keepsheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
-from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At, Root
-from left_intact.core.model.plan import Question
+from left_intact.core.model.plan import DrawnStage
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.model.stages import Carry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,7 +21,7 @@ class Situation:
     install: str
     roots: tuple[Root, ...]
     tree: Mapping[At, tuple[Entry, FileClass]]
-    told: Mapping[str, str]
+    context: Mapping[str, str]
     """What the stage was told when it was put into the plan."""
     arrival: Callable[[int], Arrival]
     """Opens one of the arrivals, by its number."""
@@ -42,15 +40,4 @@ class Situation:
     """What the update lays, where it could be looked into."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LaterStage:
-    """What a planner makes of a situation."""
-
-    carry: Carry
-    questions: tuple[Question, ...] = ()
-    blockers: tuple[Fault, ...] = ()
-    notes: tuple[str, ...] = ()
-    """What is worth knowing of it afterwards."""
-
-
-LaterPlanner = Callable[[Situation], LaterStage]
+LaterPlanner = Callable[[Situation], DrawnStage]

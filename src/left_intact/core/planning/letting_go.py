@@ -7,11 +7,11 @@ frees.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import OldRootFreed, RunFacts
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import LET_GO, At, Root
@@ -34,7 +34,7 @@ def draw_letting_go(
     old: Survey,
     top: Entry,
     roots: tuple[Root, ...],
-    facts: Circumstances,
+    circumstances: Circumstances,
     *,
     shipped: Release | None,
     carried_at: float,
@@ -65,7 +65,7 @@ def draw_letting_go(
     if used_from_there:
         says = f"{used_from_there[0]} is used from the old folder"
         faults.append(Fault(code="still-used", says=says, way_out="Move it into the new folder first."))
-    space = room_for(moves, facts)
+    space = room_for(moves, circumstances)
     return Plan(
         install=install,
         roots=roots,
@@ -74,10 +74,10 @@ def draw_letting_go(
         route=Route.SIDE_BY_SIDE,
         stages=(Carry(moves=tuple(sorted(moves, key=lambda m: m.at))),),
         kept=kept_of(survey.findings, "in the new folder, where it stays"),
-        blockers=(*faults, *machine_faults(install, moves, space, facts)),
+        blockers=(*faults, *machine_faults(install, moves, space, circumstances)),
         space=space,
         survey=survey,
-        inputs=MappingProxyType({"lets_go_of": old.root}),
+        facts=RunFacts(way=OldRootFreed(place=old.root)),
     )
 
 

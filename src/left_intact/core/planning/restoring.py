@@ -18,10 +18,10 @@ from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
-from left_intact.core.model.plan import Question
+from left_intact.core.model.plan import DrawnStage, Question
 from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Made, Move, Shipped, Source, Verb
 from left_intact.core.planning.keys import KeyMatch, by_key, by_lists, match_keys
-from left_intact.core.planning.later import LaterStage, Situation
+from left_intact.core.planning.later import Situation
 from left_intact.core.settings.formats.registry import may_merge
 from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed
@@ -57,7 +57,7 @@ class _Sketch:
         return min(wrote, default=1 << 62)
 
 
-def draw_restoring(situation: Situation) -> LaterStage:
+def draw_restoring(situation: Situation) -> DrawnStage:
     """All that was saved and lies not there as it was, in its place."""
     sketch = _Sketch(situation)
     for folder, _, _ in situation.sheet.keyed:
@@ -77,22 +77,22 @@ def draw_restoring(situation: Situation) -> LaterStage:
     moves = tuple(sorted(sketch.moves, key=lambda move: move.at))
     # What lies here now came by the person's hand; where its release could be looked into, it is on record.
     shipped = Shipped(arrival=0) if situation.coming is not None and situation.coming.entries else None
-    carry = Carry(moves=moves, shipped=shipped, reaches=situation.told.get("reaches", ""))
-    return LaterStage(carry=carry, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
+    carry = Carry(moves=moves, shipped=shipped, reaches=situation.context.get("reaches", ""))
+    return DrawnStage(carry=carry, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
 
 
-def draw_what_lacks(situation: Situation) -> LaterStage:
+def draw_what_lacks(situation: Situation) -> DrawnStage:
     """At the end of a way back: what was saved then, and came to be after the update that is gone; and over
     what came back, what was used since and is to stay.
     """
     sketch = _Sketch(situation)
-    over = {At(*said) for said in json.loads(sketch.situation.told.get("over", "[]"))}
+    over = {At(*said) for said in json.loads(sketch.situation.context.get("over", "[]"))}
     for at, (entry, kind) in sorted(sketch.situation.saved.items()):
         if kind.is_the_persons and (at not in sketch.situation.tree or at in over):
             move = _move(sketch, at, at, entry, kind, stays=False, used=False)
             if move is not None:
                 sketch.moves.append(move)
-    return LaterStage(carry=Carry(moves=tuple(sketch.moves)))
+    return DrawnStage(carry=Carry(moves=tuple(sketch.moves)))
 
 
 # ---------------------------------------------------------------- where it goes

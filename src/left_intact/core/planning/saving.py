@@ -5,9 +5,9 @@ from __future__ import annotations
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.plan import Question
+from left_intact.core.model.plan import DrawnStage, Question
 from left_intact.core.model.stages import SAVED_FIRST, Carry, Move
-from left_intact.core.planning.later import LaterStage, Situation
+from left_intact.core.planning.later import Situation
 from left_intact.words import count
 
 PLANNER = "save"
@@ -16,9 +16,9 @@ LACKS = "copy-lacks"
 _SAVES = (FileClass.SAVES, FileClass.STATES)
 
 
-def draw_saving(situation: Situation) -> LaterStage:
+def draw_saving(situation: Situation) -> DrawnStage:
     """A copy of all of the person's that lies in the roots now, but for the classes that they left out."""
-    leave = {FileClass(word) for word in situation.told.get("leave", "").split(",") if word}
+    leave = {FileClass(word) for word in situation.context.get("leave", "").split(",") if word}
     moves, saves = [], 0
     for at, (entry, kind) in sorted(situation.tree.items()):
         if kind is FileClass.PROGRAM or entry.kind not in (Kind.FILE, Kind.LINK):
@@ -28,10 +28,10 @@ def draw_saving(situation: Situation) -> LaterStage:
             moves.append(Move.copy_of(at, entry, kind, SAVED_FIRST))
     if not situation.tree:
         nothing = Fault(code="no-copy", says="nothing was copied to where the copy belongs yet")
-        return LaterStage(carry=Carry(moves=()), blockers=(nothing,))
-    lacking = int(situation.told.get("saves", "0")) - saves
+        return DrawnStage(carry=Carry(moves=()), blockers=(nothing,))
+    lacking = int(situation.context.get("saves", "0")) - saves
     questions = (_lacks(situation, lacking),) if lacking > 0 else ()
-    return LaterStage(carry=Carry(moves=tuple(moves), copies=True), questions=questions)
+    return DrawnStage(carry=Carry(moves=tuple(moves), copies=True), questions=questions)
 
 
 def _lacks(situation: Situation, lacking: int) -> Question:

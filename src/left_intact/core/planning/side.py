@@ -49,7 +49,7 @@ class Side:
     read: ReadText = field(default=lambda path: None)
     starts: Sequence[StartFile] = ()
     """Ways to start the program that lie outside and lead to where the install lies until then."""
-    facts: Circumstances = field(default_factory=Circumstances)
+    circumstances: Circumstances = field(default_factory=Circumstances)
     """What the machine says of the new folder and of the old one."""
 
     @cached_property

@@ -13,7 +13,7 @@ _OVERHEAD = 4 << 20
 """For the journal and what file systems take beside."""
 
 
-def room_for(moves: Iterable[Move], facts: Circumstances) -> Space:
+def room_for(moves: Iterable[Move], circumstances: Circumstances) -> Space:
     """Copies of what goes lie in the strongbox, what comes waits beside its root; each counts where it
     lies.
     """
@@ -25,10 +25,12 @@ def room_for(moves: Iterable[Move], facts: Circumstances) -> Space:
         if move.changes_disk and move.after is not None and move.joins is None:
             needed[move.at.root] += move.after.bytes
     if not changing:
-        return Space(needed=0, free=facts.free)
+        return Space(needed=0, free=circumstances.free)
     by_device: dict[int, Room] = {}
     for label in dict.fromkeys((BOX, "", *needed)):
-        device, free = facts.rooms.get(label) or facts.rooms.get("") or (0, facts.free)
+        device, free = (
+            circumstances.rooms.get(label) or circumstances.rooms.get("") or (0, circumstances.free)
+        )
         known = by_device.get(device)
         place = "the strongbox" if label == BOX else label or "the install"
         if known is not None:

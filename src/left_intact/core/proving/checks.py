@@ -10,6 +10,7 @@ from left_intact.core.files.names import lies_in
 from left_intact.core.files.roots import absolute, roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
+from left_intact.core.model.facts import Laid
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries, pages_in
 from left_intact.core.model.place import OLD, At
@@ -20,7 +21,7 @@ from left_intact.core.model.things import Start, ThingLine
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.conservation import Account
-from left_intact.core.proving.told import Laid, Told
+from left_intact.core.proving.told import Told
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
 from left_intact.words import NO_VERSION

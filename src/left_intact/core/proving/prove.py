@@ -12,6 +12,7 @@ from left_intact.core.files.roots import read_roots
 from left_intact.core.files.tree import Tree, entry_of, text_reader
 from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.facts import Laid
 from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_of
 from left_intact.core.model.place import OLD, At, is_spot
@@ -40,7 +41,7 @@ from left_intact.core.proving.checks import (
 from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.proving.conservation import Account, account_for
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
-from left_intact.core.proving.told import NOTHING_TOLD, Laid, Told
+from left_intact.core.proving.told import NOTHING_TOLD, Told
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""

@@ -5,10 +5,8 @@ The same code counts before the update and after it, so that a difference is one
 
 from __future__ import annotations
 
-import base64
 import json
 import tomllib
-import zlib
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
@@ -280,38 +278,3 @@ def compared(
             )
         )
     return tuple(lines)
-
-
-def rules_from(said: Iterable[Mapping[str, Any]]) -> tuple[ThingRule, ...]:
-    """Rules as a record keeps them; what is none is passed over."""
-    known = ThingRule.__dataclass_fields__
-    return tuple(
-        ThingRule(**{name: str(value) for name, value in one.items() if name in known})
-        for one in said
-        if one.get("counts") in THINGS_OF
-    )
-
-
-def rules_of(inputs: Mapping[str, Any]) -> tuple[ThingRule, ...]:
-    """The rules that an update was begun with."""
-    return rules_from(inputs.get("things_by", ()))
-
-
-def pairs_of(inputs: Mapping[str, Any], name: str) -> tuple[tuple[str, str], ...]:
-    """A list of pairs that an update was begun with."""
-    return tuple((str(one), str(other)) for one, other in inputs.get(name, ()))
-
-
-def things_to_text(counted: Sequence[Counted]) -> str:
-    """For the journal: JSON, compressed, in letters."""
-    said = [[c.thing.value, c.rule, list(c.names), c.trouble] for c in counted]
-    return base64.b85encode(zlib.compress(json.dumps(said).encode())).decode()
-
-
-def things_from_text(text: str) -> tuple[Counted, ...]:
-    """The reverse; of what is none, nothing."""
-    try:
-        said = json.loads(zlib.decompress(base64.b85decode(text)))
-        return tuple(Counted(thing=Thing(t), rule=r, names=tuple(n), trouble=w) for t, r, n, w in said)
-    except (ValueError, TypeError, zlib.error):
-        return ()

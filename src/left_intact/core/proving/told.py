@@ -4,29 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
+from left_intact.core.model.facts import Laid
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
-
-
-class Laid(StrEnum):
-    """What a run laid, so that a proof says of it what is so."""
-
-    RELEASE = "release"
-    OVER = "over"
-    """A patch, a title's update: laid over what is there."""
-    PARTS = "parts"
-    PACK = "pack"
-    UPDATES = "updates"
-    TREE = "tree"
-    """The program out of somebody's tree."""
-    BACK = "back"
-    """Nothing new: what lay there before."""
 
 
 def is_behind(at: At) -> bool:

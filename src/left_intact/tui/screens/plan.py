@@ -106,7 +106,7 @@ class MoveRow(Row):
     """A path under an open lane."""
 
     def __init__(self, move: Move, lane: str) -> None:
-        super().__init__(f"move:{move.at.root}//{move.at.path}")
+        super().__init__(f"move:{move.at.root}//{move.at.path}" if move.at.root else f"move:{move.at.path}")
         self.move, self.lane = move, lane
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:

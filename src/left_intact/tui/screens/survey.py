@@ -66,7 +66,7 @@ def _certainty(value: float, cells: int, look: Look) -> Text:
 
 def _key(at: At) -> str:
     """What a row is known by; no path has two slashes."""
-    return f"{at.root}//{at.path}"
+    return f"{at.root}//{at.path}" if at.root else at.path
 
 
 def _above(row: Row) -> At:
@@ -129,7 +129,7 @@ class MoreRow(Row):
     """What a long folder does not show yet."""
 
     def __init__(self, folder: At, entries: list[Finding], depth: int) -> None:
-        super().__init__(f"{_key(folder)}//more")
+        super().__init__(f"{_key(folder)}///more")
         self.folder, self.entries, self.depth = folder, entries, depth
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:

@@ -23,9 +23,9 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     """How tens of gigabytes get there; asked only where copying them is dear."""
     bulk = {p: w for p, w in sketch.wanted.items() if w.old and w.file_class in BULK and w.before is None}
     amount = sum(one.entry.bytes for one in bulk.values() if one.entry.kind is Kind.FILE)
-    facts = sketch.side.facts
-    rooms = facts.rooms
-    new, old = rooms.get("", (0, facts.free)), rooms.get(OLD, rooms.get("", (0, 0)))
+    circumstances = sketch.side.circumstances
+    rooms = circumstances.rooms
+    new, old = rooms.get("", (0, circumstances.free)), rooms.get(OLD, rooms.get("", (0, 0)))
     if amount < min(DEAR, new[1]):
         return ()
     told = size(amount)
@@ -33,7 +33,7 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     if new[0] == old[0]:
         ways["links"] = "one copy under two names: no room, but a program that writes into one changes both"
     folders = _whole_folders(sketch, bulk)
-    if folders and facts.links:
+    if folders and circumstances.links:
         ways["leave"] = "it stays where it is, with a link to it: no room, but the old folder must stay"
     answer = sketch.inputs.answers.get(CONTENT)
     default = "copy" if amount <= new[1] // 2 or len(ways) == 1 else "links" if "links" in ways else "leave"

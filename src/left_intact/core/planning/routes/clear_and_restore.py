@@ -16,6 +16,7 @@ from left_intact.core.model.around import ClearRule, When
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import Cleared
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import LOOKED_AT, At, Root
@@ -96,7 +97,7 @@ class ClearAndRestore:
         left = {kind for kind, q in zip(groups, questions, strict=True) if q.choice == "leave"}
         saved = tuple(sorted(_saved(inputs, left), key=lambda move: move.at))
         goes = f"goes with the removal; {_new(inputs)} brings its own"
-        roots = (*inputs.facts.roots, *_looked_at(inputs, rule))
+        roots = (*inputs.circumstances.roots, *_looked_at(inputs, rule))
         stages = _by_hand(inputs, rule, left) if rule.by_hand else _reached(inputs, rule, saved)
         return Drawing(
             stages=stages,
@@ -104,11 +105,9 @@ class ClearAndRestore:
             questions=tuple(questions),
             warnings=tuple(_warnings(inputs, rule, groups, left)),
             baseline=inputs.baseline,
-            facts=replace(inputs.facts, roots=roots),
-            told={
-                "not_saved": sorted(kind.value for kind in left),
-                **({"hold_at": inputs.arrival.release.version_text} if _newer_on_offer(inputs) else {}),
-            },
+            circumstances=replace(inputs.circumstances, roots=roots),
+            way=Cleared(not_saved=tuple(sorted(left))),
+            hold_at=inputs.arrival.release.version_text if _newer_on_offer(inputs) else "",
         )
 
 
@@ -229,7 +228,7 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
         planner=SAVE,
         intends="make the copy safe, and read it back",
         consent=Consent(roots=labels, verbs=(Verb.KEEP,)),
-        with_={"leave": ",".join(sorted(kind.value for kind in left)), "saves": str(saves)},
+        context={"leave": ",".join(sorted(kind.value for kind in left)), "saves": str(saves)},
     )
     again = f"copy {root} back onto {device}, as it lies here then"
     ghosts = [step("ghost", words.ghost, words.why_ghost)]
@@ -264,7 +263,7 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
 def _restore(inputs: PlanInputs) -> Later:
     return Later(
         planner=RESTORE,
-        with_={"reaches": inputs.arrival.release.version_text},
+        context={"reaches": inputs.arrival.release.version_text},
         intends="clear the stubs, and put yours back",
         consent=Consent(
             roots=_labels(inputs),
@@ -391,8 +390,8 @@ def _no_ghost(rule: ClearRule) -> HandCheck:
 
 def _looked_at(inputs: PlanInputs, rule: ClearRule) -> list[Root]:
     found = []
-    if rule.ghost and not rule.by_hand and inputs.facts.ghost is not None:
-        found.append(replace(inputs.facts.ghost, label=GHOST))
+    if rule.ghost and not rule.by_hand and inputs.circumstances.ghost is not None:
+        found.append(replace(inputs.circumstances.ghost, label=GHOST))
     if rule.by_hand:
         found.append(Root(label=CHECK, place=f"{inputs.survey.root}-check", existed=False))
     return found
@@ -410,8 +409,8 @@ def _warnings(
             says = f"{folder.rstrip('/')}/ files saves under ids{f' ({key})' if key else ''}"
             way = "After the first start they are matched by what is inside, and put where it looks for them."
             yield Fault(code="keys", says=f"{says}, which {_new(inputs)} may make anew", way_out=way)
-    if inputs.facts.box_beside:
-        says = f"the strongbox lies beside the install, in {inputs.facts.box_beside}"
+    if inputs.circumstances.box_beside:
+        says = f"the strongbox lies beside the install, in {inputs.circumstances.box_beside}"
         yield Fault(code="box-beside", says=f"{says}: the removal must not take it along")
     if _newer_on_offer(inputs):
         says = f"{inputs.offered} is on offer, and {_new(inputs)} is wanted: it is held afterwards"

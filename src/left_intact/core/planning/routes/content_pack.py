@@ -8,6 +8,7 @@ from types import MappingProxyType
 from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import FromPack
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
@@ -71,7 +72,9 @@ class ContentPack:
             kept=kept,
             to_version=survey.version_text,
             warnings=tuple(warnings),
-            told={"chosen": sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)})},
+            way=FromPack(
+                chosen=tuple(sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)}))
+            ),
         )
 
 

@@ -13,6 +13,7 @@ from types import MappingProxyType
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import Grafted
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
@@ -79,6 +80,7 @@ class Graft:
             questions=(*drawing.questions, *question),
             warnings=tuple(warnings),
             arrival=taken,
+            way=Grafted(),
         )
 
 

@@ -507,7 +507,7 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
     """Nothing is laid through a link or a file of theirs, nor under a second spelling of a name."""
     going = frozenset(m.at.path for m in moves if m.verb is Verb.RETIRE)
     solid = lru_cache(maxsize=None)(lambda folder: _solid(sketch, folder, going))
-    folds = sketch.inputs.facts.folds_case
+    folds = sketch.inputs.circumstances.folds_case
     spelled = {_bare(p, folds): p for p in _paths_of_mine(sketch) if folds or not p.isascii()}
     links = _links_then(sketch, moves)
     result = []

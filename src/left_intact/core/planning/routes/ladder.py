@@ -16,6 +16,7 @@ from blake3 import blake3
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import Climbed
 from left_intact.core.model.kept import Kept, kept_of
 from left_intact.core.model.ladder import Climb, Package
 from left_intact.core.model.place import At, in_install
@@ -86,10 +87,10 @@ class Ladder:
             on_failure=OnFailure.KEEP,
             climb=climb,
             arrivals=tuple(step.arrival for step in climb.steps if step.arrival is not None),
-            told={
-                "came_from": inputs.arrival.source,
-                "chosen": sorted({path for step in climb.steps for path in step.placed.release.entries}),
-            },
+            source=inputs.arrival.source,
+            way=Climbed(
+                chosen=tuple(sorted({path for step in climb.steps for path in step.placed.release.entries}))
+            ),
         )
 
 

@@ -11,12 +11,12 @@ import shlex
 from collections.abc import Mapping
 from dataclasses import replace
 from types import MappingProxyType
-from typing import Any
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import NewRoot
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage
 from left_intact.core.model.pages import Page
@@ -94,9 +94,9 @@ class SideBySide:
             blockers=(*sketch.drawing.blockers, *sketch.blockers),
             warnings=(*sketch.drawing.warnings, *sketch.warnings, *led.warnings),
             baseline=sketch.drawing.baseline,
-            facts=replace(side.facts, roots=(*side.facts.roots, *led.roots)),
+            circumstances=replace(side.circumstances, roots=(*side.circumstances.roots, *led.roots)),
             survey=survey,
-            told=_told(sketch),
+            way=NewRoot(moved=tuple(sorted(sketch.moved.items())), left=tuple(sketch.left)),
         )
 
 
@@ -269,9 +269,3 @@ def _joined_survey(sketch: Sketch) -> Survey:
         findings=SortedPages(pages, findings.verdicts, findings.table, folders),
         folders=tuple(f if f.root else replace(f, root=OLD) for f in survey.folders),
     )
-
-
-def _told(sketch: Sketch) -> Mapping[str, Any]:
-    """For the journal: what has another path now, and what stays there."""
-    said = {"moved": sorted(map(list, sketch.moved.items())), "left": sketch.left}
-    return MappingProxyType({"behind": said})

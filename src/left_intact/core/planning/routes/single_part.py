@@ -15,9 +15,10 @@ from left_intact.core.files.headers import platform_of
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding
 from left_intact.core.model.errors import Fault
+from left_intact.core.model.facts import PartChange, Swapped
 from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At, in_install
-from left_intact.core.model.plan import Merge, Move, PartChange, Question, Route, RouteChoice, Verb
+from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped
 from left_intact.core.planning import blockers
@@ -112,8 +113,10 @@ class SinglePart:
             questions=(*questions, *keys),
             warnings=tuple(sketch.warnings),
             to_version=_version_then(inputs, sketch.parts),
-            facts=replace(inputs.facts, held=""),  # what is held is the program, not its parts
-            parts=tuple(sketch.parts),
+            circumstances=replace(
+                inputs.circumstances, held=""
+            ),  # what is held is the program, not its parts
+            way=Swapped(parts=tuple(sketch.parts)),
         )
 
 
