@@ -124,7 +124,7 @@ class MadeUp:
     @property
     def box(self) -> Strongbox:
         return (
-            self.bench.updates.strongbox(self.install)
+            self.bench.records.strongbox(self.install)
             if self.box_at is None
             else Strongbox(str(self.box_at / "box"))
         )

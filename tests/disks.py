@@ -176,3 +176,16 @@ def full_database(patch: pytest.MonkeyPatch, name: str) -> None:
         return db
 
     patch.setattr(sqlite3, "connect", connect)
+
+
+def opened_databases(patch: pytest.MonkeyPatch) -> list[str]:
+    """The names of the databases that are opened from now on, in their order."""
+    names: list[str] = []
+    real = sqlite3.connect
+
+    def connect(path: str, *words: Any, **named: Any) -> sqlite3.Connection:
+        names.append(os.path.basename(path))
+        return real(path, *words, **named)
+
+    patch.setattr(sqlite3, "connect", connect)
+    return names

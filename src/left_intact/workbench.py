@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from left_intact.services.beside import Beside
 from left_intact.services.home import Home
+from left_intact.services.places import Places
 from left_intact.services.questions import (
     may_be_replaced,
     meets,
@@ -64,7 +64,11 @@ class Workbench:
         """With `shelf_at` the shelf is the one in another folder; all else is that of the home."""
         self._at = Home(home, shelf_at)
         self.home = self._at.folder
-        self.shelf = Shelf(self._at, Beside(self._at))
+        self.records = Records(self._at)
+        """What strongboxes and journals say of an install."""
+        self.places = Places(self._at, self.records)
+        """Where an install lies, also while its library does not know it yet."""
+        self.shelf = Shelf(self._at, self.places)
         """The installs, and what waits."""
 
     @cached_property
@@ -72,14 +76,15 @@ class Workbench:
         """Reading, and what is known: rulings, keepsheets, runs, roots, releases on record."""
         from left_intact.services.surveys import Surveys
 
-        return Surveys(self._at, Records(self._at))
+        return Surveys(self._at, self.records)
 
     @cached_property
     def updates(self) -> Updates:
         """Drawn, carried out, waited for, proven, gone back, settled, recovered."""
+        from left_intact.services.runs import Runs
         from left_intact.services.updates import Updates
 
-        return Updates(self._at, self.surveys)
+        return Updates(self._at, Runs(self._at, self.places, self.surveys))
 
     @cached_property
     def parts(self) -> PartsService:
@@ -93,7 +98,7 @@ class Workbench:
         """What strongboxes hold over time: looked through, taken out of, freed, kept within a budget."""
         from left_intact.services.keeping import Keeping
 
-        return Keeping(self._at)
+        return Keeping(self._at, self.records)
 
     @cached_property
     def outlets(self) -> Outlets:

@@ -143,7 +143,7 @@ def test_an_interrupted_update_comes_first(line: Line, monkeypatch: pytest.Monke
     root = str(line.mock.root)
     before = line.mock.state()
     line("update", root, str(line.mock.next), "--yes")
-    with Journal(line.mock.bench.updates.strongbox(line.mock.install).journal_path) as journal:
+    with Journal(line.mock.bench.records.strongbox(line.mock.install).journal_path) as journal:
         journal.set_state(1, State.CARRYING)
     for words in (
         ["plan", root, str(line.mock.next)],

@@ -66,7 +66,7 @@ def touched(folder: Path) -> Mock:
 
 def cut_off(folder: Path) -> Mock:
     mock = laid(folder)
-    with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+    with Journal(mock.bench.records.strongbox(mock.install).journal_path) as journal:
         journal.set_state(1, State.CARRYING)
     return mock
 
@@ -87,7 +87,7 @@ def started(folder: Path) -> Mock:
 def rotten(folder: Path) -> Mock:
     """Of one copy in the strongbox the bytes are others."""
     mock = laid(folder)
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     with Journal(box.journal_path) as journal:
         step = next(s for s in journal.steps(1) if s.before is not None and s.before.path == "VERSION")
     assert step.before is not None
@@ -97,7 +97,7 @@ def rotten(folder: Path) -> Mock:
 
 def no_journal(folder: Path) -> Mock:
     mock = laid(folder)
-    Path(mock.bench.updates.strongbox(mock.install).journal_path).write_bytes(b"no journal" * 900)
+    Path(mock.bench.records.strongbox(mock.install).journal_path).write_bytes(b"no journal" * 900)
     return mock
 
 

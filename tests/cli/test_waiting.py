@@ -151,7 +151,7 @@ def test_a_step_by_hand_is_undone_by_hand(tmp_path: Path, capfd: pytest.CaptureF
     assert line.json("shelf")["installs"][0]["state"] == "waiting"
     (made.root / "started").unlink()
     assert line.json("go-on", "mocklet")["verdict"] == "intact"
-    assert made.state() == before and made.bench.updates.history(made.install)[0].state is State.GONE_BACK
+    assert made.state() == before and made.bench.records.history(made.install)[0].state is State.GONE_BACK
 
 
 def test_what_goes_beyond_the_consent_is_asked(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
@@ -196,13 +196,13 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
             made.bench.updates.update(plan, made.install)
         if way is OnFailure.UNDO:
             assert made.state() == before and "nothing was changed" in error.value.line()
-            assert made.bench.updates.history(made.install)[0].state is State.ABANDONED
+            assert made.bench.records.history(made.install)[0].state is State.ABANDONED
             continue
         assert error.value.code == "stopped-half-way" and "1 of 3 stages" in error.value.line()
         assert (made.root / "VERSION").read_text() == "1.1\n" and b"1.0" in (
             made.root / "mocklet"
         ).read_bytes()
-        assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
+        assert made.bench.records.history(made.install)[0].state is State.ON_TRIAL
         made.bench.updates.back.go(made.install)
         assert made.state() == before
 

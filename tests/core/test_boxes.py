@@ -69,7 +69,7 @@ def test_a_renamed_parent_hides_no_update_on_trial(pier: Mock) -> None:
     assert (
         install.name == "Mocklet" and len(bench.surveys.library.installs()) == 1
     )  # the same install, elsewhere
-    assert bench.updates.history(install)[0].state is State.ON_TRIAL
+    assert bench.records.history(install)[0].state is State.ON_TRIAL
     assert bench.updates.prove(install).proof.verdict is Verdict.INTACT
     bench.updates.back.go(install)
     assert pier.state() == before
@@ -96,7 +96,7 @@ def test_a_lost_library_loses_no_update(pier: Mock) -> None:
     _update(pier)
     other = Workbench(str(pier.folder / "another home"))
     install = other.shelf.find(str(pier.root))
-    assert other.updates.history(install)[0].state is State.ON_TRIAL
+    assert other.records.history(install)[0].state is State.ON_TRIAL
     other.updates.back.go(install)
     assert pier.state() == before
 
@@ -119,8 +119,8 @@ def test_two_ways_to_one_folder_share_box_and_lock(pier: Mock) -> None:
     assert through == bench.shelf.find(str(pier.root)) and len(bench.surveys.library.installs()) == 1
     stranger = Workbench(str(pier.folder / "another home"))
     other = stranger.shelf.find(str(way / "mocklet"))
-    assert stranger.updates.strongbox(other).folder == bench.updates.strongbox(through).folder
-    with bench.updates.strongbox(through).locked(), pytest.raises(LeftIntactError) as error:
+    assert stranger.records.strongbox(other).folder == bench.records.strongbox(through).folder
+    with bench.records.strongbox(through).locked(), pytest.raises(LeftIntactError) as error:
         stranger.updates.back.go(other)
     assert error.value.code == "busy"
 
@@ -135,7 +135,7 @@ def test_two_installs_of_one_name_have_boxes_of_their_own(tmp_path: Path) -> Non
 
 def test_a_box_that_is_needed_and_gone_stops_every_changing_command(pier: Mock) -> None:
     _update(pier)
-    box = pier.bench.updates.strongbox(pier.install)
+    box = pier.bench.records.strongbox(pier.install)
     shutil.move(os.path.dirname(box.folder), pier.folder / "stick")
     now = pier.state()
     pier.arrive(release("1.2"), "mocklet-1.2")
@@ -160,7 +160,7 @@ def test_a_box_that_lies_elsewhere_is_found_by_its_number(pier: Mock) -> None:
     """As on a stick that is mounted elsewhere: at home, say, where somebody put it."""
     before = pier.state()
     _update(pier)
-    box = pier.bench.updates.strongbox(pier.install)
+    box = pier.bench.records.strongbox(pier.install)
     home = pier.folder / "home" / "strongbox"
     home.mkdir(mode=0o700)
     shutil.move(box.folder, home / "brought-here")
@@ -186,7 +186,7 @@ def test_a_box_planted_by_somebody_else_is_not_obeyed(pier: Mock) -> None:
     _plant_box(pier.root.parent, pier.root)
     for path in (pier.root.parent / ".left-intact", *(pier.root.parent / ".left-intact").rglob("*")):
         os.chown(path, 4242, 4242)
-    box = pier.bench.updates.strongbox(pier.install)
+    box = pier.bench.records.strongbox(pier.install)
     assert box.folder.startswith(str(pier.folder / "home"))
     assert not pier.bench.shelf.interrupted()
     before = pier.state()
@@ -200,13 +200,13 @@ def test_a_link_or_a_folder_that_all_may_write_is_no_place_for_a_box(pier: Mock,
     away = tmp_path / "away"
     _plant_box(away, pier.root)
     (pier.root.parent / ".left-intact").symlink_to(away / ".left-intact")
-    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
+    assert pier.bench.records.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
     (pier.root.parent / ".left-intact").unlink()
     (pier.root.parent / ".left-intact").mkdir()
     (pier.root.parent / ".left-intact").chmod(0o777)
-    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
+    assert pier.bench.records.strongbox(pier.install).folder.startswith(str(pier.folder / "home"))
     (pier.root.parent / ".left-intact").chmod(0o700)
-    assert pier.bench.updates.strongbox(pier.install).folder.startswith(str(pier.root.parent))
+    assert pier.bench.records.strongbox(pier.install).folder.startswith(str(pier.root.parent))
 
 
 @AS_ROOT
@@ -278,12 +278,12 @@ def test_everything_of_ours_is_for_its_owner_alone(pier: Mock) -> None:
     os.umask(0o022)
     _update(pier)
     pier.bench.updates.export_proof(pier.install)
-    box = Path(pier.bench.updates.strongbox(pier.install).folder)
+    box = Path(pier.bench.records.strongbox(pier.install).folder)
     for path in (box.parent, box, *box.rglob("*"), pier.folder / "home", *(pier.folder / "home").rglob("*")):
         wanted = 0o700 if path.is_dir() else 0o600
         if "objects" in path.parts and path.is_file():
             assert path.stat().st_mode & 0o077 == 0, path
-        elif path.name not in ("lock.sqlite",):
+        else:
             assert path.stat().st_mode & 0o777 == wanted, path
 
 
@@ -319,7 +319,7 @@ def test_the_plain_list_names_what_a_recovery_displaced(pier: Mock, stage: str, 
     assert in_child(killed)
     bench = Workbench(str(pier.folder / "home"))
     assert bench.updates.recover(pier.install, True).state is State.ON_TRIAL
-    box = Path(bench.updates.strongbox(pier.install).folder)
+    box = Path(bench.records.strongbox(pier.install).folder)
     listed = {line.partition("\t")[0] for line in (box / LIST).read_text().splitlines()}
     displaced = before - {blake3(p.read_bytes()).hexdigest() for p in pier.root.rglob("*") if p.is_file()}
     assert displaced and displaced <= listed
@@ -331,7 +331,7 @@ def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
         release("1.1", **{"mocklet.ini": "[video]\nsmooth = on\nscale = 3\n\n[sound]\nrate = 22050\n"})
     )
     pier.update()
-    box = Path(pier.bench.updates.strongbox(pier.install).folder)
+    box = Path(pier.bench.records.strongbox(pier.install).folder)
 
     def listed() -> set[str]:
         lines = (box / LIST).read_text().splitlines()
@@ -348,7 +348,7 @@ def test_the_plain_list_names_only_what_is_still_kept(pier: Mock) -> None:
 def test_a_journals_paths_are_vetted_as_a_strangers(pier: Mock) -> None:
     _cut(pier)
     away = plant(pier.folder / "away", {"victim": "mine\n"})
-    with sqlite3.connect(pier.bench.updates.strongbox(pier.install).journal_path) as journal:
+    with sqlite3.connect(pier.bench.records.strongbox(pier.install).journal_path) as journal:
         number, record = journal.execute("SELECT seq, record FROM steps ORDER BY seq LIMIT 1").fetchone()
         said = json.loads(record) | {"at": ["", "../away/victim"]}
         journal.execute("UPDATE steps SET record = ? WHERE seq = ?", (json.dumps(said), number))
@@ -374,7 +374,7 @@ def test_the_plain_list_has_what_earlier_runs_set_aside(mock: Mock) -> None:
     mock.arrive(release("1.2"), "mocklet-1.2")
     mock.base = plant(mock.folder / "base" / "mocklet-1.1", release("1.1"))
     mock.update()
-    rows = mock.bench.updates.strongbox(mock.install).read_list()
+    rows = mock.bench.records.strongbox(mock.install).read_list()
     assert rows is not None and {"1", "2"} <= set(rows)
 
 
@@ -420,7 +420,7 @@ def test_no_annex_is_left_on_another_file_system(tmp_path: Path) -> None:
         made = MadeUp(tmp_path / "all", Path(other))
         make_journal(made.box.journal_path)
         made.bench.updates.update(made.plan(hand=False), made.install)
-        assert made.bench.updates.strongbox(made.install).folder.startswith(other)
+        assert made.bench.records.strongbox(made.install).folder.startswith(other)
         ours = (".left-intact", "annex")
         left = [p for p in (tmp_path / "all" / "pier").rglob("*") if p.name.startswith(ours)]
         assert not left

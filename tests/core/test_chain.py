@@ -107,7 +107,7 @@ def test_carried_out_waited_for_over_a_restart_proven_and_gone_back(made: MadeUp
     assert not back.missing and not back.kept
     assert made.state() == before
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT
-    assert made.bench.updates.history(made.install)[0].state is State.GONE_BACK
+    assert made.bench.records.history(made.install)[0].state is State.GONE_BACK
     assert not list(made.folder.rglob("annex-*")) and not list(made.folder.rglob("work-*"))
 
 
@@ -187,7 +187,7 @@ def test_killed_at_every_step_of_the_first_stage(made: MadeUp, part: int) -> Non
         assert in_child(lambda n=number: _carry_only(made, plan, Points(n))) == signal.SIGKILL
         made.copy_to(crashed)
         _recovered(made, True, number % 5, number)
-        assert made.bench.updates.history(made.install)[0].state is State.WAITING
+        assert made.bench.records.history(made.install)[0].state is State.WAITING
         _same(made, waiting, number)
         made.back_from(crashed)
         _recovered(made, False, number % 7, number)
@@ -212,7 +212,7 @@ def test_killed_at_every_step_behind_the_hand_step(made: MadeUp, part: int) -> N
         if made.bench.shelf.interrupted():
             _recovered(made, False, number % 3, number)
             _same(made, started, number)
-            assert made.bench.updates.history(made.install)[0].state is State.WAITING
+            assert made.bench.records.history(made.install)[0].state is State.WAITING
             assert made.bench.updates.go_on(made.install).proof.verdict is Verdict.INTACT
             _same(made, done, number)
             made.back_from(crashed)
@@ -243,7 +243,7 @@ def test_going_back_killed_at_every_step(made: MadeUp, part: int) -> None:
         made.back_from(crashed)
         _recovered(made, True, number % 6, number)
         _same(made, done, number)
-        assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
+        assert made.bench.records.history(made.install)[0].state is State.ON_TRIAL
 
 
 # ---------------------------------------------------------------- a root that is removed, and laid again by
@@ -320,7 +320,7 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     roots = plan.roots[:1]
     plan = replace(plan, roots=roots, kept=Kept(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
     assert made.bench.updates.update(plan, made.install).update.waits.step == "remove"
-    assert made.bench.updates.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
+    assert made.bench.records.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
     shutil.rmtree(made.root.parent)
     bench = made.bench
     assert (
@@ -383,7 +383,7 @@ def test_only_the_step_that_is_waited_for_can_be_said_to_be_done(made: MadeUp) -
         with pytest.raises(LeftIntactError) as error:
             updates.go_on(made.install, **words)  # type: ignore[arg-type]
         assert error.value.code == code, words
-        assert made.state() == before and updates.history(made.install)[0].state is State.WAITING
+        assert made.state() == before and made.bench.records.history(made.install)[0].state is State.WAITING
     # A step that can be seen is not done because somebody says so.
     with pytest.raises(LeftIntactError) as error:
         updates.go_on(made.install, done="start-once")

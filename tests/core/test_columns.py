@@ -30,7 +30,7 @@ def many(mock: Mock, number: int = 1500) -> None:
 
 
 def witness_after(mock: Mock) -> Witness:
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     with Journal(box.journal_path) as journal:
         return Trace(journal, journal.updates()[0].id).witness
 
@@ -64,7 +64,7 @@ def test_kept_leaves_out_and_knows_classes(mock: Mock) -> None:
 def test_a_journal_of_many_files_that_stay_is_small(mock: Mock) -> None:
     many(mock)
     assert mock.update().proof.verdict is Verdict.INTACT
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     assert os.path.getsize(box.journal_path) < 1500 * 120
     witness = witness_after(mock)
     assert witness.kept.in_pages > 1500 and len(witness.rows) < 40
@@ -107,7 +107,7 @@ def test_what_a_going_back_brings_back_can_be_proven_again(mock: Mock) -> None:
 
 
 def _rows(mock: Mock, query: str) -> list[tuple[int, ...]]:
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     base = sqlite3.connect(box.journal_path)
     try:
         return base.execute(query).fetchall()

@@ -103,7 +103,7 @@ def test_killed_at_every_step_and_recovered_each_way(part: int) -> None:
 def _kill_at_each(crashing: Mock, part: int) -> None:
     folder, before = crashing.folder, crashing.state()
     _lay_out(folder, folder / "fresh")
-    box = crashing.bench.updates.strongbox(crashing.install)
+    box = crashing.bench.records.strongbox(crashing.install)
     plan = crashing.plan()
     reports: dict[str, int] = {}
     outside = crashing.bench.updates.back.outside(crashing.install)

@@ -67,7 +67,7 @@ def test_of_an_update_before_the_last_that_was_settled_only_what_is_held_is_on_r
         mock.arrive(arriving, f"mocklet-{version}")
         mock.update()
         mock.bench.updates.settle(mock.install)
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     with Journal(box.journal_path) as journal:
         first, last = ({step.at.path for step in journal.steps(number)} for number in (1, 2))
     assert "mocklet" in last and "mocklet" not in first and "mocklet.ini" in first

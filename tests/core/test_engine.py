@@ -82,7 +82,7 @@ def test_updates_stack_and_go_back_one_by_one(mock: Mock) -> None:
 def test_settling_frees_the_programs_and_keeps_theirs(mock: Mock) -> None:
     _next(mock)
     mock.update()
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     before = box.size()
     done = mock.bench.updates.settle(mock.install)
     assert done.freed > 0 and box.size() == before - done.freed and done.held == 1
@@ -135,7 +135,7 @@ def test_stopping_at_any_stage_puts_all_back(mock: Mock, stage: str) -> None:
     with pytest.raises(LeftIntactError) as error:
         mock.update(report=report, cancel=token)
     assert error.value.code == "stopped" and mock.state() == before
-    assert mock.bench.updates.history(mock.install)[0].state is State.ABANDONED
+    assert mock.bench.records.history(mock.install)[0].state is State.ABANDONED
     assert mock.update().proof.verdict is Verdict.INTACT
 
 
@@ -192,7 +192,7 @@ def test_refusals_change_nothing(mock: Mock) -> None:
     with pytest.raises(Refusal) as error:
         mock.update()
     assert error.value.code == "older-version" and mock.state() == before
-    assert not mock.bench.updates.history(mock.install)
+    assert not mock.bench.records.history(mock.install)
     assert mock.update(allowed=["older-version"]).proof.verdict is Verdict.INTACT
 
 
@@ -256,7 +256,7 @@ def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
     _next(mock)
     before = mock.state()
     mock.update()
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     victim = next(p for p in Path(box.folder, "objects").rglob("*") if p.is_file())
     victim.write_bytes(b"rot")
     proof = mock.bench.updates.prove(mock.install).proof
@@ -276,7 +276,7 @@ def test_one_damaged_copy_stops_nothing_else(mock: Mock) -> None:
 
 def test_one_at_a_time(mock: Mock) -> None:
     _next(mock)
-    with mock.bench.updates.strongbox(mock.install).locked(), pytest.raises(LeftIntactError) as error:
+    with mock.bench.records.strongbox(mock.install).locked(), pytest.raises(LeftIntactError) as error:
         mock.update()
     assert error.value.code == "busy"
 
@@ -357,12 +357,12 @@ def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
     assert row.summary["version"] == "1.0" and row.waiting is not None and row.waiting[1] == "1.1"
 
     mock.update()
-    number = mock.bench.updates.history(mock.install)[0].id
+    number = mock.bench.records.history(mock.install)[0].id
     for forward, version in ((False, "1.0"), (True, "1.1")):
         if forward:
             mock.update()
-            number = mock.bench.updates.history(mock.install)[0].id
-        with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+            number = mock.bench.records.history(mock.install)[0].id
+        with Journal(mock.bench.records.strongbox(mock.install).journal_path) as journal:
             journal.set_state(number, State.CARRYING)
         mock.bench.updates.recover(mock.install, forward)
         assert mock.bench.shelf.rows()[0].summary["version"] == version
@@ -370,7 +370,7 @@ def test_the_shelf_knows_the_version_that_lies_there_now(mock: Mock) -> None:
 
 def test_what_an_earlier_run_left_half_made_is_in_nobodys_way(mock: Mock) -> None:
     mock.arrive(release("1.1"))
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     box.make()
     for number in range(1, 14):
         plant(Path(box.folder) / "work-1", {f"ready-1-{number}/half": "made"})

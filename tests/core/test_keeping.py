@@ -34,7 +34,7 @@ def updated(mock: Mock) -> Mock:
 
 
 def _objects(mock: Mock) -> set[str]:
-    return mock.bench.updates.strongbox(mock.install).objects()
+    return mock.bench.records.strongbox(mock.install).objects()
 
 
 def test_every_object_says_who_needs_it(updated: Mock) -> None:
@@ -57,12 +57,12 @@ def test_two_updates_that_need_one_object_both_count(updated: Mock) -> None:
     same = _next("1.2")
     updated.arrive(same, "mocklet-1.2")
     updated.update(baseline=False)
-    with Journal(updated.bench.updates.strongbox(updated.install).journal_path) as journal:
+    with Journal(updated.bench.records.strongbox(updated.install).journal_path) as journal:
         known = references(journal)
         assert {run.state for run in journal.runs()} == {State.ON_TRIAL}
     assert set(known.needed) == _objects(updated)
     updated.bench.updates.back.go(updated.install)
-    with Journal(updated.bench.updates.strongbox(updated.install).journal_path) as journal:
+    with Journal(updated.bench.records.strongbox(updated.install).journal_path) as journal:
         after = references(journal)
     assert _objects(updated) == {d for d in _objects(updated) if after.keeps(d)}
     before = updated.state()
@@ -78,7 +78,7 @@ def test_what_a_going_back_no_longer_needs_is_let_go_of(updated: Mock) -> None:
 
 
 def test_an_orphan_is_let_go_of_and_nothing_is_while_a_run_is_open(updated: Mock) -> None:
-    box = updated.bench.updates.strongbox(updated.install)
+    box = updated.bench.records.strongbox(updated.install)
     orphan = "ab" + "0" * 62
     Path(box.folder, "objects", "ab").mkdir(exist_ok=True)
     Path(box.object_path(orphan)).write_bytes(b"left by a crash")
@@ -101,7 +101,7 @@ def test_an_orphan_is_let_go_of_and_nothing_is_while_a_run_is_open(updated: Mock
 def test_looking_through_it_finds_what_is_damaged_and_what_is_gone(updated: Mock) -> None:
     found = updated.bench.keeping.verify(updated.install)
     assert found.sound and found.objects == len(_objects(updated)) and found.bytes > 0
-    box = updated.bench.updates.strongbox(updated.install)
+    box = updated.bench.records.strongbox(updated.install)
     by_place = {h.places[0]: h.digest for h in updated.bench.keeping.look(updated.install).held}
     Path(box.object_path(by_place["VERSION"])).write_bytes(b"1.1\n")
     Path(box.object_path(by_place["mocklet"])).unlink()
@@ -156,7 +156,7 @@ def test_the_command_lists_takes_verifies_and_frees(line: Line, tmp_path: Path) 
     assert said["budget"] == 1000 and said["over"] > 0 and {"settle"} == {f["by"] for f in said["frees"]}
     shown = line("strongbox", root)[0]
     assert {one["update"] for one in said["objects"]} == {1} and "update 1, " in shown
-    assert {one["since"] for one in said["objects"]} == {mock.bench.updates.history(mock.install)[0].began}
+    assert {one["since"] for one in said["objects"]} == {mock.bench.records.history(mock.install)[0].began}
     assert "what frees room" in shown and "over its budget" in shown and "needed for 1 place" in shown
     assert "all sound" in line("strongbox", root, "verify")[0]
     out = tmp_path / "taken"
@@ -167,7 +167,7 @@ def test_the_command_lists_takes_verifies_and_frees(line: Line, tmp_path: Path) 
     assert "freed" in line("strongbox", root, "free", "mocklet.ini")[0]
     for words in (("take", "x"), ("take",), ("polish",), ("list", "--budget", "much")):
         assert line("strongbox", root, *words, code=2)[1].startswith("left-intact: ")
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     mock.arrive(_next("1.2"), "mocklet-1.2")
     mock.update(baseline=False)
     victim = next(iter(box.objects()))
@@ -179,7 +179,7 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
     updated: Mock, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Going back would leave its place as it is, and let go of the only copy."""
-    box, before = updated.bench.updates.strongbox(updated.install), updated.state()
+    box, before = updated.bench.records.strongbox(updated.install), updated.state()
     victim = next(h.digest for h in updated.bench.keeping.look(updated.install).held if not h.yours)
 
     def refused(self: object, real: Any, path: str) -> str:
@@ -199,7 +199,7 @@ def test_a_copy_that_the_system_refuses_is_not_taken_for_a_damaged_one(
 
 
 def test_what_could_not_be_put_back_keeps_every_copy(updated: Mock) -> None:
-    box = updated.bench.updates.strongbox(updated.install)
+    box = updated.bench.records.strongbox(updated.install)
     damaged = next(h.digest for h in updated.bench.keeping.look(updated.install).held if not h.yours)
     Path(box.object_path(damaged)).write_bytes(b"rot")
     kept = box.objects()
@@ -213,7 +213,7 @@ def test_what_a_disk_fails_to_read_is_read_once_more(
 ) -> None:
     mock.arrive(release("1.1"))
     mock.update()
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     digest, left = next(iter(box.objects())), [times]
 
     def failing(self: object, real: Any, path: str) -> str:

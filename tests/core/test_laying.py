@@ -94,7 +94,7 @@ def _on_trial(mock: Mock) -> None:
 
 
 def _trial(mock: Mock) -> dict[str, str]:
-    with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+    with Journal(mock.bench.records.strongbox(mock.install).journal_path) as journal:
         return dict(journal.trial(1))
 
 
@@ -404,7 +404,7 @@ def test_a_file_of_two_names_has_them_again_when_what_waited_is_lost(mock: Mock,
     was = core.read_bytes()
     mock.arrive(release("1.1"))
     assert in_child(lambda: mock.update(report=when_all_is_laid)) == signal.SIGKILL
-    for lies in Path(mock.bench.updates.strongbox(mock.install).folder).glob("work-*/*"):
+    for lies in Path(mock.bench.records.strongbox(mock.install).folder).glob("work-*/*"):
         lies.rmdir() if lies.is_dir() and not lies.is_symlink() else lies.unlink()
     if since:
         second.write_bytes(b"mine")
@@ -705,8 +705,8 @@ def test_what_could_not_be_given_on_the_way_back_is_said(mock: Mock, monkeypatch
         mock.update()
         patched.setattr(os, "chown", refused)
         mock.bench.updates.back.go(mock.install)
-    runs = mock.bench.updates.history(mock.install)
-    with Journal(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+    runs = mock.bench.records.history(mock.install)
+    with Journal(mock.bench.records.strongbox(mock.install).journal_path) as journal:
         said = {note for run in journal.runs() for note in run.notes}
     assert runs and said == {"lib/libpad.so: its owner could not be given"}
 

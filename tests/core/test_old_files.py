@@ -139,7 +139,7 @@ def test_the_fixture_is_what_it_says(tmp_path: Path, name: str) -> None:
 
 def test_an_update_on_trial_proves_and_goes_back(tmp_path: Path) -> None:
     old = Old(tmp_path, "trial")
-    assert [u.state for u in old.bench.updates.history(old.install)] == [State.ON_TRIAL, State.SETTLED]
+    assert [u.state for u in old.bench.records.history(old.install)] == [State.ON_TRIAL, State.SETTLED]
     kinds = {f.at: f.file_class for f in old.bench.surveys.survey(old.install).findings}
     assert {At("memory", "quay.sav"), At("", "memory:/note.txt")} <= kinds.keys()
     proof = old.bench.updates.prove(old.install).proof
@@ -147,7 +147,7 @@ def test_an_update_on_trial_proves_and_goes_back(tmp_path: Path) -> None:
     back = old.bench.updates.back.go(old.install)
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT and not back.missing
     assert old.is_as_before()
-    assert [u.state for u in old.bench.updates.history(old.install)] == [State.GONE_BACK, State.SETTLED]
+    assert [u.state for u in old.bench.records.history(old.install)] == [State.GONE_BACK, State.SETTLED]
 
 
 def test_an_update_on_trial_settles_and_the_next_goes_in(tmp_path: Path) -> None:
@@ -177,7 +177,7 @@ def test_what_was_cut_off_is_ended_either_way(tmp_path: Path, name: str, forward
 
 def test_one_in_a_folder_of_its_own_proves_and_goes_back(tmp_path: Path) -> None:
     old = Old(tmp_path, "beside")
-    (update,) = old.bench.updates.history(old.install)
+    (update,) = old.bench.records.history(old.install)
     with Journal(str(old.journal)) as journal:
         assert isinstance(journal.facts(update.id).way, NewRoot)
     assert old.bench.updates.prove(old.install).proof.verdict is Verdict.INTACT

@@ -226,7 +226,7 @@ def test_a_baseline_of_another_version_gives_way_to_what_is_on_record(mock: Mock
     assert "what is on record counts" in next(w.says for w in plan.warnings if w.code == "baseline-mismatch")
     outcome = mock.update()
     # Nothing was to be done, so no second run stands between the person and the release before.
-    assert [u.id for u in mock.bench.updates.history(mock.install)] == [outcome.update.id] == [1]
+    assert [u.id for u in mock.bench.records.history(mock.install)] == [outcome.update.id] == [1]
     assert outcome.proof.verdict == "intact" and mock.state() == before
 
 

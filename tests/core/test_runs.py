@@ -23,7 +23,9 @@ from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update
-from tests.builders import LATER, LINKS, Mock, in_memory, plant
+from left_intact.workbench import Workbench
+from tests import disks
+from tests.builders import LATER, LINKS, Mock, in_memory, plant, release
 from tests.chains import (
     HAND,
     MERGED,
@@ -106,7 +108,7 @@ def test_a_run_that_is_stopped_before_it_began_changes_nothing(made: MadeUp) -> 
         made.begin(made.plan(), cancel=cancel)
     assert error.value.code == "stopped" and made.state() == before
     assert not isinstance(error.value, HalfDone)
-    assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
+    assert made.bench.records.history(made.install)[-1].state is State.ABANDONED
 
 
 @LINKS
@@ -333,7 +335,7 @@ def test_what_fails_in_its_second_stage_is_taken_back_whole(
     assert seen == [(State.PUTTING_BACK, [StageState.PUTTING_BACK, StageState.UNDONE])]
     assert error.value.code == "stopped" and made.state() == before
     assert stages_of(made, 1) == [StageState.UNDONE, StageState.UNDONE]
-    assert made.bench.updates.back.history(made.install)[-1].state is State.ABANDONED
+    assert made.bench.records.history(made.install)[-1].state is State.ABANDONED
 
 
 def test_a_stage_that_was_put_back_is_not_put_back_again(made: MadeUp) -> None:
@@ -558,8 +560,28 @@ def test_roots_are_vetted_as_if_a_stranger_had_written_them(
     mock: Mock, place: str, existed: bool, tmp_path: Path
 ) -> None:
     (tmp_path / "leads").symlink_to(mock.root)
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     refuse_roots((Root(label="", place=os.path.realpath(mock.root)),), box)
     with pytest.raises(LeftIntactError) as error:
         refuse_roots((Root(label="", place=place.format(os.path.realpath(tmp_path)), existed=existed),), box)
     assert error.value.code == "root-replaced"
+
+
+def test_library_and_journal_are_opened_once_for_a_use_case(
+    mock: Mock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    mock.bench.updates.back.go(mock.install)
+    install, draft = mock.install, mock.draft()
+    plan = draft.plan({q.id: q.default for q in draft.plan().questions})
+    for does in ("update", "prove", "back"):
+        updates = Workbench(mock.bench.home).updates
+        opened = disks.opened_databases(monkeypatch)
+        if does == "update":
+            assert updates.update(plan, install).proof.verdict is Verdict.INTACT
+        elif does == "prove":
+            assert updates.prove(install).proof.verdict is Verdict.INTACT
+        else:
+            assert updates.back.go(install).missing == ()
+        assert sorted(opened) == ["journal.sqlite", "library.sqlite"], does

@@ -307,7 +307,7 @@ def test_what_nobody_can_prove_is_kept_by_settling(mock: Mock) -> None:
 
 def test_with_a_baseline_the_old_program_is_freed(laid: Mock) -> None:
     assert laid.bench.updates.settle(laid.install).freed > 0
-    assert laid.bench.updates.history(laid.install)[0].state is State.SETTLED
+    assert laid.bench.records.history(laid.install)[0].state is State.SETTLED
     assert not [h for h in laid.bench.keeping.look(laid.install).held if "lib/libpad.so" in h.places]
 
 
@@ -572,6 +572,6 @@ def test_going_back_over_what_cannot_be_read_is_refused_whole(laid: Mock, shut: 
         laid.bench.updates.back.go(laid.install)
     assert "cannot be read" in error.value.line() and name in error.value.line()
     shut.clear()
-    assert laid.state() == before and laid.bench.updates.history(laid.install)[0].state is State.ON_TRIAL
+    assert laid.state() == before and laid.bench.records.history(laid.install)[0].state is State.ON_TRIAL
     laid.bench.updates.back.go(laid.install)
     assert laid.read("VERSION") == "1.0\n"

@@ -118,14 +118,14 @@ def test_a_folder_that_was_left_and_settled_is_an_install_of_its_own(pier: Pier,
     old, new = files(pier.old), files(pier.new)
     bench = Workbench(str(tmp_path / "second home"))
     other = bench.shelf.find(str(pier.old))
-    assert not bench.updates.history(other)
+    assert not bench.records.history(other)
     assert code_of(lambda: bench.updates.back.go(other)) == "nothing-to-go-back-to"
     assert (files(pier.old), files(pier.new)) == (old, new)
     draft = bench.updates.draft(other, str(pier.archive), route="in-place")
     plan = draft.plan({q.id: q.default for q in draft.plan().questions})
     bench.updates.update(plan, draft.install)
-    mine = bench.updates.strongbox(other).folder
-    assert mine != pier.bench.updates.strongbox(pier.bench.shelf.find("Mocklet")).folder
+    mine = bench.records.strongbox(other).folder
+    assert mine != pier.bench.records.strongbox(pier.bench.shelf.find("Mocklet")).folder
     bench.updates.back.go(other)
     assert (files(pier.old), files(pier.new)) == (old, new)
 
@@ -255,7 +255,7 @@ def test_a_renamed_folder_is_known_wherever_it_lies(mock: Mock) -> None:
 def test_a_journal_that_is_none_is_damage_and_never_no_update(mock: Mock, damage: str, home: str) -> None:
     mock.arrive(release("1.1"))
     mock.update()
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
     held = box.objects()
     box.close()
     journal = Path(box.journal_path)
@@ -269,7 +269,7 @@ def test_a_journal_that_is_none_is_damage_and_never_no_update(mock: Mock, damage
         lambda: bench.updates.draft(install, str(mock.next)),
         lambda: bench.updates.settle(install),
         lambda: bench.updates.back.go(install),
-        lambda: bench.updates.history(install),
+        lambda: bench.records.history(install),
     ):
         assert code_of(ask) == "journal-broken"
     assert files(mock.root) == before and box.objects() == held
@@ -337,7 +337,7 @@ def test_two_first_updates_at_once(tmp_path: Path) -> None:
         assert "" in said and set(said) <= {"", "busy", "interrupted", "changed-meanwhile"}, said
         install = mock.bench.shelf.find(str(mock.root))
         assert mock.bench.updates.prove(install).proof.verdict is not Verdict.BROKEN
-        while any(u.state is State.ON_TRIAL for u in mock.bench.updates.history(install)):
+        while any(u.state is State.ON_TRIAL for u in mock.bench.records.history(install)):
             mock.bench.updates.back.go(install)
         assert files(mock.root) == begun
 
@@ -410,7 +410,7 @@ def test_a_move_that_is_killed_has_said_it_or_not(mock: Mock) -> None:
     begun = files(mock.root)
     mock.update()
     there = mock.root.rename(mock.root.with_name("elsewhere"))
-    box = mock.bench.updates.strongbox(mock.install)
+    box = mock.bench.records.strongbox(mock.install)
 
     def half() -> None:  # the box has heard of it, and the library has not
         box.claim(str(there), str(mock.install.id))
@@ -469,7 +469,7 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
     mock.arrive(release("1.1"))
     mock.update()
     assert seen[0] == -1 and 0 not in seen
-    with Heads(mock.bench.updates.strongbox(mock.install).journal_path) as journal:
+    with Heads(mock.bench.records.strongbox(mock.install).journal_path) as journal:
         assert [run.state for run in journal.runs()] == [State.ON_TRIAL]
 
 

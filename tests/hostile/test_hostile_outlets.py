@@ -342,8 +342,8 @@ def test_another_process_that_fetches_the_same_is_waited_for(outlet: OutletServe
     into = tmp_path / "f"
     got(outlet, into)  # the folder and its lock are there
     holds = (
-        "import sys\nfrom left_intact.core.database import alone\n"
-        f"with alone({str(into / 'lock.sqlite')!r}, 'busy'):\n print('held', flush=True)\n sys.stdin.read()\n"
+        "import sys\nfrom left_intact.core.files.alone import alone\n"
+        f"with alone({str(into / 'lock')!r}, 'busy'):\n print('held', flush=True)\n sys.stdin.read()\n"
     )
     with subprocess.Popen(
         [sys.executable, "-c", holds], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True

@@ -125,7 +125,7 @@ class Console:
         self.go_on()
 
     def step(self) -> str:
-        run = self.bench.updates.open_run(self.install)
+        run = self.bench.records.open_run(self.install)
         return run.waits.step if run is not None and run.waits is not None else ""
 
     def state(self) -> dict[str, Any]:

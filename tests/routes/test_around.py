@@ -148,7 +148,7 @@ def test_going_back_undoes_a_step_by_hand_in_its_turn(coming: Mock) -> None:
     coming.bench.updates.go_on(coming.install)
     went = coming.bench.updates.back.go(coming.install)
     assert went.waits is not None
-    run = coming.bench.updates.open_run(coming.install)
+    run = coming.bench.records.open_run(coming.install)
     assert run is not None and run.waits is not None and run.waits.step == "undo-rescan"
     done = coming.bench.updates.go_on(coming.install, done="undo-rescan")
     assert done.proof.verdict is Verdict.INTACT

@@ -147,9 +147,9 @@ def _there_and_back(home: str, name: str, ask: str, plan: Any, folder: Path) -> 
     bench = Workbench(home)
     updates, install = bench.updates, bench.shelf.known(name)
     _asked_while(home, name, ask, lambda: updates.update(plan, install), folder)
-    if updates.history(bench.shelf.known(name))[0].state is State.WAITING:
+    if bench.records.history(bench.shelf.known(name))[0].state is State.WAITING:
         updates.give_up(bench.shelf.known(name))
     else:
         assert updates.prove(bench.shelf.known(name)).proof.verdict is Verdict.INTACT
-    if updates.history(install)[0].state is State.ON_TRIAL:
+    if bench.records.history(install)[0].state is State.ON_TRIAL:
         _asked_while(home, name, ask, lambda: updates.back.go(bench.shelf.known(name)), folder)

@@ -130,7 +130,7 @@ def test_keys_that_nobody_can_tell_apart_are_asked_about(console: Console) -> No
     console.swap()
     console.start({path: said for path, said in STARTED.items() if not path.endswith("title.txt")})
     assert console.go_on().waits
-    run = console.bench.updates.open_run(console.install)
+    run = console.bench.records.open_run(console.install)
     assert run is not None and run.waits is not None
     assert run.waits.step == "key-cards-7f3a"
     assert run.waits.options == ("b044", "c155", "7f3a")
@@ -325,7 +325,7 @@ def test_back_after_each_step_is_byte_for_byte(console: Console, done: int) -> N
                 break
         console.go_on()
     assert console.state() == before
-    assert console.bench.updates.open_run(console.install) is None
+    assert console.bench.records.open_run(console.install) is None
 
 
 @pytest.mark.sampled(1)
@@ -363,9 +363,9 @@ def _through(console: Console, *, forward: bool) -> None:
     """End what was cut off one way or the other, and go the whole way."""
     for _ in range(12):
         bench = Workbench(console.home)
-        run = bench.updates.open_run(console.install)
+        run = bench.records.open_run(console.install)
         if run is None:
-            if any(one.state is State.ON_TRIAL for one in bench.updates.history(console.install)):
+            if any(one.state is State.ON_TRIAL for one in bench.records.history(console.install)):
                 return
             console.begin()
             continue
@@ -557,11 +557,11 @@ def test_two_saves_never_go_to_one_place(tmp_path: Path) -> None:
 
 def test_what_was_allowed_for_one_install_passes_to_no_other(console: Console) -> None:
     bench = console.bench
-    bench.updates.allow_command(console.install, ("./rescan",))
+    bench.records.allow_command(console.install, ("./rescan",))
     bench.shelf.forget(console.install)
     other = console.bench.shelf.register(str(console.root), name="Another")
     assert other.id == console.install.id  # numbers are given again
-    assert not console.bench.updates.is_allowed(other, ("./rescan",))
+    assert not console.bench.records.is_allowed(other, ("./rescan",))
 
 
 def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
@@ -575,7 +575,7 @@ def test_what_cannot_be_copied_just_now_is_said_and_copied_at_the_next_look(
     assert outcome.waits and outcome.update.waits is not None
     assert "not copied yet" in outcome.update.waits.why
     assert console.go_on().waits
-    run = console.bench.updates.open_run(console.install)
+    run = console.bench.records.open_run(console.install)
     assert run is not None and run.waits is not None and "not copied" not in run.waits.why
     console.swap()
     console.start()
@@ -599,7 +599,7 @@ def test_what_is_copied_while_it_waits_is_safe_before_it_is_said_to_be(
     told(Strongbox, "write_list")
     told(Journal, "wait")
     box, outside = (
-        console.bench.updates.strongbox(console.install),
+        console.bench.records.strongbox(console.install),
         console.bench.updates.back.outside(console.install),
     )
     assert recovery.go_on(box, outside, console.install.root).waits

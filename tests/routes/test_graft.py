@@ -95,7 +95,7 @@ def test_the_program_is_not_robbed_of_what_the_donor_made_their_own(loom: Loom, 
     assert outcome.proof.verdict is Verdict.INTACT
     after = snapshot(str(loom.root))
     assert {path: after[path] for path in here} == {path: before[path] for path in here}
-    record = loom.bench.updates.on_record(loom.install)
+    record = loom.bench.records.on_record(loom.install)
     assert record is not None and not here & set(record.entries)
     loom.bench.updates.back.go(loom.install)
     assert snapshot(str(loom.root)) == before
@@ -131,7 +131,7 @@ def test_a_plain_release_in_a_folder_is_no_donor(loom: Loom, tmp_path: Path) -> 
 
 def test_what_is_on_record_afterwards_is_the_program_alone(loom: Loom) -> None:
     loom.bench.updates.update(loom.plan(), loom.install)
-    record = loom.bench.updates.on_record(loom.install)
+    record = loom.bench.records.on_record(loom.install)
     assert record is not None and not set(SOMEBODYS) & set(record.entries)
 
 

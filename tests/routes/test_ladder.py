@@ -296,7 +296,7 @@ def test_a_failing_third_rung_leaves_the_second_in_force_and_the_proof_knows(
     assert error.code == "stopped-half-way"
     assert rally.read("VERSION") == "1.06\n"
     assert rally.read("rally.ini") == "[video]\nscale = 4\nsmooth = off\nlines = 3\n"
-    run = rally.bench.updates.history(rally.install)[0]
+    run = rally.bench.records.history(rally.install)[0]
     assert (run.state, run.to_version) == (State.ON_TRIAL, "1.06")
     assert rally.bench.updates.prove(rally.install).proof.verdict is Verdict.INTACT
     assert rally.bench.surveys.survey(rally.install).version_text == "1.06"
@@ -362,7 +362,7 @@ def test_killed_in_any_rung_it_is_ended_forward_or_back_byte_for_byte() -> None:
             )
             bench = Workbench(str(rally.folder / "home"))
             forward = number % 2 == 0
-            run = bench.updates.open_run(rally.install)
+            run = bench.records.open_run(rally.install)
             if run is not None:
                 bench.updates.recover(rally.install, forward)
             laid = rally.read("VERSION")

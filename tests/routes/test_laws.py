@@ -87,7 +87,7 @@ def _killed_at(route: str, folder: Path, at: int, forward: bool) -> None:
     assert in_child(lambda: update(report=KillAt(at))) == signal.SIGKILL
     bench = Workbench(str(folder / "home"))
     install = bench.shelf.find(evening.install.name)
-    cut = bench.updates.open_run(install)
+    cut = bench.records.open_run(install)
     if cut is not None:
         ended = bench.updates.recover(install, forward)
         assert ended.state is (State.ON_TRIAL if forward else State.ABANDONED), (at, forward)
@@ -95,7 +95,7 @@ def _killed_at(route: str, folder: Path, at: int, forward: bool) -> None:
         proof = bench.updates.prove(install).proof
         assert proof.verdict is Verdict.INTACT, (at, [c for c in proof.checks if c.state == "failed"])
         bench.updates.back.go(install)
-    elif any(u.state is State.ON_TRIAL for u in bench.updates.history(install)):
+    elif any(u.state is State.ON_TRIAL for u in bench.records.history(install)):
         bench.updates.back.go(install)  # it was over, and the kill came after
     assert state() == before, (at, forward)
     install = bench.shelf.find(evening.install.name)
@@ -119,11 +119,11 @@ def test_a_going_back_that_is_killed_ends_either_way(route: str) -> None:
                     assert state() == before
                     continue
                 install = bench.shelf.find(evening.install.name)
-                was_open = bench.updates.open_run(install) is not None
+                was_open = bench.records.open_run(install) is not None
                 if was_open:
                     bench.updates.recover(install, forward)
                     install = bench.shelf.find(evening.install.name)
-                if bench.updates.on_trial(install):
+                if bench.records.on_trial(install):
                     assert state() == on_trial and (forward or not was_open)
                     assert bench.updates.prove(install).proof.verdict is Verdict.INTACT
                     bench.updates.back.go(install)
@@ -183,7 +183,7 @@ def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_b
         if outcome.proof.verdict is Verdict.BROKEN:
             assert set(outcome.proof.lost) <= {p for p in saved if _is_barred(p, stubs)}, outcome.proof.lost
         digests = {said[4] for said in console.state().values() if said[0] == "file"}
-        box = console.bench.updates.strongbox(console.install)
+        box = console.bench.records.strongbox(console.install)
         for move in saved.values():
             if move.before is not None and move.before.kind == "file":
                 assert move.before.digest in digests or box.has(move.before.digest), move.at.shown

@@ -80,7 +80,7 @@ def test_the_folder_itself_may_be_what_came(pier: Pier) -> None:
     assert plan.route is Route.SIDE_BY_SIDE and plan.root == str(pier.new) and not plan.blockers
     assert pier.bench.updates.update(plan, pier.install).proof.verdict is Verdict.INTACT
     assert (pier.new / "settings/mill.conf").read_text() == "loudness = 61\n"
-    record = pier.bench.updates.on_record(pier.bench.shelf.find("Mocklet"))
+    record = pier.bench.records.on_record(pier.bench.shelf.find("Mocklet"))
     assert record is not None and "settings/mill.conf" not in record.entries
     pier.bench.updates.back.go(pier.install)
     assert pier.state() == before
@@ -379,7 +379,7 @@ def test_settling_may_free_the_old_folder_first(pier: Pier) -> None:
     install = pier.bench.shelf.find("Mocklet")
     settled = pier.bench.updates.settle(install, free_old=True)
     assert settled.update.state is State.SETTLED and not pier.old.exists() and pier.root == str(pier.new)
-    assert {u.state for u in pier.bench.updates.history(install)} == {State.SETTLED}
+    assert {u.state for u in pier.bench.records.history(install)} == {State.SETTLED}
     with pytest.raises(LeftIntactError) as stop:
         pier.bench.updates.settle(install, free_old=True)
     assert stop.value.code == "nothing-to-free"
@@ -397,7 +397,9 @@ def test_what_is_not_gone_whole_settles_nothing(pier: Pier, monkeypatch: pytest.
     monkeypatch.setattr(type(updates), "free_old", and_comes_back)
     with pytest.raises(LeftIntactError) as stop:
         updates.settle(install, free_old=True)
-    assert stop.value.code == "not-freed" and {u.state for u in updates.history(install)} == {State.ON_TRIAL}
+    assert stop.value.code == "not-freed" and {u.state for u in pier.bench.records.history(install)} == {
+        State.ON_TRIAL
+    }
 
 
 @pytest.mark.parametrize("path", ["saves/mill.sav", "lib/libcore.so"])

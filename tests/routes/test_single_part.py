@@ -67,7 +67,7 @@ def test_the_fallback_is_nowhere_in_the_install(house: House) -> None:
     assert set(house.root.rglob("*")) == names
     old = core("otter", "1.3.1")
     assert not any(p.is_file() and p.read_bytes() == old for p in house.root.rglob("*"))
-    assert house.bench.updates.strongbox(house.install).objects()
+    assert house.bench.records.strongbox(house.install).objects()
 
 
 def test_an_older_one_that_the_program_may_load_is_said(house: House) -> None:
@@ -157,7 +157,7 @@ def test_what_was_swapped_is_on_record_so_that_the_next_whole_release_takes_it(h
         (base / path).unlink()
     house.bench.surveys.set_baseline(house.install, str(base))
     house.update(house.comes("otter-machine-1.3.2.so", core("otter", "1.3.2")))
-    record = house.bench.updates.on_record(house.install)
+    record = house.bench.records.on_record(house.install)
     assert record is not None
     assert record.entries["cores/otter-machine.so"].bytes == len(core("otter", "1.3.2"))
     finding = house.bench.surveys.survey(house.install).findings.find(At("", "cores/otter-machine.so"))

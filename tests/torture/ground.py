@@ -88,7 +88,7 @@ class Ground:
 
     @property
     def strongbox(self) -> Path:
-        return Path(self.bench.updates.strongbox(self.install).folder)
+        return Path(self.bench.records.strongbox(self.install).folder)
 
     @property
     def journal(self) -> Path:
@@ -155,7 +155,7 @@ class Ground:
 
     def _may_go_on(self, bench: Workbench, work: str) -> str:
         """Whether what must be possible now is: an update on trial proves intact, another can be drawn."""
-        states = [update.state for update in bench.updates.history(self.install)]
+        states = [update.state for update in bench.records.history(self.install)]
         if State.ON_TRIAL in states or State.SETTLED in states:
             proof = bench.updates.prove(self.install).proof
             if proof.verdict.value != "intact":

@@ -264,7 +264,7 @@ async def test_an_interrupted_update_is_ended_first(waiting: Mock, forward: bool
 
     before = waiting.state()
     waiting.update()
-    with Journal(waiting.bench.updates.strongbox(waiting.install).journal_path) as journal:
+    with Journal(waiting.bench.records.strongbox(waiting.install).journal_path) as journal:
         journal.set_state(1, State.CARRYING)
     async with running(waiting) as (app, pilot):
         assert "cut off" in words(app)
@@ -347,7 +347,7 @@ async def test_settling_what_is_not_intact_takes_a_plain_y(waiting: Mock) -> Non
         await press(app, pilot, "y")
         assert (
             isinstance(app.screen, ShelfScreen)
-            and waiting.bench.updates.history(waiting.install)[0].state == "settled"
+            and waiting.bench.records.history(waiting.install)[0].state == "settled"
         )
 
 
@@ -407,7 +407,7 @@ async def test_six_is_no_key_for_settling(waiting: Mock) -> None:
     async with running(waiting) as (app, pilot):
         await press(app, pilot, "enter", "6", "enter")
         assert isinstance(app.screen, ProofScreen)
-        assert waiting.bench.updates.history(waiting.install)[0].state == "on-trial"
+        assert waiting.bench.records.history(waiting.install)[0].state == "on-trial"
 
 
 async def test_a_double_click_carries_out_nothing_that_nobody_saw(waiting: Mock) -> None:
@@ -442,7 +442,7 @@ async def test_a_key_that_was_pressed_twice_at_once_carries_out_once(waiting: Mo
         burst(app, "c", "c", "c")
         await settled(app, pilot)
         assert isinstance(app.screen, ProofScreen), app.screen
-        assert len(waiting.bench.updates.history(waiting.install)) == 1
+        assert len(waiting.bench.records.history(waiting.install)) == 1
         burst(app, "g", "g")  # the second is for a screen that lies below the dialog by then
         await settled(app, pilot)
         assert sum(isinstance(screen, BackDialog) for screen in app.screen_stack) == 1

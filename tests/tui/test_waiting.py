@@ -50,7 +50,7 @@ async def test_the_shelf_and_the_stage_line_say_what_is_waited_for(made: MadeUp)
         await press(app, pilot, "l")
         assert (
             isinstance(app.screen, WaitingScreen)
-            and made.bench.updates.history(made.install)[0].state is State.WAITING
+            and made.bench.records.history(made.install)[0].state is State.WAITING
         )
 
 
@@ -76,7 +76,7 @@ async def test_it_goes_on_once_the_step_was_done(made: MadeUp) -> None:
         made.start_once()
         await press(app, pilot, "l")
         assert isinstance(app.screen, ProofScreen) and "I N T A C T" in words(app)
-    assert made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
+    assert made.bench.records.history(made.install)[0].state is State.ON_TRIAL
 
 
 async def test_it_looks_by_itself(made: MadeUp) -> None:
@@ -95,7 +95,7 @@ async def test_giving_up_leaves_it_on_trial(made: MadeUp) -> None:
         await press(app, pilot, "enter", "x", "enter")
         assert (
             isinstance(app.screen, ShelfScreen)
-            and made.bench.updates.history(made.install)[0].state is State.ON_TRIAL
+            and made.bench.records.history(made.install)[0].state is State.ON_TRIAL
         )
 
 
@@ -147,7 +147,7 @@ async def test_one_damaged_journal_is_said_on_its_row_alone(mock: Mock, tmp_path
     mock.update()
     other = plant(tmp_path / "other", release("1.0"))
     mock.bench.surveys.survey(mock.bench.shelf.find(str(other)))
-    Path(mock.bench.updates.strongbox(mock.install).journal_path).write_bytes(
+    Path(mock.bench.records.strongbox(mock.install).journal_path).write_bytes(
         b"SQLite format 3\0" + b"\xff" * 8000
     )
     async with running(mock) as (app, pilot):
@@ -200,7 +200,7 @@ async def test_what_is_saved_is_chosen_line_by_line_and_the_steps_stand_in_their
         await press(app, pilot, "c")
         await press(app, pilot, "c")
         assert isinstance(app.screen, WaitingScreen)
-    saved = console.bench.updates.history(console.install)[0]
+    saved = console.bench.records.history(console.install)[0]
     assert saved.state is State.WAITING
 
 

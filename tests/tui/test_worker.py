@@ -196,7 +196,7 @@ def test_a_face_that_goes_away_leaves_nothing_half_done(waiting: Mock, stage: st
     link.close()
     bench = Workbench(waiting.bench.home)
     assert not bench.shelf.interrupted()
-    states = [update.state for update in bench.updates.history(install)]
+    states = [update.state for update in bench.records.history(install)]
     if State.ON_TRIAL in states:
         assert bench.updates.prove(install).proof.verdict is Verdict.INTACT
     else:

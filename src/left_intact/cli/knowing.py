@@ -223,7 +223,7 @@ def watch(install: str, command: tuple[str, ...], as_json: bool) -> None:
 
     run = work.surveys.watch(target, command=command or (), wait=wait)
     stubs = [f.at for f in work.surveys.stubs(target, work.surveys.survey(target))]
-    proof = work.updates.prove(target).proof if work.updates.on_trial(target) else None
+    proof = work.updates.prove(target).proof if work.records.on_trial(target) else None
     if as_json:
         out(
             {

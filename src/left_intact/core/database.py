@@ -7,11 +7,11 @@ from __future__ import annotations
 import errno
 import os
 import sqlite3
-import stat
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from left_intact.core.files.private import for_owner_alone
 from left_intact.core.model.errors import LeftIntactError
 
 Migration = str | Callable[[sqlite3.Connection], None]
@@ -80,7 +80,7 @@ class Database:
         with self.worded():
             if not makes:
                 self._refuse_none()
-            _for_owner_alone(path)
+            for_owner_alone(path)
             self.db = sqlite3.connect(
                 path, isolation_level=None, timeout=patience, check_same_thread=False, factory=_Connection
             )
@@ -210,37 +210,3 @@ def _migrated(db: sqlite3.Connection, migration: Migration) -> None:
                 db.execute(statement)
     else:
         migration(db)
-
-
-def _for_owner_alone(path: str) -> None:
-    """Make the file as 0600, or mend an older one of ours; SQLite gives its side files the same mode."""
-    try:
-        os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0), 0o600))
-    except FileExistsError:
-        info = os.lstat(path)
-        if not stat.S_ISREG(info.st_mode):
-            raise OSError(0, "this is no file", path) from None
-        if hasattr(os, "getuid") and info.st_uid == os.getuid() and stat.S_IMODE(info.st_mode) & 0o077:
-            os.chmod(path, 0o600)
-
-
-@contextmanager
-def alone(path: str, busy: str) -> Iterator[None]:
-    """Hold a lock that is a file of its own, for one process; a crash lets go of it by itself. Raises `busy`
-    with those words, `no-room`.
-    """
-    way_out = "Remove it if no Left Intact is at work."
-    base: Database | None = None
-    try:
-        try:
-            base = Database(path, "lock", (), way_out=way_out, patience=0.2)
-            base.db.execute("BEGIN EXCLUSIVE")
-        except LeftIntactError as error:
-            if error.code != "busy":
-                raise
-            folder = os.path.dirname(path)
-            raise LeftIntactError("busy", busy, path=folder, way_out="Wait for it.") from error
-        yield
-    finally:
-        if base is not None:
-            base.close()

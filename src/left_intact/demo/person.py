@@ -34,7 +34,7 @@ class Person:
         for _ in range(_MOST):
             if outcome is not None and not outcome.waits:
                 return outcome
-            run = self.bench.updates.open_run(install)
+            run = self.bench.records.open_run(install)
             step = run.waits.step if run is not None and run.waits is not None else ""
             said = self.does(step)
             self.did.append(step)

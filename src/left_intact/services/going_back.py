@@ -24,11 +24,11 @@ if TYPE_CHECKING:
     from left_intact.core.model.survey import Survey
     from left_intact.core.planning.back import BackInputs, Segment
     from left_intact.core.planning.today import Today
-    from left_intact.services.home import Home
 
+from left_intact.services.home import Home, Service
 from left_intact.services.other_stages import OtherStages
+from left_intact.services.records import in_session
 from left_intact.services.runs import Runs, it_stands
-from left_intact.services.surveys import Surveys
 from left_intact.services.values import WentBack
 
 _MAY_GO_BACK = (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
@@ -37,16 +37,16 @@ _MAY_GO_BACK = (State.ON_TRIAL, State.GOING_BACK, State.WAITING)
 DrawAgain = Callable[["Install", Update, Mapping[str, str]], "Plan"]
 
 
-class GoingBack(Runs):
+class GoingBack(Service):
     """Going back, drawn as a plan and carried out like one."""
 
-    def __init__(self, home: Home, surveys: Surveys, draw_again: DrawAgain) -> None:
+    def __init__(self, home: Home, runs: Runs, draw_again: DrawAgain) -> None:
         """`draw_again` draws the plan of an update anew."""
-        super().__init__(home, surveys)
+        super().__init__(home)
+        self.runs, self.records, self.places, self.surveys = runs, runs.records, runs.places, runs.surveys
         self._draw_again = draw_again
 
-    """An update is undone on the tree as it lies today."""
-
+    @in_session
     def draw(
         self,
         install: Install,
@@ -63,8 +63,8 @@ class GoingBack(Runs):
         """
         from left_intact.core.planning.back import draw_back
 
-        install = self.where(install)
-        self.refuse_if_open(install)
+        install = self.places.where(install)
+        self.records.refuse_if_open(install)
         inputs = self.inputs(install, number, answers or {}, behind, report)
         plan = draw_back(inputs)
         known = {q.id for q in plan.questions}
@@ -90,7 +90,7 @@ class GoingBack(Runs):
         from left_intact.core.model.entry import Kind
         from left_intact.core.planning.back import BackInputs
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         trial = _trial(box, install, number, behind)
         update, segments = trial.update, trial.segments
         # A step by hand may have taken the folder away; for any other update its absence is a mistake.
@@ -155,6 +155,7 @@ class GoingBack(Runs):
                 others[root.label] = read_tree(root.place).pages
         return Today(survey, others, {r.label: own[r.label] for r in there}, was)
 
+    @in_session
     def go(
         self,
         install: Install,
@@ -169,28 +170,27 @@ class GoingBack(Runs):
         `Interrupted`, `Refusal`.
         """
         from left_intact.core.carrying.chain import carry_out
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.recovery import housekeeping
 
-        install = self.now(install)
-        self.refuse_running(install)
+        install = self.places.now(install)
+        self.runs.refuse_running(install)
         drawn = plan or self.draw(install, number=number, answers=answers, report=report)
-        drawn = self.with_things(install, drawn)
-        box = self.strongbox(install)
-        with self.noting(install, box):
+        drawn = self.runs.with_things(install, drawn)
+        box = self.records.strongbox(install)
+        with self.runs.noting(install, box):
             run = carry_out(
                 drawn, box, self.outside(install), install_id=str(install.id), report=report, cancel=cancel
             )
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             undone = journal.update(drawn.undoes[0])
             kept = tuple(journal.trial(undone.id))
         if run.state is State.WAITING:
             return WentBack(update=undone, restored=0, kept=kept, waits=run)
         missing = [f.says for f in drawn.warnings if f.code in ("strongbox-damaged", "in-the-way")]
         with it_stands("the update is taken back"):
-            install = self.now(install)
-            self.waits_again(install, undone)
-            proof = self.prove_run(install, run, report, just_done=True)
+            install = self.places.now(install)
+            self.runs.waits_again(install, undone)
+            proof = self.runs.prove_run(install, run, report, just_done=True)
         if not missing and not run.missing:  # what could not be put back may yet be got from its copy
             with suppress(LeftIntactError):  # the going back is done and proven whatever becomes of it
                 housekeeping(box)
@@ -204,7 +204,7 @@ class GoingBack(Runs):
         )
 
     def outside(self, install: Install) -> Outside:
-        return OtherStages(self, self.surveys, install, self.inputs, self._draw_again)
+        return OtherStages(self.records, self.surveys, install, self.inputs, self._draw_again)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,7 +224,6 @@ class _Trial:
 
 def _trial(box: Strongbox, install: Install, number: int | None, behind: int) -> _Trial:
     """The last update on trial, or a named one. Raises `nothing-to-go-back-to`."""
-    from left_intact.core.carrying.journal import Journal
     from left_intact.core.carrying.trace import Trace
 
     nothing = LeftIntactError(
@@ -234,7 +233,7 @@ def _trial(box: Strongbox, install: Install, number: int | None, behind: int) ->
     )
     if not box.exists:
         raise nothing
-    with Journal(box.journal_path) as journal:
+    with box.journal() as journal:
         trial = [u for u in journal.updates() if u.state in _MAY_GO_BACK]
         update = next((u for u in trial if number is None or u.id == number), None)
         if update is None:

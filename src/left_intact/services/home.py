@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import os
 import threading
+from typing import TYPE_CHECKING
 
 from left_intact.core.library.store import Library
+
+if TYPE_CHECKING:
+    from left_intact.core.carrying.strongbox import Strongbox
 
 
 class Home:
@@ -23,6 +27,14 @@ class Home:
         if library is None:
             library = self._local.library = Library(self.shelf_at)
         return library
+
+    @property
+    def sessions(self) -> dict[int, Strongbox]:
+        """By install: the strongbox that this thread is at work with."""
+        sessions: dict[int, Strongbox] | None = getattr(self._local, "sessions", None)
+        if sessions is None:
+            sessions = self._local.sessions = {}
+        return sessions
 
 
 class Service:

@@ -10,6 +10,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.services.home import Home, Service
 from left_intact.services.records import Records
 
 if TYPE_CHECKING:
@@ -18,11 +19,15 @@ if TYPE_CHECKING:
     from left_intact.core.model.keeping import Holdings, Remains, Scrubbed
 
 
-class Keeping(Records):
+class Keeping(Service):
     """What strongboxes hold over time."""
 
+    def __init__(self, home: Home, records: Records) -> None:
+        super().__init__(home)
+        self.records = records
+
     def _box(self, install: Install) -> Strongbox:
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             raise LeftIntactError(
                 "no-strongbox", f"{install.name} has no strongbox yet", way_out="Its first update makes one."
@@ -31,12 +36,11 @@ class Keeping(Records):
 
     def look(self, install: Install) -> Holdings:
         """All that is kept, and what frees room. Raises `no-strongbox`."""
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.keeping import holdings
 
         box = self._box(install)
         budget = int(self.library.choice(f"budget:{install.id}") or 0)
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             return holdings(journal, box, budget)
 
     def remains(self, install: Install) -> Remains:
@@ -44,9 +48,9 @@ class Keeping(Records):
         from left_intact.core.keepsheet.sheet import parse_sheet
         from left_intact.core.model.keeping import Remains
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         held = box.objects() if box.exists else set()
-        last = next((run for run in self.history(install)), None) if box.exists else None
+        last = next((run for run in self.records.history(install)), None) if box.exists else None
         behind = left_behind(last.roots) if last is not None else ""
         text = self.library.sheet(install)
         clear = parse_sheet(text, "its keepsheet").clear if text else None
@@ -80,12 +84,11 @@ class Keeping(Records):
         self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None
     ) -> Scrubbed:
         """Read every object. Raises `no-strongbox`."""
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.keeping import scrub
 
         box = self._box(install)
         try:
-            with box.locked(), Journal(box.journal_path) as journal:
+            with box.locked(), box.journal() as journal:
                 return scrub(journal, box, report, cancel)
         finally:
             box.close()
@@ -124,12 +127,11 @@ class Keeping(Records):
         `still-needed`.
         """
         from left_intact.core.carrying.contents import list_rows
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.keeping import held_in
 
         box = self._box(install)
         try:
-            with box.locked(), Journal(box.journal_path) as journal:
+            with box.locked(), box.journal() as journal:
                 found = [held for held in held_in(journal, box) if path in held.places]
                 if not found:
                     raise self._not_kept(install, path)

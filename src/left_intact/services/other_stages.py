@@ -122,14 +122,13 @@ class OtherStages:
 
     def _situation(self, later: Later, update: Update, answers: Mapping[str, str]) -> Situation:
         """All that a stage is drawn from whose turn has come."""
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.files.tree import first_bytes
         from left_intact.core.planning.later import Situation
 
         box = self.records.strongbox(self.install)
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             trace = Trace(journal, update.id)
             saved, made = trace.made_safe, trace.made_by_hand()
         others = [(root.label, root.place) for root in update.roots if root.label and not is_spot(root.label)]

@@ -57,7 +57,7 @@ class PartsService(Service):
         from left_intact.core.files.roots import reader_in_words
         from left_intact.core.planning.parts import parts_here, version_of
 
-        install = self.updates.now(install)
+        install = self.updates.places.now(install)
         if folder:
             folder = self._remembered(install, folder)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
@@ -180,13 +180,12 @@ class PartsService(Service):
 
     def _swapped(self, install: Install) -> dict[str, tuple[int, str, bool]]:
         """By path: (the update on trial that swapped it last, what to fall back on, whether it was tried)."""
-        from left_intact.core.carrying.journal import Journal
 
         found: dict[str, tuple[int, str, bool]] = {}
-        box = self.updates.strongbox(install)
+        box = self.updates.records.strongbox(install)
         if not box.exists:
             return found
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             for update in journal.updates():
                 if update.state is not State.ON_TRIAL:
                     continue
@@ -203,7 +202,7 @@ class PartsService(Service):
         self.library.set_ticked(install, update.id, ticked | {_tick(row.path)})
 
     def _on_trial(self, install: Install, row: PartRow) -> Update:
-        for update in self.updates.history(self.updates.now(install)):
+        for update in self.updates.records.history(self.updates.places.now(install)):
             if update.id == row.update and update.state is State.ON_TRIAL:
                 return update
         raise LeftIntactError(

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from functools import wraps
 from hashlib import sha256
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Concatenate, ParamSpec, Protocol, TypeVar
 
 from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
 from left_intact.services.home import Service
@@ -21,25 +23,71 @@ def _command_key(install: Install, command: Sequence[str]) -> str:
     return f"command-{install.id}-{sha256(words.encode()).hexdigest()}"
 
 
+P = ParamSpec("P")
+S = TypeVar("S", bound="OfRecords")
+T = TypeVar("T")
+
+
+class OfRecords(Protocol):
+    """A service that has the records."""
+
+    records: Records
+
+
+def in_session(
+    does: Callable[Concatenate[S, Install, P], T],
+) -> Callable[Concatenate[S, Install, P], T]:
+    """A use case on an install, in one session."""
+
+    @wraps(does)
+    def within(self: S, install: Install, /, *args: P.args, **more: P.kwargs) -> T:
+        with self.records.session(install):
+            return does(self, install, *args, **more)
+
+    return within
+
+
 class Records(Service):
     """What strongboxes and journals say of an install, and which release is on record."""
 
     def strongbox(self, install: Install) -> Strongbox:
         """The strongbox of an install, found by whose it is. Raises `strongbox-missing`, `other-user`."""
+        return self.at.sessions.get(install.id) or self._box_of(install)
+
+    def _box_of(self, install: Install, *, outside: bool = False) -> Strongbox:
         from left_intact.core.carrying.boxes import strongbox_for
 
-        return strongbox_for(install.root, install.name, self.home, self.library.box(install))
+        known = self.library.box(install)
+        return strongbox_for(install.root, install.name, self.home, known, outside=outside)
+
+    @contextmanager
+    def session(self, install: Install, *, outside: bool = False) -> Iterator[Strongbox]:
+        """One use case on an install: its strongbox is found once, and its journal opened once, also for
+        those within it. A strongbox that is yet to be made lies at home if it is to be `outside`. Raises
+        `strongbox-missing`, `other-user`.
+        """
+        sessions = self.at.sessions
+        if (box := sessions.get(install.id)) is not None:
+            yield box
+            return
+        box = sessions[install.id] = self._box_of(install, outside=outside)
+        try:
+            with box.held():
+                yield box
+        finally:
+            del sessions[install.id]
+            box.close()
 
     def runs(self, install: Install) -> tuple[list[Update], Update | None]:
         """All updates, newest first, and the run that was cut off or waits. Raises what opening its journal
         raises.
         """
-        from left_intact.core.carrying.heads import Heads, unfinished_of, waiting_of
+        from left_intact.core.carrying.heads import unfinished_of, waiting_of
 
         box = self.strongbox(install)
         if not box.exists:
             return [], None
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             runs = journal.runs()
         updates = [run for run in runs if run.kind is RunKind.UPDATE]
         return updates, unfinished_of(runs) or waiting_of(runs)
@@ -59,12 +107,10 @@ class Records(Service):
 
     def went_back(self, install: Install) -> Update | None:
         """The going back that was the last thing done to an install; None where it was not."""
-        from left_intact.core.carrying.heads import Heads
-
         box = self.strongbox(install)
         if not box.exists:
             return None
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             last = next(iter(journal.runs()), None)
         return last if last and last.kind is RunKind.BACK and last.state is State.DONE else None
 
@@ -82,12 +128,10 @@ class Records(Service):
 
     def note_box(self, install: Install, box: Strongbox) -> None:
         """Remember where the strongbox is, and whether it is needed."""
-        from left_intact.core.carrying.heads import Heads
-
         card = box.card()
         if card is None or not box.exists:
             return
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             needed = any(
                 run.state not in (State.SETTLED, State.GONE_BACK, State.ABANDONED, State.DONE)
                 for run in journal.runs()
@@ -110,9 +154,7 @@ class Records(Service):
 
     def given_sheet(self, install: Install, update: Update) -> str:
         """The text of a keepsheet that was given for one update alone; empty for none."""
-        from left_intact.core.carrying.heads import Heads
-
-        with Heads(self.strongbox(install).journal_path) as journal:
+        with self.strongbox(install).heads() as journal:
             return journal.facts(update.id).given_sheet
 
     def allow_command(self, install: Install, command: Sequence[str]) -> None:

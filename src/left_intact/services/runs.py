@@ -22,9 +22,9 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Reading
     from left_intact.core.model.things import Start
     from left_intact.core.proving.told import Behind, Told
-    from left_intact.services.home import Home
 
-from left_intact.services.beside import Beside
+from left_intact.services.home import Home, Service
+from left_intact.services.places import Places
 from left_intact.services.surveys import Surveys
 
 
@@ -56,12 +56,12 @@ def _behind(facts: RunFacts) -> Behind | None:
     return None
 
 
-class Runs(Beside):
+class Runs(Service):
     """What an update and a going back have in common: nobody at work, and the proof afterwards."""
 
-    def __init__(self, home: Home, surveys: Surveys) -> None:
+    def __init__(self, home: Home, places: Places, surveys: Surveys) -> None:
         super().__init__(home)
-        self.surveys = surveys
+        self.records, self.places, self.surveys = places.records, places, surveys
 
     @contextmanager
     def noting(self, install: Install, box: Strongbox) -> Iterator[None]:
@@ -76,8 +76,8 @@ class Runs(Beside):
             self._note(install, box)
 
     def _note(self, install: Install, box: Strongbox) -> None:
-        self.note_box(install, box)
-        self.do_effects(install)
+        self.records.note_box(install, box)
+        self.places.do_effects(install)
 
     def refuse_running(self, install: Install) -> None:
         from left_intact.core.files import host
@@ -100,7 +100,6 @@ class Runs(Beside):
 
         `just_done` is a going back whose copies nobody has let go of yet.
         """
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.place import root_replaced
@@ -109,9 +108,9 @@ class Runs(Beside):
 
         if identity_of(install.root) is None:
             raise root_replaced(install.root)
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         try:
-            with Journal(box.journal_path) as journal:
+            with box.journal() as journal:
                 trace, facts = Trace(journal, update.id), journal.facts(update.id)
                 witness = trace.witness
             whole = any(stage.shipped and not stage.shipped.over for stage in trace.in_force)
@@ -125,7 +124,7 @@ class Runs(Beside):
             box.close()
         self.library.set_proof(install, update.id, proof_json(proof))
         if proof.version_after:
-            self.note_version(install, proof.version_after)
+            self.records.note_version(install, proof.version_after)
         return proof
 
     def _told(

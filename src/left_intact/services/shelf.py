@@ -18,20 +18,20 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
 
-from left_intact.services.beside import Beside
+from left_intact.services.places import Places
 from left_intact.services.values import ShelfRow
 
 
 class Shelf(Service):
     """The installs that a person keeps, and what waits."""
 
-    def __init__(self, home: Home, records: Beside) -> None:
+    def __init__(self, home: Home, places: Places) -> None:
         super().__init__(home)
-        self.records = records
+        self.records, self.places = places.records, places
 
     def installs(self) -> list[Install]:
         """All of them, in the order in which they came."""
-        return [self.records.lies_at(install) for install in self.library.installs()]
+        return [self.places.lies_at(install) for install in self.library.installs()]
 
     def register(
         self, root: str, *, name: str = "", role: str = "emulator", version_command: Sequence[str] = ()
@@ -55,7 +55,7 @@ class Shelf(Service):
         self._refuse_left_behind(word)
         install = self.library.find(word)
         if install.id in known:
-            return self.records.lies_at(install)
+            return self.places.lies_at(install)
         from left_intact.core.survey.candidates import guess_role
 
         role = guess_role(install.root)
@@ -81,7 +81,7 @@ class Shelf(Service):
 
     def known(self, word: str) -> Install:
         """An install that is on the shelf, by name or path; a path puts none there. Raises `no-install`."""
-        return self.records.lies_at(self.library.known(word))
+        return self.places.lies_at(self.library.known(word))
 
     def forget(self, install: Install) -> str:
         """Take it off the shelf; where its strongbox stays, if it has one. Nothing on disk is touched.
@@ -119,7 +119,7 @@ class Shelf(Service):
 
         root = os.path.realpath(os.path.expanduser(folder))
         self.library.vet(root, besides=install)
-        self.records.do_effects(install)
+        self.places.do_effects(install)
         box = self.records.strongbox(install)
         if box.exists:
             refuse_move(box, root, install.name)
@@ -151,7 +151,7 @@ class Shelf(Service):
         stops no other install.
         """
         try:
-            install, updates, run = self.records.standing(install)
+            install, updates, run = self.places.standing(install)
         except LeftIntactError as error:
             return install, (), error.line()
         if run is not None and run.state is State.WAITING:
@@ -208,7 +208,7 @@ class Shelf(Service):
     def _folders(self, install: Install) -> list[str]:
         """Where an install lies, and what its last update left behind."""
         try:
-            old, _ = self.records.folder_left(install)
+            old, _ = self.places.folder_left(install)
         except LeftIntactError:
             old = ""  # where its journal cannot be read, its folder alone is known
         return [install.root, *([old] if old else [])]

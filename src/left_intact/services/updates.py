@@ -21,26 +21,29 @@ if TYPE_CHECKING:
     from left_intact.core.model.release import Arrival, Release
     from left_intact.core.model.stages import Shipped
     from left_intact.core.model.survey import Survey
-    from left_intact.services.home import Home
 
-from left_intact.services.beside import gets_another
 from left_intact.services.going_back import GoingBack
+from left_intact.services.home import Home, Service
 from left_intact.services.packages import packages_in, sorted_by_title
+from left_intact.services.places import gets_another
+from left_intact.services.records import in_session
 from left_intact.services.runs import Runs, it_stands
-from left_intact.services.surveys import Surveys, refuse_other_version
+from left_intact.services.surveys import refuse_other_version
 from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
 
 _READ_MOST = 64 << 20
 """Bytes of a file of the install that may be read for a plan, as a part for its version."""
 
 
-class Updates(Runs):
+class Updates(Service):
     """Updates: drawn, carried out, waited for, proven, settled, recovered."""
 
-    def __init__(self, home: Home, surveys: Surveys) -> None:
-        super().__init__(home, surveys)
-        self.back = GoingBack(home, surveys, self._draw_again)
+    def __init__(self, home: Home, runs: Runs) -> None:
+        super().__init__(home)
+        self.runs, self.records, self.places, self.surveys = runs, runs.records, runs.places, runs.surveys
+        self.back = GoingBack(home, runs, self._draw_again)
 
+    @in_session
     def draft(
         self,
         install: Install,
@@ -69,9 +72,9 @@ class Updates(Runs):
         from left_intact.core.survey.weights import weights
 
         wanted = _wanted(route, into)
-        install = self.now(install)
+        install = self.places.now(install)
         if not under_way:
-            self.refuse_if_open(install)
+            self.records.refuse_if_open(install)
         names = self.surveys.names_of(install) if isinstance(arrival, str) or baseline else None
         if isinstance(arrival, str):
             arrival = self.surveys.arrival(
@@ -91,7 +94,7 @@ class Updates(Runs):
         coming = arrival.release.version_text
         circumstances = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
         beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
-        side = self.side(install, into, arrival, circumstances) if beside else None
+        side = self.places.side(install, into, arrival, circumstances) if beside else None
         at_home = side is not None and side.place == arrival.source
         read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
@@ -162,26 +165,43 @@ class Updates(Runs):
         `picture` is one of a scene before, to be held against one after; by default the newest capture. A
         plan that changes nothing while an update is on trial begins no other: that one is proven again.
         """
-        from left_intact.core.carrying.chain import carry_out, refuse_if_blocked
+        from left_intact.core.carrying.chain import refuse_if_blocked
+        from left_intact.core.model.stages import HandStep
 
         refuse_if_blocked(plan, frozenset(allowed))
-        install = self.now(install)
-        self.refuse_running(install)
+        # A step by hand that removes the install may take more with it.
+        wiped = any(isinstance(stage, HandStep) and "" in stage.rebinds for stage in plan.stages)
+        with self.records.session(install, outside=wiped) as box:
+            return self._update(plan, install, box, frozenset(allowed), picture, report, cancel)
+
+    def _update(
+        self,
+        plan: Plan,
+        install: Install,
+        box: Strongbox,
+        allowed: frozenset[str],
+        picture: str,
+        report: Report,
+        cancel: CancelToken | None,
+    ) -> Outcome:
+        from left_intact.core.carrying.chain import carry_out
+
+        install = self.places.now(install)
+        self.runs.refuse_running(install)
         is_idle = not plan.changes and len(plan.carries) == len(plan.stages)
-        if is_idle and any(u.state is State.ON_TRIAL for u in self.history(install)):
+        if is_idle and any(u.state is State.ON_TRIAL for u in self.records.history(install)):
             # Another run would stand between the person and the release that they can go back to.
             return self.prove(install, report, cancel)
-        box = self._box_for(install, plan)
-        plan = self.with_things(install, plan, picture)
-        if plan.baseline is not None and not self.history(install):
+        plan = self.runs.with_things(install, plan, picture)
+        if plan.baseline is not None and not self.records.history(install):
             self.library.set_baseline(install, 0, plan.baseline)
         self._refuse_shared(install, plan.roots)
-        with self.noting(install, box):
+        with self.runs.noting(install, box):
             update = carry_out(
                 plan,
                 box,
                 self.back.outside(install),
-                allowed=frozenset(allowed),
+                allowed=allowed,
                 install_id=str(install.id),
                 report=report,
                 cancel=cancel,
@@ -189,7 +209,7 @@ class Updates(Runs):
         if update.state is State.WAITING:
             return Outcome(update=update, proven=None)
         with it_stands("the update is carried out and on trial"):
-            install = self.now(install)
+            install = self.places.now(install)
             self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
             if plan.baseline is not None and self._lays_a_release(plan) and not left_behind(update.roots):
                 from left_intact.core.model.pages import pages_in
@@ -199,7 +219,7 @@ class Updates(Runs):
                     plan.survey,
                     [*pages_in(plan.baseline.entries), *pages_in(plan.arrival.release.entries)],
                 )
-            return Outcome(update=update, proven=self.prove_run(install, update, report))
+            return Outcome(update=update, proven=self.runs.prove_run(install, update, report))
 
     def _draw_again(self, install: Install, update: Update, answers: Mapping[str, str]) -> Plan:
         """The plan of an update that has begun, on the tree as it lies now. Raises `changed-meanwhile` where
@@ -211,20 +231,10 @@ class Updates(Runs):
             says = "what a step by hand has changed is part of the plan, and it cannot be drawn again"
             way_out = "Give the update up (give-up), and begin it anew."
             raise LeftIntactError("changed-meanwhile", says, path=install.root, way_out=way_out)
-        text = self.given_sheet(install, update)
+        text = self.records.given_sheet(install, update)
         draft = self.draft(install, update.arrival, route=update.route, sheet_text=text, under_way=True)
         known = {question.id: question.options for question in draft.plan().questions}
         return draft.plan({q: said for q, said in answers.items() if said in known.get(q, ())})
-
-    def _box_for(self, install: Install, plan: Plan) -> Strongbox:
-        """The strongbox; a new one is made at home where a step by hand removes the install, and may take
-        more with it.
-        """
-        from left_intact.core.carrying.boxes import strongbox_for
-        from left_intact.core.model.stages import HandStep
-
-        wiped = any(isinstance(stage, HandStep) and "" in stage.rebinds for stage in plan.stages)
-        return strongbox_for(install.root, install.name, self.home, self.library.box(install), outside=wiped)
 
     @staticmethod
     def _lays_a_release(plan: Plan) -> bool:
@@ -238,7 +248,7 @@ class Updates(Runs):
             if other.id == install.id or self.library.box(other) is None:
                 continue
             try:
-                run = self.open_run(other)
+                run = self.records.open_run(other)
             except LeftIntactError:
                 continue
             if run is None:
@@ -259,10 +269,9 @@ class Updates(Runs):
         """Note in the library what the journal says is on record now: a release, or entries laid over the
         one before.
         """
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.carrying.trace import Trace
 
-        with Journal(self.strongbox(install).journal_path) as journal:
+        with self.records.strongbox(install).journal() as journal:
             stages = [s for s in Trace(journal, update.id).in_force if s.shipped is not None]
         release: Release | None = None
         whole = False
@@ -274,7 +283,7 @@ class Updates(Runs):
                 return
             whole = whole or not stage.shipped.over
             if stage.shipped.over:
-                before = release or self.on_record(install, update.id)
+                before = release or self.records.on_record(install, update.id)
                 if before is not None:  # a part alone says nothing of the rest
                     release = _laid_over(before, came, stage.shipped)
             else:
@@ -290,6 +299,7 @@ class Updates(Runs):
         except (LeftIntactError, IndexError):
             return None
 
+    @in_session
     def prove(
         self,
         install: Install,
@@ -303,26 +313,27 @@ class Updates(Runs):
 
         Raises `nothing-to-prove`, `Interrupted`, `waiting`.
         """
-        install = self.where(install)
-        self.refuse_if_open(install)
-        last = self.in_force(install)
-        back = self.went_back(install)
+        install = self.places.where(install)
+        self.records.refuse_if_open(install)
+        last = self.records.in_force(install)
+        back = self.records.went_back(install)
         if back is not None and (last is None or back.id > last.id):
-            return Outcome(update=back, proven=self.prove_run(install, back, report, cancel, deep=deep))
+            return Outcome(update=back, proven=self.runs.prove_run(install, back, report, cancel, deep=deep))
         if last is None:
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
             )
         if not self.library.has_baseline(install, last.id):
             self._note_shipped(install, last)  # could not be noted when it was laid
-        return Outcome(update=last, proven=self.prove_run(install, last, report, cancel, deep=deep))
+        return Outcome(update=last, proven=self.runs.prove_run(install, last, report, cancel, deep=deep))
 
+    @in_session
     def export_proof(self, install: Install) -> str:
         """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
         from left_intact.core.files.private import write_private
         from left_intact.core.model.as_json import as_text
 
-        last, back = self.in_force(install), self.went_back(install)
+        last, back = self.records.in_force(install), self.records.went_back(install)
         if back is not None and (last is None or back.id > last.id):
             last = back
         said = self.library.proof(install, last.id) if last else None
@@ -349,16 +360,16 @@ class Updates(Runs):
         """Another list of the same; what stands in it twice counts once."""
         self.library.set_look_at(install, dict.fromkeys(line for s in says if (line := " ".join(s.split()))))
 
+    @in_session
     def chronicle(self, install: Install) -> tuple[HistoryLine, ...]:
         """Every update and going back, newest first: verdict, what it set aside, what is kept of that."""
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.model.entry import Kind
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             return ()
         sizes, lines = box.sizes(), []
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             for run in journal.runs():
                 steps = [s.before for s in journal.steps(run.id) if s.before and s.before.kind is Kind.FILE]
                 kept = {entry.digest for entry in steps} & sizes.keys()
@@ -379,25 +390,26 @@ class Updates(Runs):
                 )
         return tuple(lines)
 
+    @in_session
     def pictures(self, install: Install) -> tuple[bytes, bytes]:
         """The bytes of a picture of a scene before the last update and of the newest after it; empty for
         none.
         """
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.proving.pictures import captures, picture_bytes
 
-        last = self.in_force(install)
+        last = self.records.in_force(install)
         if last is None:
             return b"", b""
-        with Journal(self.strongbox(install).journal_path) as journal:
+        with self.records.strongbox(install).journal() as journal:
             before, after = captures(journal.facts(last.id).picture)
         return picture_bytes(before), picture_bytes(after)
 
+    @in_session
     def not_well(self, install: Install) -> tuple[str, ...]:
         """What the last proof of the update on trial says against settling it; empty where it is intact."""
         from left_intact.core.model.proof import Check, CheckState
 
-        last = next((u for u in self.history(install) if u.state is State.ON_TRIAL), None)
+        last = next((u for u in self.records.history(install) if u.state is State.ON_TRIAL), None)
         if last is None:
             return ()
         said = self.library.proof(install, last.id)
@@ -411,8 +423,9 @@ class Updates(Runs):
 
     def old_folder(self, install: Install) -> str:
         """The folder that the last update left behind, where it is there still; empty where there is none."""
-        return self.folder_left(self.where(install))[0]
+        return self.places.folder_left(self.places.where(install))[0]
 
+    @in_session
     def free_old(
         self,
         install: Install,
@@ -426,25 +439,24 @@ class Updates(Runs):
         It can be gone back like any update. Raises `nothing-to-free`, and `Refusal` where something in it was
         used since, unless `all_the_same`, or is used from there.
         """
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.files.host import rooms
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of
         from left_intact.core.model.facts import NewRoot
         from left_intact.core.planning.letting_go import USED_SINCE, draw_letting_go
 
-        install = self.now(install)
-        self.refuse_if_open(install)
-        old, update = self.folder_left(install)
+        install = self.places.now(install)
+        self.records.refuse_if_open(install)
+        old, update = self.places.folder_left(install)
         if update is None:
             says = f"{install.name} has left no folder behind that is there still"
             raise LeftIntactError("nothing-to-free", says, way_out="Nothing needs doing.")
-        shipped = self.on_record(install, update.id)
+        shipped = self.records.on_record(install, update.id)
         survey = self.surveys.survey(install, report=report, cancel=cancel)
         circumstances = self.surveys.circumstances(install, survey)
         goes = Root(label=LET_GO, place=old, identity=identity_of(old))
         room = rooms({LET_GO: old})
-        with Journal(self.strongbox(install).journal_path) as journal:
+        with self.records.strongbox(install).journal() as journal:
             way = journal.facts(update.id).way
         plan = draw_letting_go(
             install.name,
@@ -465,6 +477,7 @@ class Updates(Runs):
         allowed = (USED_SINCE,) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)
 
+    @in_session
     def settle(
         self,
         install: Install,
@@ -485,24 +498,26 @@ class Updates(Runs):
             if outcome.proof.verdict.value != "intact":
                 says = "the old folder is not gone whole, so nothing was settled"
                 raise LeftIntactError("not-freed", says, way_out="Prove it again, or go back.")
-        install = self.now(install)
-        box = self.strongbox(install)
-        with self.noting(install, box):
+        install = self.places.now(install)
+        box = self.records.strongbox(install)
+        with self.runs.noting(install, box):
             return settle(box, only)
 
+    @in_session
     def recover(self, install: Install, forward: bool | None, report: Report = silent) -> Update:
         """End an interrupted run, and bring the records in line with the outcome; the update that it was
         about.
         """
         from left_intact.core.carrying.recovery import recover
 
-        install = self.now(install)
-        box = self.strongbox(install)
-        with self.noting(install, box):
+        install = self.places.now(install)
+        box = self.records.strongbox(install)
+        with self.runs.noting(install, box):
             run = recover(box, self.back.outside(install), install.root, forward, report)
         with it_stands("what was cut off is ended"):
-            return self._ended(self.now(install), run)
+            return self._ended(self.places.now(install), run)
 
+    @in_session
     def go_on(
         self,
         install: Install,
@@ -521,14 +536,14 @@ class Updates(Runs):
         """
         from left_intact.core.carrying.recovery import go_on
 
-        install = self.now(install)
-        self.refuse_running(install)
-        box = self.strongbox(install)
+        install = self.places.now(install)
+        self.runs.refuse_running(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             raise _nothing_waits(install)
         if run:
             self._allow(install, run)
-        with self.noting(install, box):
+        with self.runs.noting(install, box):
             now = go_on(
                 box,
                 self.back.outside(install),
@@ -543,17 +558,18 @@ class Updates(Runs):
             return Outcome(update=now, proven=None)
         with it_stands("the update is carried out and on trial"):
             self._ended(install, now)
-            return Outcome(update=now, proven=self.prove_run(install, now, report))
+            return Outcome(update=now, proven=self.runs.prove_run(install, now, report))
 
     def _allow(self, install: Install, step: str) -> None:
         """Remember that the command of the step that is waited for may be run."""
-        run = self.open_run(install)
+        run = self.records.open_run(install)
         waits = run.waits if run is not None else None
         if waits is None or waits.step != step or not waits.command:
             says = f"no step that is waited for has a command and is called {step}"
             raise Misuse("no-command", says, way_out="See what it waits for: left-intact shelf.")
-        self.allow_command(install, waits.command)
+        self.records.allow_command(install, waits.command)
 
+    @in_session
     def look(self, install: Install) -> tuple[bool, Update | None]:
         """(whether going on would do something, the run that waits now): its step was done, as can be seen,
         or what it will take away has changed since it was copied.
@@ -561,11 +577,10 @@ class Updates(Runs):
         Changes nothing. Another program of ours may have gone on meanwhile, or ended it.
         """
         from left_intact.core.carrying.fresh import copying_stage, lacking_copies
-        from left_intact.core.carrying.journal import Journal
         from left_intact.core.model.update import StageState
 
         outside = self.back.outside(install)
-        with Journal(self.strongbox(install).journal_path) as journal:
+        with self.records.strongbox(install).journal() as journal:
             run = journal.waiting()
             stages = journal.stages(run.id) if run is not None else []
             stage = next((s for s in stages if s.state is StageState.WAITING and s.hand is not None), None)
@@ -577,14 +592,14 @@ class Updates(Runs):
             lying = outside.tree(run.roots) if copies is not None else {}
             return copies is not None and bool(lacking_copies(journal, run, copies[1], lying)), run
 
+    @in_session
     def outline(self, install: Install) -> tuple[OutlineLine, ...]:
         """The stages of the run that waits or was cut off; none where there is no such run."""
-        from left_intact.core.carrying.journal import Journal
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             return ()
-        with Journal(box.journal_path) as journal:
+        with box.journal() as journal:
             run = journal.unfinished() or journal.waiting()
             if run is None:
                 return ()
@@ -601,34 +616,34 @@ class Updates(Runs):
                 lines.append(OutlineLine(state=stage.state.value, says=says))
             return tuple(lines)
 
+    @in_session
     def give_up(self, install: Install) -> Update:
         """End a waiting update where it stands; what is in force stays on trial. Raises `nothing-waits`."""
         from left_intact.core.carrying.recovery import give_up
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             raise _nothing_waits(install)
-        with self.noting(install, box):
+        with self.runs.noting(install, box):
             run = give_up(box, self.back.outside(install), install.root)
         with it_stands("the update is given up"):
             return self._ended(install, run)
 
     def _ended(self, install: Install, run: Update) -> Update:
         """The records after a run came to an end, one way or another; the update that it was about."""
-        from left_intact.core.carrying.journal import Journal
 
         about = run
         if run.kind is RunKind.BACK:
-            with Journal(self.strongbox(install).journal_path) as journal:
+            with self.records.strongbox(install).journal() as journal:
                 about = journal.update(run.undoes[0])
         version = about.to_version if about.state is State.ON_TRIAL else about.from_version
         if version and about.state in (State.ON_TRIAL, State.GONE_BACK, State.ABANDONED):
-            self.note_version(install, version)
+            self.records.note_version(install, version)
         if about.state is State.ON_TRIAL:
             if not self.library.has_baseline(install, about.id):
                 self._note_shipped(install, about)
         elif about.state in (State.GONE_BACK, State.ABANDONED):
-            self.waits_again(install, about)
+            self.runs.waits_again(install, about)
         return about
 
 

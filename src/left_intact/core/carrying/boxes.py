@@ -87,10 +87,8 @@ def _lies_at(box: Strongbox, card: Card) -> str:
     """Where an install lies by its strongbox alone: by the card, and by a run that ended after it was
     written.
     """
-    from left_intact.core.carrying.heads import Heads
-
     try:
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             return lies_after(card.path, journal.runs())
     except LeftIntactError:
         return card.path
@@ -115,14 +113,12 @@ def left_by(root: str, home: str) -> tuple[str, str] | None:
     """(name, folder) of the install whose update left a folder behind and is not settled; None where none
     did. Its journal says so, and knows that folder by what lies there.
     """
-    from left_intact.core.carrying.heads import Heads
-
     identity = identity_of(root)
     for box in _candidates(root, "", home, None):
         card = box.card()
         if card is None or identity is None or card.identity == identity:
             continue
-        with suppress(LeftIntactError), Heads(box.journal_path) as journal:
+        with suppress(LeftIntactError), box.heads() as journal:
             for run in journal.runs():
                 old = next((one for one in run.roots if one.label == OLD), None)
                 if run.state not in _ENDED and old is not None and old.identity == identity:
@@ -159,10 +155,8 @@ def _is_of(box: Strongbox, root: str) -> bool:
     for path in (root, os.path.abspath(root)):
         if box.folder.endswith("-" + sha256(os.fsencode(path)).hexdigest()[:8]):
             return True
-    from left_intact.core.carrying.heads import Heads
-
     try:
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             return any(os.path.realpath(update.root) == root for update in journal.runs())
     except LeftIntactError:
         return False

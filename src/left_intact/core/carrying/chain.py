@@ -144,7 +144,7 @@ def carry_out(
     with in_one_line(), box.locked():
         if not box.exists:
             make_journal(box.journal_path)
-        with Journal(box.journal_path) as journal, _told(journal):
+        with box.journal() as journal, _told(journal):
             return _begin(plan, box, journal, outside, allowed, install_id, report, cancel or CancelToken())
 
 

@@ -44,7 +44,7 @@ def _opened(
 ) -> Iterator[tuple[Journal, Chain | None]]:
     """The journal, and a chain for the run in it that is not at its end."""
     again = "Mend that, then do the same again."
-    with in_one_line("nothing is lost", again), box.locked(), Journal(box.journal_path) as journal:
+    with in_one_line("nothing is lost", again), box.locked(), box.journal() as journal:
         update = journal.unfinished() or journal.waiting()
         if update is None:
             yield journal, None
@@ -294,7 +294,7 @@ def settle(box: Strongbox, only: int | None = None) -> Settled:
     )
     if not box.exists:
         raise nothing
-    with in_one_line("nothing of yours is lost"), box.locked(), Journal(box.journal_path) as journal:
+    with in_one_line("nothing of yours is lost"), box.locked(), box.journal() as journal:
         refuse_if_open(journal)
         every = [u for u in journal.updates() if u.state is State.ON_TRIAL]
         on_trial = [u for u in every if only is None or u.id == only]
@@ -312,7 +312,7 @@ def settle(box: Strongbox, only: int | None = None) -> Settled:
 
 def housekeeping(box: Strongbox) -> int:
     """Let go of what ended runs were proven by, and of what nobody needs any more; the bytes freed."""
-    with in_one_line("nothing of yours is lost"), box.locked(), Journal(box.journal_path) as journal:
+    with in_one_line("nothing of yours is lost"), box.locked(), box.journal() as journal:
         prune(journal)
         freed = tidy(journal, box)
         box.write_list(list_rows(journal, box))

@@ -20,6 +20,8 @@ from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import LeftIntactError, reason_of
 
 if TYPE_CHECKING:
+    from left_intact.core.carrying.heads import Heads
+    from left_intact.core.carrying.journal import Journal
     from left_intact.core.files.place import LocalPlace
 
 CARD = "box.json"
@@ -54,6 +56,9 @@ class Strongbox:
         self._place: LocalPlace | None = None
         self._made: set[str] = set()
         """Folders of objects that are known to be there."""
+        self._journal: Journal | None = None
+        self._users = 0
+        """How many hold the journal, or wish it to stay open."""
 
     @property
     def journal_path(self) -> str:
@@ -72,6 +77,42 @@ class Strongbox:
 
             self._place = LocalPlace(self.folder, ours=True)
         return self._place
+
+    # ------------------------------------------------------------ its journal
+
+    @contextmanager
+    def journal(self) -> Iterator[Journal]:
+        """Its journal, opened once for all who hold it at a time. Raises what opening one raises."""
+        if self._journal is None:
+            from left_intact.core.carrying.journal import Journal
+
+            self._journal = Journal(self.journal_path)
+        with self.held():
+            yield self._journal
+
+    @contextmanager
+    def heads(self) -> Iterator[Heads]:
+        """The heads of its runs: more of it is opened only where it is to stay open."""
+        if self._users:
+            with self.journal() as journal:
+                yield journal
+            return
+        from left_intact.core.carrying.heads import Heads
+
+        with Heads(self.journal_path) as heads:
+            yield heads
+
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Until then its journal, once opened, stays so."""
+        self._users += 1
+        try:
+            yield
+        finally:
+            self._users -= 1
+            if not self._users and self._journal is not None:
+                self._journal.close()
+                self._journal = None
 
     def close(self) -> None:
         if self._place is not None:
@@ -279,12 +320,10 @@ class Strongbox:
     def locked(self) -> Iterator[None]:
         """Hold the strongbox for one process; a crash lets go of it by itself. Raises `busy`, `no-room`."""
         self.make()
-        from left_intact.core.database import alone
+        from left_intact.core.files.alone import alone
 
         try:
-            with alone(
-                os.path.join(self.folder, "lock.sqlite"), "another Left Intact is at work on this install"
-            ):
+            with alone(os.path.join(self.folder, "lock"), "another Left Intact is at work on this install"):
                 yield
         finally:
             self.close()

@@ -33,7 +33,7 @@ def refuse_another(box: Strongbox, root: str, name: str) -> None:
         return
     if card.path == root and card.identity[1] == now[1]:
         return
-    with Journal(box.journal_path) as journal:
+    with box.journal() as journal:
         runs = journal.runs()
         run = unfinished_of(runs) or waiting_of(runs)
         if run is None and not any(one.state is State.ON_TRIAL for one in runs):
@@ -59,7 +59,7 @@ def refuse_move(box: Strongbox, root: str, name: str) -> None:
     card = box.card()
     if card is not None and card.identity is not None and card.identity == identity_of(root):
         return
-    with Journal(box.journal_path) as journal:
+    with box.journal() as journal:
         if bears_what_was_laid(journal, root):
             return
     raise LeftIntactError(

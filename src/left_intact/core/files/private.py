@@ -38,3 +38,15 @@ def take_name(part: str, whole: str) -> None:
     with open(part, "r+b") as file:  # one system flushes only what may be written to
         os.fsync(file.fileno())
     os.replace(part, whole)
+
+
+def for_owner_alone(path: str) -> None:
+    """Make a file as 0600, or mend an older one of ours; SQLite gives its side files the same mode."""
+    try:
+        os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0), 0o600))
+    except FileExistsError:
+        info = os.lstat(path)
+        if not stat.S_ISREG(info.st_mode):
+            raise OSError(0, "this is no file", path) from None
+        if hasattr(os, "getuid") and info.st_uid == os.getuid() and stat.S_IMODE(info.st_mode) & 0o077:
+            os.chmod(path, 0o600)

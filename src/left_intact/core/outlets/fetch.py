@@ -92,11 +92,11 @@ _FIRST = Lock()
 @contextmanager
 def _alone_at(target: str) -> Iterator[None]:
     """One at a time for one file: who comes second finds it fetched; another process is told to wait."""
-    from left_intact.core.database import alone
+    from left_intact.core.files.alone import alone
 
     with _FIRST:
         lock = _LOCKS.setdefault(target, Lock())
-    beside = os.path.join(os.path.dirname(target), "lock.sqlite")
+    beside = os.path.join(os.path.dirname(target), "lock")
     with lock, alone(beside, "another Left Intact is fetching this"):
         yield
 

@@ -24,13 +24,18 @@ if TYPE_CHECKING:
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.planning.side import Side, StartFile
 
+from left_intact.services.home import Home, Service
 from left_intact.services.records import Records
 
 _TAKEN_BACK = (State.GONE_BACK, State.ABANDONED)
 
 
-class Beside(Records):
-    """Folders beside an install."""
+class Places(Service):
+    """Where an install lies, and the folder that a new build gets for itself."""
+
+    def __init__(self, home: Home, records: Records) -> None:
+        super().__init__(home)
+        self.records = records
 
     def side(
         self, install: Install, into: str | None, arrival: Arrival, circumstances: Circumstances
@@ -115,7 +120,7 @@ class Beside(Records):
 
     def folder_left(self, install: Install) -> tuple[str, Update | None]:
         """The folder that the last update left behind, with that update; ("", None) where there is none."""
-        for update in self.history(install):
+        for update in self.records.history(install):
             if update.state in IN_FORCE and (old := left_behind(update.roots)):
                 return (old, update) if os.path.isdir(old) else ("", None)
         return "", None
@@ -132,7 +137,7 @@ class Beside(Records):
         fresh = next((one for one in self.library.installs() if one.id == install.id), install)
         found = self.lies_at(fresh)
         try:
-            box = self.strongbox(found)
+            box = self.records.strongbox(found)
         except LeftIntactError:
             return found  # whoever needs the strongbox says why it cannot be had
         if box.exists:
@@ -187,12 +192,12 @@ class Beside(Records):
                 self.library.do_effects(install, card.id, run.id, () if void else run.effects)
 
     def _box_and_runs(self, install: Install) -> tuple[Strongbox, list[Update], Update | None]:
-        from left_intact.core.carrying.heads import Heads, unfinished_of, waiting_of
+        from left_intact.core.carrying.heads import unfinished_of, waiting_of
 
-        box = self.strongbox(install)
+        box = self.records.strongbox(install)
         if not box.exists:
             return box, [], None
-        with Heads(box.journal_path) as journal:
+        with box.heads() as journal:
             runs = journal.runs()
             return box, runs, unfinished_of(runs) or waiting_of(runs)
 
