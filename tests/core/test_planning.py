@@ -10,9 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.model.as_json import plan_json
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing import Stroke, lanes_of
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import At
@@ -31,6 +29,8 @@ from left_intact.core.planning.table import (
     treatment_of,
 )
 from left_intact.demo.binaries import elf, pe
+from left_intact.presentation.as_json import plan_json
+from left_intact.presentation.crossing import Stroke, lanes_of
 from tests.builders import (
     LINKS,
     Mock,

@@ -12,7 +12,6 @@ from left_intact.core.arrival.look import look_into
 from left_intact.core.files.headers import recognise
 from left_intact.core.files.names import builds_name, place_of
 from left_intact.core.files.tree import head_reader, read_tree
-from left_intact.core.model.as_json import plan_json
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.place import At
@@ -24,6 +23,7 @@ from left_intact.core.survey.standing import Standing
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
+from left_intact.presentation.as_json import plan_json
 from tests.builders import BUILT, LATER, LINKS, Mock, Tree, plant, release
 
 C = FileClass

@@ -11,7 +11,6 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.outline import alike, outline_of
 from left_intact.core.model.place import At
 from left_intact.core.survey.classify import scores
 from left_intact.core.survey.inputs import SurveyInputs
@@ -19,6 +18,7 @@ from left_intact.core.survey.patterns import Pattern, matches
 from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.spelling import normalised_name
 from left_intact.core.survey.weights import weights
+from left_intact.presentation.outline import alike, outline_of
 from left_intact.tui.widgets.strip import widths_of
 from tests.builders import LATER, THEIRS, Mock, plant, release
 

@@ -478,7 +478,7 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
 
 def test_a_root_and_a_folder_that_is_called_like_it_are_told_apart(mock: Mock, tmp_path: Path) -> None:
     """Keepsheet, proof and JSON write a place as people do; a ruling on the folder begins with `./`."""
-    from left_intact.core.model.as_json import as_text, plan_json, proof_json, survey_json
+    from left_intact.presentation.as_json import as_text, plan_json, proof_json, survey_json
 
     far = plant(tmp_path / "far", {"quay.sav": b"z" * 90, "deep/mill.sav": b"q" * 80})
     plant(mock.root, {"memory:/core.so": b"x" * 300})

@@ -18,7 +18,7 @@ from left_intact.core.model.errors import Fault, Interrupted, LeftIntactError, M
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
-from left_intact.core.model.views import FIRST_MOVES, plan_view
+from left_intact.presentation.views import FIRST_MOVES, plan_view
 from left_intact.workbench import Workbench
 from left_intact.worker.call import Call, Message, Signals, call, carry, worded
 from left_intact.worker.links import Link, ProcessLink, ThreadLink

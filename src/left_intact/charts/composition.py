@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from left_intact.charts.paper import COLOUR, HAIRLINE, INK, LETTER, QUIET, save, sheet
+from left_intact.charts.paper import COLOUR, HAIRLINE, INK, QUIET, save, sheet
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.outline import FolderNode, Outline, outline_of
 from left_intact.core.model.place import TOP
 from left_intact.core.model.survey import Survey
+from left_intact.presentation.outline import FolderNode, Outline, outline_of
+from left_intact.presentation.palette import LETTER
 from left_intact.words import bearable, count, size
 
 _MOST = 22

@@ -1,4 +1,4 @@
-"""What all figures share: the paper, the colours of the classes for print, saving. matplotlib is imported
+"""What all figures share: the paper and its colours, saving. matplotlib is imported
 on use.
 """
 
@@ -7,34 +7,15 @@ from __future__ import annotations
 import os
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.presentation.palette import PAPER
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-INK, QUIET, HAIRLINE, ACCENT = "#22262c", "#6a6b68", "#d6d2c8", "#c9582c"
-COLOUR = {
-    FileClass.PROGRAM: "#71869c",
-    FileClass.SETTINGS: "#e2b857",
-    FileClass.SAVES: "#57b98a",
-    FileClass.STATES: "#4fb7c5",
-    FileClass.CONTENT: "#8795e8",
-    FileClass.EXTRAS: "#c98bc4",
-    FileClass.CACHE: "#9a9ca0",
-    FileClass.UNSORTED: "#ffffff",
-}
-LETTER = {
-    FileClass.PROGRAM: "P",
-    FileClass.SETTINGS: "S",
-    FileClass.SAVES: "V",
-    FileClass.STATES: "T",
-    FileClass.CONTENT: "C",
-    FileClass.EXTRAS: "X",
-    FileClass.CACHE: "H",
-    FileClass.UNSORTED: "U",
-}
+INK, QUIET, HAIRLINE, ACCENT = PAPER.text, PAPER.quiet, PAPER.hairline, PAPER.focus
+COLOUR = PAPER.classes
 _KINDS = (".svg", ".pdf")
 
 

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
 def _json() -> Any:
     """The shapes of docs/commands.md, imported where something is answered in them."""
-    from left_intact.core.model import as_json
+    from left_intact.presentation import as_json
 
     return as_json
 

@@ -149,6 +149,6 @@ def say(text: str, *, err: bool = False) -> None:
 
 
 def out(said: dict[str, Any]) -> None:
-    from left_intact.core.model.as_json import as_text
+    from left_intact.presentation.as_json import as_text
 
     click.echo(as_text(said))

@@ -24,7 +24,7 @@ _MARK = {"passed": "ok", "failed": "FAILED", "yours-to-check": "yours"}
 
 
 def shelf_json(row: ShelfRow) -> dict[str, Any]:
-    from left_intact.core.model.as_json import waits_json
+    from left_intact.presentation.as_json import waits_json
 
     return {
         "name": row.install.name,
@@ -286,7 +286,7 @@ def not_well_text(install: Install, wrong: Sequence[str]) -> str:
 
 def waits_said(update: Update) -> dict[str, Any]:
     """What a run that waits answers, as JSON."""
-    from left_intact.core.model.as_json import waits_json
+    from left_intact.presentation.as_json import waits_json
 
     return {"install": update.install, "state": update.state.value, "waits_for": waits_json(update.waits)}
 
@@ -319,7 +319,7 @@ def given_up_text(install: Install, update: Update) -> str:
 
 
 def back_json(install: Install, back: WentBack) -> dict[str, Any]:
-    from left_intact.core.model.as_json import proof_json, waits_json
+    from left_intact.presentation.as_json import proof_json, waits_json
 
     kept = [{"path": path, "kept_at": where} for path, where in back.kept]
     said: dict[str, Any] = {

@@ -103,8 +103,8 @@ class Runs(Service):
         from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.place import root_replaced
-        from left_intact.core.model.as_json import proof_json
         from left_intact.core.proving.prove import prove
+        from left_intact.presentation.as_json import proof_json
 
         if identity_of(install.root) is None:
             raise root_replaced(install.root)

@@ -213,7 +213,7 @@ class Surveys(Service):
         return (said,) if said else ()
 
     def _note_summary(self, install: Install, survey: Survey) -> None:
-        from left_intact.core.model.as_json import total_json
+        from left_intact.presentation.as_json import total_json
 
         newest = survey.findings.newest(FileClass.SAVES)
         summary = {

@@ -331,7 +331,7 @@ class Updates(Service):
     def export_proof(self, install: Install) -> str:
         """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
         from left_intact.core.files.private import write_private
-        from left_intact.core.model.as_json import as_text
+        from left_intact.presentation.as_json import as_text
 
         last, back = self.records.in_force(install), self.records.went_back(install)
         if back is not None and (last is None or back.id > last.id):

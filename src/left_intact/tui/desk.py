@@ -10,7 +10,7 @@ from left_intact.core.model.place import left_behind
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
-from left_intact.core.model.views import ArrivalView, PlanView, SurveyView
+from left_intact.presentation.views import ArrivalView, PlanView, SurveyView
 from left_intact.tui.widgets.bars import STOPS, Standing, Stop
 from left_intact.words import count
 from left_intact.workbench import Outcome, ShelfRow

@@ -8,12 +8,13 @@ from rich.text import Text
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding, Kind
-from left_intact.core.model.outline import FolderNode
 from left_intact.core.model.place import TOP
 from left_intact.core.model.plan import KeyLine, Move, Question
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.views import PlanView
-from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.presentation.outline import FolderNode
+from left_intact.presentation.palette import LETTER, NAME
+from left_intact.presentation.views import PlanView
+from left_intact.tui.look import Look
 from left_intact.tui.writing import bearable, clip, fit, wrapped
 from left_intact.words import ago, count, date, size
 from left_intact.workbench import may_be_replaced, odds

@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing import lanes_of
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.install import Install
 from left_intact.core.model.place import At
 from left_intact.core.model.progress import CancelToken, Report, silent
-from left_intact.core.model.views import (
+from left_intact.presentation.crossing import lanes_of
+from left_intact.presentation.views import (
     ArrivalView,
     PlanView,
     SurveyView,

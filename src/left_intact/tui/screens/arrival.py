@@ -13,7 +13,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.plan import Route
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.views import ArrivalView, PlanView
+from left_intact.presentation.views import ArrivalView, PlanView
 from left_intact.tui.look import Look
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Paragraph, Row, Words

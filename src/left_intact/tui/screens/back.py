@@ -11,7 +11,7 @@ from textual.containers import Vertical
 from textual.widgets import Static
 
 from left_intact.core.model.plan import Question, Verb
-from left_intact.core.model.views import PlanView
+from left_intact.presentation.views import PlanView
 from left_intact.tui.screens.dialogs import Dialog
 from left_intact.tui.writing import bearable, clip
 from left_intact.words import count, size, versions

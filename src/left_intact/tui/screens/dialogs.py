@@ -209,7 +209,7 @@ class PatternDialog(Dialog[tuple[str, FileClass]]):
         self._preview()
 
     def on_input_submitted(self, message: Input.Submitted) -> None:
-        from left_intact.tui.look import CLASS_KEYS
+        from left_intact.presentation.palette import CLASS_KEYS
 
         pattern, box = self.query(Input).first().value.strip(), self.query_one("#class", Input)
         kind = CLASS_KEYS.get(box.value.strip().lower())

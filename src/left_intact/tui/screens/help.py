@@ -12,7 +12,8 @@ from textual.screen import ModalScreen, Screen
 from textual.widgets import Static
 
 from left_intact.core.model.classes import FileClass
-from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.presentation.palette import LETTER, NAME
+from left_intact.tui.look import Look
 from left_intact.tui.widgets.bars import key_name
 from left_intact.tui.writing import fit
 

@@ -9,15 +9,16 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
-from left_intact.core.model.crossing import Stroke
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.ladder import Rung, RungState
 from left_intact.core.model.plan import Move, Question, Route, Verb
 from left_intact.core.model.survey import Survey
-from left_intact.core.model.views import FolderView, LaneView, PlanView, StageView
+from left_intact.presentation.crossing import Stroke
+from left_intact.presentation.palette import LETTER, NAME
+from left_intact.presentation.views import FolderView, LaneView, PlanView, StageView
 from left_intact.tui.explain import heading, why_move, why_question
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.look import Look
 from left_intact.tui.protocol import GoToStop
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Hairline, Lines, Row, Words

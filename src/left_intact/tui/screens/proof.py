@@ -13,10 +13,11 @@ from textual.widgets import Static
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, LedgerLine, Verdict
 from left_intact.core.model.things import ThingLine
 from left_intact.core.model.update import Settled
-from left_intact.core.model.views import PlanView
+from left_intact.presentation.palette import NAME
+from left_intact.presentation.views import PlanView
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import NAME, Look
+from left_intact.tui.look import Look
 from left_intact.tui.preview import two_pictures
 from left_intact.tui.proof_words import (
     footline,

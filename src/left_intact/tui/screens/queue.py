@@ -16,10 +16,10 @@ from textual.widgets import Static
 from left_intact.core.model.classes import SORTABLE, FileClass
 from left_intact.core.model.entry import Finding
 from left_intact.core.model.install import Install
-from left_intact.core.model.outline import Alike
+from left_intact.presentation.outline import Alike
+from left_intact.presentation.palette import LETTER, NAME
 from left_intact.tui.explain import speaking_words
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import LETTER, NAME
 from left_intact.tui.preview import limit_for, preview_of
 from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import Dialog

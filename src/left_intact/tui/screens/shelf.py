@@ -15,8 +15,9 @@ from textual.binding import Binding, BindingType
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.install import Install
 from left_intact.core.model.update import UNFINISHED, State, Update
+from left_intact.presentation.palette import LETTER, NAME
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import LETTER, NAME, Look
+from left_intact.tui.look import Look
 from left_intact.tui.protocol import Open
 from left_intact.tui.screens.framed import FramedScreen
 from left_intact.tui.widgets.bars import KeyBar, TitleBar

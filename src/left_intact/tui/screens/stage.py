@@ -10,7 +10,7 @@ from textual.binding import Binding, BindingType
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.update import State
-from left_intact.core.model.views import ArrivalView, PlanView, SurveyView
+from left_intact.presentation.views import ArrivalView, PlanView, SurveyView
 from left_intact.tui.desk import Desk
 from left_intact.tui.jobs import Job, was_stopped
 from left_intact.tui.look import Look

@@ -14,14 +14,15 @@ from textual.widgets import Input, Static
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Finding
-from left_intact.core.model.outline import Alike, FolderNode, Outline, pattern_for
 from left_intact.core.model.pattern import exactly_at
 from left_intact.core.model.place import TOP, At
 from left_intact.core.model.survey import IN_DOUBT, Helps, Lesson, Survey
-from left_intact.core.model.views import SurveyView
+from left_intact.presentation.outline import Alike, FolderNode, Outline, pattern_for
+from left_intact.presentation.palette import CLASS_KEYS, NAME
+from left_intact.presentation.views import SurveyView
 from left_intact.tui.explain import inside_head, speaking_words, why_finding, why_folder
 from left_intact.tui.jobs import Job
-from left_intact.tui.look import CLASS_KEYS, NAME, Look
+from left_intact.tui.look import Look
 from left_intact.tui.preview import limit_for, preview_of
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.widgets.lines import Gap, Lines, Paragraph, Row, Words

@@ -7,7 +7,7 @@ from rich.text import Text
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.ladder import Climb, Rung, RungState
 from left_intact.core.model.plan import Question
-from left_intact.core.model.views import StageView
+from left_intact.presentation.views import StageView
 from left_intact.tui.look import Look
 from left_intact.tui.widgets.lines import Row
 from left_intact.tui.widgets.strip import badge

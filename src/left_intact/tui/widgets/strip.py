@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from rich.text import Text
 
 from left_intact.core.model.classes import FileClass
-from left_intact.tui.look import LETTER, Look
+from left_intact.presentation.palette import LETTER
+from left_intact.tui.look import Look
 
 
 def widths_of(amounts: Mapping[FileClass, int], width: int, least: int = 2) -> dict[FileClass, int]:

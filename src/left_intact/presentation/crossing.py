@@ -7,10 +7,12 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing_beside import lanes_beside
 from left_intact.core.model.facts import NewRoot
 from left_intact.core.model.kept import KeptPage
-from left_intact.core.model.lanes import (
+from left_intact.core.model.plan import Move, Plan, Route, Verb
+from left_intact.core.model.survey import Total
+from left_intact.presentation.crossing_beside import lanes_beside
+from left_intact.presentation.lanes import (
     MOST,
     ORDER,
     Lane,
@@ -23,8 +25,6 @@ from left_intact.core.model.lanes import (
     sum_of,
     sum_of_pages,
 )
-from left_intact.core.model.plan import Move, Plan, Route, Verb
-from left_intact.core.model.survey import Total
 
 __all__ = ["Lane", "LaneHead", "Stroke", "beside", "lanes_of"]
 _Key = tuple[int, str, str]

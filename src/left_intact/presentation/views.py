@@ -12,18 +12,18 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.crossing import Lane, LaneHead, beside, lanes_of
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.outlet import NoteLine
-from left_intact.core.model.outline import Alike, Outline, alike, outline_of
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import At, left_behind
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import Carry, HandStep, Move, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
+from left_intact.presentation.crossing import Lane, LaneHead, beside, lanes_of
+from left_intact.presentation.outline import Alike, Outline, alike, outline_of
 
 FIRST_MOVES = 60
 """How many moves of a lane are shown before somebody asks for more."""

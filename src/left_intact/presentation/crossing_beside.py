@@ -9,7 +9,11 @@ from dataclasses import dataclass, field
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.kept import KeptPage
-from left_intact.core.model.lanes import (
+from left_intact.core.model.place import OLD, At
+from left_intact.core.model.plan import Move, Plan, Verb
+from left_intact.core.model.stages import FromRoot
+from left_intact.core.model.survey import Total
+from left_intact.presentation.lanes import (
     MOST,
     ORDER,
     Lane,
@@ -21,10 +25,6 @@ from left_intact.core.model.lanes import (
     sum_of,
     sum_of_pages,
 )
-from left_intact.core.model.place import OLD, At
-from left_intact.core.model.plan import Move, Plan, Verb
-from left_intact.core.model.stages import FromRoot
-from left_intact.core.model.survey import Total
 
 _BEHIND = (FileClass.PROGRAM, FileClass.CACHE)
 _Key = tuple[int, str, str]
