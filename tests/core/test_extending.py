@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shutil
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+import left_intact
 from left_intact.core.files.headers import recognise
-from left_intact.core.model.plan import Route
-from left_intact.core.model.proof import Verdict
-from left_intact.core.planning.routes import registry as routes
 from left_intact.core.settings.formats import registry as formats
 from left_intact.core.settings.merge import merge_settings
-from tests.builders import Mock
 
-PAGE = (Path(__file__).parents[2] / "docs/extending.md").read_text()
+REPOSITORY = Path(__file__).parents[2]
+PAGE = (REPOSITORY / "docs/extending.md").read_text()
+
+
+def code(kind: str) -> str:
+    """The text of an example."""
+    (found,) = re.findall(rf"```python {kind}\n(.*?)```", PAGE, re.S)
+    assert isinstance(found, str)
+    return found
 
 
 def example(kind: str) -> dict[str, Any]:
     """What the code of an example defines."""
-    (code,) = re.findall(rf"```python {kind}\n(.*?)```", PAGE, re.S)
     defined: dict[str, Any] = {"__name__": f"example_of_a_{kind}"}
-    exec(compile(code, f"docs/extending.md ({kind})", "exec"), defined)
+    exec(compile(code(kind), f"docs/extending.md ({kind})", "exec"), defined)
     return defined
 
 
@@ -38,18 +46,45 @@ def test_a_new_format_is_one_file_and_a_line(monkeypatch: pytest.MonkeyPatch) ->
     assert merge.content == b"# pads\nfire: 7\njump: 4\nturbo: on\n" and not merge.trouble
 
 
-def test_a_new_route_is_one_file_and_a_line(
-    mock: Mock, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr(routes, "ROUTES", (*routes.ROUTES, example("route")["OneFile"]()))
-    part = tmp_path / "VERSION"
-    part.write_text("1.0b\n")
-    draft = mock.bench.updates.draft(mock.install, str(part))
-    plan = draft.plan()
-    assert plan.route is Route.SINGLE_PART and [m.at.shown for m in plan.changes] == ["VERSION"]
-    assert next(choice for choice in plan.routes if choice.name is Route.SINGLE_PART).fits
-    before = mock.state()
-    outcome = mock.bench.updates.update(plan, mock.install)
-    assert outcome.proof.verdict is not Verdict.BROKEN and mock.read("VERSION") == "1.0b\n"
-    mock.bench.updates.back.go(mock.install)
-    assert mock.state() == before
+def test_a_new_route_is_one_file_a_line_and_a_name(tmp_path: Path) -> None:
+    """The program as it would be with the route in it, taken through `tests/core/new_route.py`: nothing else
+    of it is touched.
+    """
+    package = tmp_path / "src/left_intact"
+    shutil.copytree(Path(left_intact.__file__).parent, package, ignore=shutil.ignore_patterns("__pycache__"))
+    (package / "core/planning/routes/one_file.py").write_text(code("route"))
+    insert(package / "core/model/plan.py", '    GRAFT = "graft"\n', code("name"))
+    registry = package / "core/planning/routes/registry.py"
+    insert(registry, "    ContentPack(),\n", code("line"))
+    imports = "from left_intact.core.planning.routes.ladder import Ladder\n"
+    insert(registry, imports, "from left_intact.core.planning.routes.one_file import OneFile\n")
+    paths = os.pathsep.join((str(tmp_path / "src"), str(REPOSITORY)))
+    words = (
+        "-m",
+        "pytest",
+        "-q",
+        "-p",
+        "no:cacheprovider",
+        "-p",
+        "no:randomly",
+        "-n",
+        "0",
+        "tests/core/new_route.py",
+    )
+    ran = subprocess.run(
+        (sys.executable, *words, f"--basetemp={tmp_path / 'runs'}"),
+        cwd=REPOSITORY,
+        env={**os.environ, "PYTHONPATH": paths, "PYTHONDONTWRITEBYTECODE": "1"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert ran.returncode == 0, ran.stdout + ran.stderr
+    assert " 4 passed" in ran.stdout, ran.stdout
+
+
+def insert(file: Path, after: str, line: str) -> None:
+    """Put a line into a file behind one that it has once."""
+    text = file.read_text()
+    assert text.count(after) == 1, (file, after)
+    file.write_text(text.replace(after, after + line))

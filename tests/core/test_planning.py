@@ -16,6 +16,7 @@ from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Verb
 from left_intact.core.model.release import Reading
+from left_intact.core.model.telling import Stroke
 from left_intact.core.planning.blockers import machine_faults, version_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.table import (
@@ -30,7 +31,7 @@ from left_intact.core.planning.table import (
 )
 from left_intact.demo.binaries import elf, pe
 from left_intact.presentation.as_json import plan_json
-from left_intact.presentation.crossing import Stroke, lanes_of
+from left_intact.presentation.crossing import lanes_of
 from tests.builders import (
     LINKS,
     Mock,

@@ -199,6 +199,40 @@ def test_the_laws_of_merging(write, file_format, base, yours, arriving) -> None:
     assert merge_settings(t, merge.content, t, file_format=file_format).content == merge.content
 
 
+WISHED = {
+    "text ini": b"[video]\nsmooth = never\n\n[pad]\nspeed = 9\n",
+    "text json": b'{"video": {"smooth": "never"}, "pad": {"speed": 9}}',
+    "text toml": b'[video]\nsmooth = "never"\n\n[pad]\nspeed = 9\n',
+}
+SAYS = {
+    "text ini": b"[video]\nsmooth = %s\nscale = 2\n",
+    "text json": b'{"video": {"smooth": "%s", "scale": 2}}',
+    "text toml": b'[video]\nsmooth = "%s"\nscale = 2\n',
+}
+
+
+@pytest.mark.parametrize("file_format", WISHED)
+@pytest.mark.parametrize("answer", ["yours", "arriving"])
+@pytest.mark.parametrize("yours", [b"off", b"on", b"never"])
+def test_what_is_wished_is_the_last_voice_at_a_key(file_format: str, yours: bytes, answer: str) -> None:
+    """Over what is there, what comes, what both changed and what was answered; elsewhere it is silent."""
+    wished, smooth, speed = WISHED[file_format], ("video", "smooth"), ("pad", "speed")
+    base, mine, comes = (SAYS[file_format] % word for word in (b"on", yours, b"auto"))
+    merge = merge_settings(
+        base, mine, comes, file_format=file_format, answers={smooth: answer}, wished=wished
+    )
+    assert not merge.trouble
+    said = {line.path: line for line in merge.lines}
+    assert said[smooth].decided == said[speed].decided == "wished" and not merge.has_conflict
+    read = open_document(merge.content, file_format).values()
+    assert read[smooth].strip('"') == "never" and read[speed] == "9"
+    assert {path: text for path, text in read.items() if path not in (smooth, speed)} == {
+        ("video", "scale"): "2"
+    }
+    again = merge_settings(base, merge.content, comes, file_format=file_format, wished=wished)
+    assert again.content == merge.content
+
+
 def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest.MonkeyPatch) -> None:
     from left_intact.core.settings.formats import registry
     from left_intact.core.settings.formats.json import Json

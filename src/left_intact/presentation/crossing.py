@@ -9,15 +9,15 @@ from dataclasses import dataclass, field
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.facts import NewRoot
 from left_intact.core.model.kept import KeptPage
-from left_intact.core.model.plan import Move, Plan, Route, Verb
+from left_intact.core.model.plan import Move, Plan, Verb
 from left_intact.core.model.survey import Total
+from left_intact.core.model.telling import LaneRule, Stroke
 from left_intact.presentation.crossing_beside import lanes_beside
 from left_intact.presentation.lanes import (
     MOST,
     ORDER,
     Lane,
     LaneHead,
-    Stroke,
     asked_words,
     by_class,
     is_open,
@@ -26,15 +26,17 @@ from left_intact.presentation.lanes import (
     sum_of_pages,
 )
 
-__all__ = ["Lane", "LaneHead", "Stroke", "beside", "lanes_of"]
-_Key = tuple[int, str, str]
-"""(place in the order, kind of lane, what it is grouped by)."""
+__all__ = ["Lane", "LaneHead", "beside", "lanes_of"]
+_Key = tuple[int, str, str, str]
+"""(place in the order, kind of lane, what it is grouped by, the route's own rule for it)."""
 
 
 @dataclass(slots=True)
 class _Group:
     """What goes into one lane."""
 
+    rule: LaneRule | None = None
+    """The route's own, where it has one for it."""
     told: list[Move] = field(default_factory=list)
     stays: list[KeptPage] = field(default_factory=list)
 
@@ -59,18 +61,25 @@ def beside(plan: Plan) -> bool:
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     groups: dict[_Key, _Group] = {}
+    lanes = plan.telling.lanes
+
+    def group(key: tuple[int, str, str], rule: LaneRule | None) -> _Group:
+        order, kind, by = key
+        by = "" if rule is not None and rule.together else by
+        return groups.setdefault((order, kind, by, rule.name if rule else ""), _Group(rule=rule))
+
     for move in (*plan.kept.rest, *plan.net):
-        groups.setdefault(_group(move, plan, coarse=coarse), _Group()).told.append(move)
+        rule = next((rule for rule in lanes if rule.takes(move)), None)
+        group(_group(move, plan, coarse=coarse), rule).told.append(move)
     for page in plan.kept.pages:
         top = page.page.at.shown.partition("/")[0]
-        alone = plan.route is Route.CLEAR_AND_RESTORE  # all of the program goes, wherever it lies
         for kind, part in by_class(page):
-            key = _group_of_kept(kind, top, coarse=coarse or (alone and kind is FileClass.PROGRAM))
-            groups.setdefault(key, _Group()).stays.append(part)
+            rule = next((rule for rule in lanes if rule.takes_those(Verb.KEEP, kind)), None)
+            group(_group_of_kept(kind, top, coarse=coarse), rule).stays.append(part)
     return groups
 
 
-def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> _Key:
+def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> tuple[int, str, str]:
     if kind is FileClass.PROGRAM and coarse:
         return 0, "program", ""
     if kind is FileClass.PROGRAM:
@@ -78,7 +87,7 @@ def _group_of_kept(kind: FileClass, top: str, *, coarse: bool) -> _Key:
     return 11 + ORDER[kind] * 2, kind.value, "" if coarse else top
 
 
-def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
+def _group(move: Move, plan: Plan, *, coarse: bool) -> tuple[int, str, str]:
     if move.verb is Verb.RETIRE:
         return 1, "aside", ""
     if move.question and move.verb is not Verb.MERGE:
@@ -97,25 +106,26 @@ def _group(move: Move, plan: Plan, *, coarse: bool) -> _Key:
 
 
 def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
-    _, kind, by = key
+    _, kind, by, rule = key
     stroke = _stroke(kind, group, plan)
     label = _label(group)
     stays = sum_of_pages(group.stays)
-    cleared = plan.route is Route.CLEAR_AND_RESTORE and stroke is Stroke.BEHIND
+    goes = group.rule is not None and group.rule.goes and stroke is group.rule.stroke
     first = group.told[0].question if group.told else ""
     return Lane(
-        key=f"{kind}:{by}",
+        key=f"{kind}:{by}:{rule}" if rule else f"{kind}:{by}",
         label=label,
         after_label=_after_label(stroke, label),
         file_class=_main_class(group),
         stroke=stroke,
         says=_says(stroke, group, plan),
         now=sum_of(m.before for m in group.told) + stays,
-        after=Total() if cleared else sum_of(m.after for m in group.told) + stays,
+        after=Total() if goes else sum_of(m.after for m in group.told) + stays,
         count=group.count,
         told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.at))),
         stays=tuple(group.stays),
         kept=plan.kept,
+        means=group.rule.means if group.rule is not None and stroke is group.rule.stroke else "",
         question=by if kind == "question" else first if kind == "merge" else "",
     )
 
@@ -138,8 +148,8 @@ def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
     verbs = set(_verbs(group))
     if kind == "question" and is_open(plan, group.told[0].question):
         return Stroke.OPEN
-    if plan.route is Route.CLEAR_AND_RESTORE:
-        return Stroke.CARRIED if any(move.safeguard for move in group.told) else Stroke.BEHIND
+    if group.rule is not None:
+        return group.rule.stroke
     if kind == "aside":
         return Stroke.ASIDE
     if Verb.MERGE in verbs:
@@ -183,19 +193,14 @@ def _after_label(stroke: Stroke, label: str) -> str:
 
 def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     count = _verbs(group)
-    if stroke is Stroke.CARRIED:
-        return "saved, then put back"
-    if stroke is Stroke.BEHIND:
-        its = _main_class(group) is FileClass.PROGRAM
-        return "removed, laid anew" if its else "not saved: gone"
+    if group.rule is not None and stroke is group.rule.stroke:
+        return group.rule.says.format(count=group.count)
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:
         return asked_words(group.told, waits=True)
     if stroke is Stroke.MERGED:
         return merged_words([plan.merges[m.at].lines for m in group.told if m.at in plan.merges])
-    if stroke is Stroke.LEFT_OUT and plan.route is Route.GRAFT:
-        return f"{group.count} of another's stay out"
     if stroke is Stroke.LEFT_OUT:
         return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
     if stroke is Stroke.INTACT:

@@ -13,11 +13,11 @@ from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Plan, Verb
 from left_intact.core.model.stages import FromRoot
 from left_intact.core.model.survey import Total
+from left_intact.core.model.telling import Stroke
 from left_intact.presentation.lanes import (
     MOST,
     ORDER,
     Lane,
-    Stroke,
     asked_words,
     by_class,
     is_open,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from itertools import islice
 
 from left_intact.core.model.classes import FileClass
@@ -13,27 +12,10 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.kept import CLASSES, NOT_KEPT, Kept, KeptPage
 from left_intact.core.model.plan import KeyLine, Move, Plan, Verb
 from left_intact.core.model.survey import Total
+from left_intact.core.model.telling import Stroke
 
 ORDER = {c: n for n, c in enumerate(FileClass)}
 MOST = 22
-
-
-class Stroke(StrEnum):
-    """What the line of a lane says."""
-
-    INTACT = "intact"
-    REPLACED = "replaced"
-    SAME = "same"
-    MERGED = "merged"
-    ASIDE = "aside"
-    OPEN = "open"
-    LEFT_OUT = "left out"
-    CARRIED = "carried"
-    """Into another folder; both keep it."""
-    BEHIND = "behind"
-    """It stays in the old folder alone."""
-    NEW = "new"
-    """It comes from the release alone."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +31,8 @@ class LaneHead:
     now: Total
     after: Total
     count: int
+    means: str = ""
+    """What is told of it where somebody asks why; empty for what its stroke means everywhere."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

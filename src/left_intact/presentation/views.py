@@ -22,8 +22,10 @@ from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route
 from left_intact.core.model.release import Arrival, Reading
 from left_intact.core.model.stages import Carry, HandStep, Move, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
+from left_intact.core.model.telling import USUAL, Telling
 from left_intact.presentation.crossing import Lane, LaneHead, beside, lanes_of
 from left_intact.presentation.outline import Alike, Outline, alike, outline_of
+from left_intact.words import count
 
 FIRST_MOVES = 60
 """How many moves of a lane are shown before somebody asks for more."""
@@ -169,7 +171,7 @@ def _stage_view(stage: Stage) -> StageView:
         return StageView(kind="hand", says=stage.asks, why=stage.why, sees=sees, back=back)
     if isinstance(stage, Carry):
         changes = sum(1 for m in stage.moves if m.changes_disk)
-        says = stage.intends or f"{changes:,} places change at once"
+        says = stage.intends or f"{count(changes, 'place changes', 'places change')} at once"
         return StageView(kind="carry", says=says, why="whole, or not at all")
     why = "drawn when its turn comes, on what lies there then; it asks where it would go beyond this"
     return StageView(kind="later", says=stage.intends, why=why)
@@ -205,6 +207,8 @@ class PlanView:
     stages: tuple[StageView, ...] = ()
     """All of them, where there are steps by hand."""
     climb: Climb | None = None
+    telling: Telling = USUAL
+    """What its route says of it."""
 
     @property
     def does_something(self) -> bool:
@@ -247,4 +251,5 @@ def plan_view(plan: Plan) -> PlanView:
         hand_steps=(hands := tuple(stage for stage in plan.stages if isinstance(stage, HandStep))),
         stages=tuple(map(_stage_view, plan.stages)) if hands else (),
         climb=plan.climb.without_content() if plan.climb is not None else None,
+        telling=plan.telling,
     )

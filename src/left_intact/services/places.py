@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
-    from left_intact.core.model.survey import Survey
     from left_intact.core.planning.circumstances import Circumstances
     from left_intact.core.planning.side import Side, StartFile
 
@@ -221,44 +220,17 @@ def _starts_of(root: str) -> tuple[StartFile, ...]:
     return tuple(found)
 
 
-def bears_its_version(install: Install, survey: Survey) -> bool:
-    """Whether the folder of an install bears its version: whoever keeps it so gives each build a folder."""
-    from left_intact.core.model.version import version_in_name
-
-    named = version_in_name(os.path.basename(install.root))
-    here = survey.reading.version if survey.reading is not None else None
-    return named is not None and here is not None and named.compare(here) == 0
-
-
-def gets_another(install: Install, survey: Survey, coming: str) -> bool:
-    """Whether a build that comes gets a folder of its own unasked: the one here bears its version, and the
-    new one would be called otherwise.
-    """
-    if not coming or not bears_its_version(install, survey):
-        return False
-    return _named_for(install.root, coming) != install.root
-
-
 def folder_for(root: str, version: str) -> str:
     """A sibling of an install that is named for a version: in place of the one in its name, else after it.
 
     Raises `no-into` where no version is known to name it for, or where that would be the install's own.
     """
-    place = _named_for(root, version) if version else ""
+    from left_intact.core.planning.naming import named_for
+
+    place = named_for(root, version) if version else ""
     if place and place != root:
         return place
     says = "no version is known that the new folder could be named for"
     if place:
         says = f"a folder named for {version} is the install's own"
     raise Misuse("no-into", says, way_out="Name the new folder with --into.")
-
-
-def _named_for(root: str, version: str) -> str:
-    from left_intact.core.model.version import version_in_name
-
-    above, base = os.path.split(root)
-    clean = "".join(c if c.isalnum() or c in ".-_ " else "-" for c in version)
-    known = version_in_name(base)
-    if known is not None and known.text in base:
-        return os.path.join(above, base.replace(known.text, clean))
-    return os.path.join(above, f"{base}-{clean}")

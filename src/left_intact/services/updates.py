@@ -14,6 +14,7 @@ from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, Settled, State, Update
 
 if TYPE_CHECKING:
+    from left_intact.core.arrival.root import Names
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.model.install import Install
     from left_intact.core.model.ladder import Package
@@ -25,11 +26,11 @@ if TYPE_CHECKING:
 from left_intact.services.going_back import GoingBack
 from left_intact.services.home import Home, Service
 from left_intact.services.packages import packages_in, sorted_by_title
-from left_intact.services.places import gets_another
 from left_intact.services.records import in_session
 from left_intact.services.runs import Runs, it_stands
 from left_intact.services.surveys import refuse_other_version
 from left_intact.services.values import Draft, HistoryLine, Outcome, OutlineLine
+from left_intact.words import count
 
 _READ_MOST = 64 << 20
 """Bytes of a file of the install that may be read for a plan, as a part for its version."""
@@ -65,10 +66,10 @@ class Updates(Service):
         disk as it is now, and spares another. `under_way` draws for an update that has begun, and waits.
         """
         from left_intact.core.files.roots import reader_in_words
-        from left_intact.core.model.plan import Route
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.nature import nature_of
         from left_intact.core.planning.parts import parts_that_came
+        from left_intact.core.planning.routes.registry import planner_named, with_new_root
         from left_intact.core.survey.weights import weights
 
         wanted = _wanted(route, into)
@@ -83,19 +84,18 @@ class Updates(Service):
         _refuse_overlap(install, arrival)
         known_sheet = self.surveys.sheet_of(install, sheet, text=sheet_text)
         packages, arrival = _updates_in(arrival, wanted, report, cancel)
-        comes = arrival.release
 
         def read_by(base: Release | None, before: Survey | None) -> Survey:
-            known = self.surveys.inputs_for(install, base, known_sheet, comes)
+            known = self.surveys.inputs_for(install, base, known_sheet, arrival.release)
             return self.surveys.read(install, known, known_sheet, report, cancel, before)
 
-        named = self.surveys.baseline(install, baseline, names)
-        base, survey, noted = self._by_fitting(install, baseline, named, read_by, just_read)
+        base, survey, noted = self._by_fitting(install, baseline, names, read_by, just_read)
         coming = arrival.release.version_text
         circumstances = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
-        beside = wanted is Route.SIDE_BY_SIDE or (wanted is None and gets_another(install, survey, coming))
-        side = self.places.side(install, into, arrival, circumstances) if beside else None
-        at_home = side is not None and side.place == arrival.source
+        elsewhere = with_new_root(wanted, survey, coming)
+        side = self.places.side(install, into, arrival, circumstances) if elsewhere else None
+        told_apart = wanted is not None and planner_named(wanted).reads_donor
+        told_apart |= side is not None and side.place == arrival.source
         read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
         inputs = PlanInputs(
@@ -114,7 +114,7 @@ class Updates(Service):
             offered=self._offered(install),
             nature=nature_of(arrival, survey),
             parts=parts_that_came(survey, arrival),
-            donor=self.surveys.donor(arrival, known_sheet, always=wanted is Route.GRAFT or at_home),
+            donor=self.surveys.donor(arrival, known_sheet, always=told_apart),
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
@@ -131,13 +131,14 @@ class Updates(Service):
         self,
         install: Install,
         path: str | None,
-        named: Release | None,
+        names: Collection[str] | Names | None,
         read_by: Callable[[Release | None, Survey | None], Survey],
         just_read: Survey | None,
     ) -> tuple[Release | None, Survey, tuple[Fault, ...]]:
         """The baseline at `path`, or what is on record where that one is of another release; with what was
         read by it. Raises `baseline-mismatch` where nothing is on record.
         """
+        named = self.surveys.baseline(install, path, names)
         survey = read_by(named, just_read)
         try:
             if path is not None and named is not None:
@@ -226,8 +227,9 @@ class Updates(Service):
         that cannot be done.
         """
         from left_intact.core.model.plan import Route
+        from left_intact.core.planning.routes.registry import planner_named
 
-        if left_behind(update.roots) or update.route == Route.CONTENT_PACK:
+        if left_behind(update.roots) or not planner_named(Route(update.route)).is_drawn_again:
             says = "what a step by hand has changed is part of the plan, and it cannot be drawn again"
             way_out = "Give the update up (give-up), and begin it anew."
             raise LeftIntactError("changed-meanwhile", says, path=install.root, way_out=way_out)
@@ -612,7 +614,7 @@ class Updates(Service):
                 else:
                     drawn = journal.drawn(run.id, stage.seq)
                     number = len(journal.steps(run.id, stage.seq)) or (len(drawn.moves) if drawn else 0)
-                    says = stage.intends or f"{number:,} places change at once"
+                    says = stage.intends or f"{count(number, 'place changes', 'places change')} at once"
                 lines.append(OutlineLine(state=stage.state.value, says=says))
             return tuple(lines)
 
@@ -649,13 +651,16 @@ class Updates(Service):
 
 def _wanted(route: str | None, into: str | None) -> Route | None:
     """The route that was asked for; a folder for the new build asks for one, too. Raises `Misuse`."""
-    from left_intact.core.model.plan import Route
-    from left_intact.core.planning.routes.registry import route_named
+    from left_intact.core.planning.routes.registry import route_named, routes_into_a_folder
 
-    wanted = Route.SIDE_BY_SIDE if into and route is None else route_named(route)
-    if into and wanted is not Route.SIDE_BY_SIDE:
-        raise Misuse("into-not-here", "--into goes with the route side-by-side", way_out="Leave it out.")
-    return wanted
+    wanted = route_named(route)
+    if not into:
+        return wanted
+    known = routes_into_a_folder()
+    if wanted is not None and wanted not in known:
+        says = f"--into goes with the route {' or '.join(known)}"
+        raise Misuse("into-not-here", says, way_out="Leave it out.")
+    return wanted or known[0]
 
 
 def _updates_in(
@@ -663,11 +668,12 @@ def _updates_in(
 ) -> tuple[tuple[Package, ...], Arrival]:
     """(the update packages in what came, what they bring together); none on another route."""
     from left_intact.core.model.ladder import together
-    from left_intact.core.model.plan import Route
+    from left_intact.core.planning.routes.registry import planner_named
 
-    if wanted not in (None, Route.LADDER):
+    asked = wanted is not None and planner_named(wanted).reads_updates
+    if wanted is not None and not asked:
         return (), arrival
-    found = packages_in(arrival, always=wanted is Route.LADDER, report=report, cancel=cancel)
+    found = packages_in(arrival, always=asked, report=report, cancel=cancel)
     return found, together(found, arrival) if found else arrival
 
 

@@ -11,13 +11,14 @@ from types import MappingProxyType
 from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.facts import NOTHING_KNOWN, PartChange, RunFacts
+from left_intact.core.model.facts import NOTHING_KNOWN, Cleared, PartChange, RunFacts
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
+from left_intact.core.model.telling import USUAL, Telling
 
 __all__ = [
     "Carry",
@@ -68,6 +69,15 @@ class Merge:
     """What the file will say, with the person's comments, order and layout."""
     trouble: str = ""
     """Why it could not be merged; the person's file then stays as it is."""
+
+    @property
+    def has_conflict(self) -> bool:
+        """Whether there is a key that both sides changed."""
+        return any(line.decided == "conflict" for line in self.lines)
+
+    def is_of_use(self, mine: bytes) -> bool:
+        """Whether it makes of the person's file anything but what that is, without a doubt left."""
+        return not self.trouble and not self.has_conflict and self.content != mine
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -173,6 +183,8 @@ class Plan:
     """The updates that it takes back; empty for an update."""
     effects: tuple[ShelfEffect, ...] = ()
     """What it does to the shelf once it has ended."""
+    telling: Telling = USUAL
+    """What its route says of it."""
 
     @property
     def root(self) -> str:
@@ -216,7 +228,7 @@ class Plan:
         """What is the person's and stays just as it lies: no folders, nothing that is only left out. Where a
         folder is left behind, that is what lies in it and in the roots elsewhere, not in the new one.
         """
-        if self.route is Route.CLEAR_AND_RESTORE:
+        if isinstance(self.facts.way, Cleared):
             safe = [m for m in self.net if m.safeguard and m.file_class.is_the_persons]
             files = [m for m in safe if m.before is not None and m.before.kind is not Kind.FOLDER]
             return Total(files=len(files), bytes=sum(m.bytes for m in files))

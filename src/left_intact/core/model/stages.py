@@ -40,7 +40,9 @@ class KeyLine:
     arriving: str | None
     result: str | None
     decided: str
-    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out`, `spelt otherwise`, `conflict`."""
+    """`same`, `yours`, `arriving`, `new`, `renamed`, `dropped`, `left out`, `spelt otherwise`, `conflict`,
+    `wished`.
+    """
     path: tuple[str, ...] = ()
     """What identifies the key; `key` is words for people. Empty in records of an older version."""
     was: tuple[str, ...] = ()

@@ -9,27 +9,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from left_intact.core.model.effects import HoldSet, InstallMoved, ShelfEffect, effects_of
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.facts import NewRoot, PartChange, RunFacts, Swapped
-from left_intact.core.model.place import At, Root, left_behind
-from left_intact.core.model.plan import Move, Plan, Route
+from left_intact.core.model.facts import RunFacts
+from left_intact.core.model.place import At, Root
+from left_intact.core.model.plan import Move, Plan
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.stages import Carry
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
 from left_intact.core.planning.around import around
 from left_intact.core.planning.circumstances import Circumstances
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.keys import out_of_reach, under_ids
 from left_intact.core.planning.routes.registry import choose
 from left_intact.core.planning.space import room_for
 from left_intact.words import count
-
-_LAYS_ALL = (Route.IN_PLACE, Route.SIDE_BY_SIDE, Route.GRAFT)
-"""Routes that lay a whole build, and leave saves under the names they have."""
-_INSIDE = (Route.LADDER, Route.CONTENT_PACK)
-"""Routes that may leave the program itself as it is: then nothing is due that goes with each update of it."""
 
 
 def draw_up(inputs: PlanInputs) -> Plan:
@@ -45,7 +39,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     space = room_for(moves, circumstances)
     arrival = drawing.arrival or inputs.arrival
     to_version = arrival.release.version_text if drawing.to_version is None else drawing.to_version
-    keyed = _keyed(inputs, planner.name, to_version)
+    keyed = _keyed(inputs, planner, to_version)
     changing = [move.at.shown for move in moves if move.changes_disk]
     here = inputs.survey.version_text
     before, after = around(
@@ -53,7 +47,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         changing,
         here=here,
         to=to_version,
-        parts_only=planner.name in _INSIDE and here == to_version,
+        parts_only=planner.may_leave_program and here == to_version,
     )
     return Plan(
         install=inputs.install,
@@ -69,7 +63,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
         blockers=(
             *planner.blockers(inputs, drawing.baseline),
             *drawing.blockers,
-            *_out_of_reach(inputs, planner.name),
+            *(_out_of_reach(inputs) if planner.lays_a_build else ()),
             *blockers.machine_faults(inputs.install, moves, space, circumstances),
         ),
         warnings=(
@@ -86,18 +80,9 @@ def draw_up(inputs: PlanInputs) -> Plan:
         climb=drawing.climb,
         source=drawing.source,
         facts=_facts(inputs, drawing, arrival, moves, keyed),
-        effects=_effects(drawing, roots_of(inputs.survey, circumstances)),
+        effects=drawing.effects,
+        telling=planner.telling,
     )
-
-
-def _effects(drawing: Drawing, roots: tuple[Root, ...]) -> tuple[ShelfEffect, ...]:
-    """What the shelf says of the install once this has ended."""
-    found: tuple[ShelfEffect, ...] = ()
-    if isinstance(drawing.way, NewRoot):
-        found = effects_of(InstallMoved(left_behind(roots), roots[0].place), drawing.way.left)
-    if drawing.hold_at:
-        found += (HoldSet(drawing.hold_at, "you wanted this one, though a newer one is on offer"),)
-    return found
 
 
 def _facts(
@@ -107,7 +92,7 @@ def _facts(
     return RunFacts(
         way=drawing.way,
         came=arrival.called,
-        comes=_laid_over(inputs, drawing, arrival),
+        comes=drawing.comes,
         version_places=tuple(inputs.sheet.version_places),
         rules=tuple(inputs.sheet.things),
         given_sheet=inputs.sheet.given,
@@ -116,12 +101,10 @@ def _facts(
     )
 
 
-def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
+def _out_of_reach(inputs: PlanInputs) -> list[Fault]:
     """A blocker, which may be passed knowingly, where saves will lie under ids that the new build does not
     use: nothing would be lost, and nothing would be found.
     """
-    if route not in _LAYS_ALL:
-        return []
     lost = out_of_reach(inputs.sheet, inputs.survey, inputs.baseline, inputs.arrival.release)
     if not lost:
         return []
@@ -133,9 +116,9 @@ def _out_of_reach(inputs: PlanInputs, route: Route) -> list[Fault]:
     return [Fault(code="out-of-reach", says=says, way_out=way, passable=True)]
 
 
-def _keyed(inputs: PlanInputs, route: Route, to: str) -> dict[str, int]:
+def _keyed(inputs: PlanInputs, planner: RoutePlanner, to: str) -> dict[str, int]:
     """Saves under ids that another build may not use, by folder; on routes that leave them where they are."""
-    if route not in (*_LAYS_ALL, Route.LADDER) or inputs.survey.version_text == to:
+    if not planner.keeps_ids or inputs.survey.version_text == to:
         return {}
     return under_ids(inputs.sheet, inputs.survey)
 
@@ -153,30 +136,12 @@ def _may_be_out_of_reach(keyed: Mapping[str, int], to: str) -> list[Fault]:
     ]
 
 
-def _laid_over(inputs: PlanInputs, drawing: Drawing, arrival: Arrival) -> dict[str, str]:
-    """By path: the digest of each file that is laid over a release, which has to be laid whole too. Of parts
-    none: they have places of their own. Of extras not those for which the person keeps their own.
-    """
-    over = any(isinstance(stage, Carry) and stage.shipped and stage.shipped.over for stage in drawing.stages)
-    if not over or isinstance(drawing.way, Swapped) or drawing.climb:
-        return {}
-    mine = set[str]()
-    if not inputs.nature.raises_version:
-        mine = {at.path for q in drawing.questions if q.choice == "yours" for at in q.paths}
-        mine.add(inputs.nature.version_file)
-    return {p: entry.digest for p, entry in arrival.release.entries.items() if entry.digest and p not in mine}
-
-
 def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[At]:
-    """Places of which the answers, as they stand, let go, and of parts that are swapped by their name."""
+    """Places of which the answers, as they stand, let go, and the route itself."""
     asked = {question.id for question in drawing.questions if question.is_let_go}
     found = {at for question in drawing.questions if question.id in asked for at in question.paths}
     found |= {move.at for move in moves if move.question in asked}
-    return sorted(found | {At("", part.path) for part in _parts(drawing)})
-
-
-def _parts(drawing: Drawing) -> tuple[PartChange, ...]:
-    return drawing.way.parts if isinstance(drawing.way, Swapped) else ()
+    return sorted(found | {*drawing.let_go})
 
 
 def _does_something(drawing: Drawing) -> bool:

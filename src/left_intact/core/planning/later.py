@@ -12,6 +12,7 @@ from left_intact.core.model.entry import Entry
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import DrawnStage
 from left_intact.core.model.release import Arrival, Release
+from left_intact.core.planning.merging import NO_WISHES, Wishes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,6 +28,8 @@ class Situation:
     """Opens one of the arrivals, by its number."""
     baseline: Release | None = None
     sheet: Keepsheet = NO_SHEET
+    wishes: Wishes = field(default_factory=lambda: NO_WISHES)
+    """What settings are to say whatever comes."""
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     saved: Mapping[At, tuple[Entry, FileClass]] = field(default_factory=lambda: MappingProxyType({}))
     """What was made safe at the beginning of this run."""

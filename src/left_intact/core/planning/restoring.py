@@ -12,18 +12,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from blake3 import blake3
-
 from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
-from left_intact.core.model.plan import DrawnStage, Question
-from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Made, Move, Shipped, Source, Verb
+from left_intact.core.model.plan import DrawnStage, Merge, Question
+from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Move, Shipped, Source, Verb
 from left_intact.core.planning.keys import KeyMatch, by_key, by_lists, match_keys
 from left_intact.core.planning.later import Situation
+from left_intact.core.planning.merging import made, merge, merged_over
 from left_intact.core.settings.formats.registry import may_merge
-from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed
 
 PLANNER, NEWER = "restore", "restore-newer"
@@ -286,8 +284,8 @@ def _move(
     if now is not None and not same:
         merged = _merged(sketch, at, entry, now)
         if merged is not None:
-            after = replace(after, bytes=len(merged.content), digest=merged.digest)
-            verb, source = Verb.MERGE, merged
+            after = replace(merged_over(entry, merged), path=target.path, root=target.root)
+            verb, source = Verb.MERGE, made(merged)
             because = "yours, with what the new build has more"
         else:
             because += "; what was used since is kept by its name" if used else "; the stub gives way"
@@ -304,7 +302,7 @@ def _move(
     )
 
 
-def _merged(sketch: _Sketch, at: At, entry: Entry, now: Entry) -> Made | None:
+def _merged(sketch: _Sketch, at: At, entry: Entry, now: Entry) -> Merge | None:
     """The person's settings with what those of the new build have more; None where that is not sure."""
     situation = sketch.situation
     if at.root or not may_merge(entry.format, now.format):
@@ -313,12 +311,10 @@ def _merged(sketch: _Sketch, at: At, entry: Entry, now: Entry) -> Made | None:
     if mine is None or coming is None:
         return None
     base = situation.baseline.texts.get(at.path) if situation.baseline is not None else None
-    merge = merge_settings(
-        base, mine, coming, file_format=entry.format, renames=situation.sheet.renames_in(at.path)
+    merged = merge(
+        at, entry, mine=mine, base=base, arriving=coming, sheet=situation.sheet, wishes=situation.wishes
     )
-    if merge.trouble or merge.content == mine:
-        return None
-    return Made(blake3(merge.content).hexdigest(), merge.content, merge.lines)
+    return None if merged.trouble or merged.content == mine else merged
 
 
 def _clear_stubs(sketch: _Sketch) -> None:

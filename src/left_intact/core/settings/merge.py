@@ -36,17 +36,19 @@ def merge_settings(
     *,
     file_format: str,
     answers: Mapping[Key, str] | None = None,
+    wished: bytes | None = None,
     renames: Sequence[tuple[str, str]] = (),
 ) -> Merge:
     """Merge three versions of a settings file of one format.
 
-    `answers` gives `yours` or `arriving` for keys in conflict. `renames` are (old, new) shown keys that a
+    `answers` gives `yours` or `arriving` for keys in conflict. `wished` is a piece of settings of the same
+    format: what it says of a key counts, whatever the others say. `renames` are (old, new) shown keys that a
     keepsheet knows of. Where a file cannot be read, or the result does not read as decided, `trouble` says
     why and nothing is changed.
     """
     try:
         name = format_by_whole(file_format, yours, arriving)
-        return _Merging(format_named(name), shipped, yours, arriving, answers or {}, renames).run()
+        return _Merging(format_named(name), shipped, yours, arriving, answers or {}, renames, wished).run()
     except NotReadable as error:
         trouble = str(error) or "its parts do not fit together"
     except RecursionError:
@@ -92,12 +94,15 @@ class _Merging:
         arriving: bytes,
         answers: Mapping[Key, str],
         told: Sequence[tuple[str, str]],
+        wished: bytes | None,
     ) -> None:
         self.known, self.answers, self.told = known, answers, told
         self.yours = _Side(known, yours, "your file")
         self.arriving = _Side(known, arriving, "the arriving file")
         self.shipped = _Side(known, shipped, "the shipped file") if shipped is not None else None
-        self.sides = [side for side in (self.shipped, self.yours, self.arriving) if side is not None]
+        self.wished = _Side(known, wished, "what you wish") if wished is not None else None
+        every = (self.shipped, self.yours, self.arriving, self.wished)
+        self.sides = [side for side in every if side is not None]
         groups = frozenset[Key]().union(*(side.document.groups() for side in self.sides))
         self.whole = self._clashes(groups)
         for side in self.sides:
@@ -127,7 +132,7 @@ class _Merging:
         done = set(renames) | set(renames.values())
         decisions = {key: self._decision(key) for key in self._every_key() if key not in done}
         changes = sum(
-            side is not self.yours and (side is self.arriving or key in self.yours.texts)
+            side is not self.yours and (side is not None or key in self.yours.texts)
             for key, (side, _) in decisions.items()
         )
         _refuse_much(changes, len(decisions), "change")
@@ -139,7 +144,8 @@ class _Merging:
 
     def _every_key(self) -> Iterable[Key]:
         shipped = self.shipped.texts if self.shipped else ()
-        return dict.fromkeys([*self.yours.texts, *self.arriving.texts, *shipped])
+        wished = self.wished.texts if self.wished else ()
+        return dict.fromkeys([*self.yours.texts, *self.arriving.texts, *shipped, *wished])
 
     def _must_read_as_decided(self, content: bytes) -> None:
         got = self.known.read(content, self.whole)
@@ -154,12 +160,12 @@ class _Merging:
         self.lines.append(self._line(key, result.texts.get(key) if result else None, decided))
         if result is self.yours:
             return
-        if result is self.arriving:
+        if result is not None:
             if key in self.yours.texts:
-                self.mine.take(key, self.arriving.document, key)
+                self.mine.take(key, result.document, key)
             else:
-                self.mine.insert(key, self.arriving.document)
-            self.expected[key] = self.arriving.means[key]
+                self.mine.insert(key, result.document)
+            self.expected[key] = result.means[key]
         elif key in self.yours.texts:
             self.mine.remove(key)
             del self.expected[key]
@@ -168,6 +174,8 @@ class _Merging:
         """(whose value it gets, in which words it was decided)."""
         base = self.shipped.meaning(key) if self.shipped else _NOT
         yours, arriving = self.yours.meaning(key), self.arriving.meaning(key)
+        if self.wished is not None and key in self.wished.means:
+            return (self.yours if self.wished.means[key] == yours else self.wished), "wished"
         if yours == arriving:
             return self.yours if yours is not _NOT else None, "same"
         if yours is _NOT and self._is_spelt_otherwise(key):
@@ -221,11 +229,13 @@ class _Merging:
         assert self.shipped is not None
         follows = old in self.shipped.means and self.shipped.means[old] == self.yours.means[old]
         side, named = (self.arriving, new) if follows else (self.yours, old)
+        if self.wished is not None and new in self.wished.means:
+            side, named = self.wished, new
         self.lines.append(self._line(new, side.texts[named], "renamed", was=old))
         self.mine.rename(old, new)
         del self.expected[old]
-        if follows:
-            self.mine.take(new, self.arriving.document, new)
+        if side is not self.yours:
+            self.mine.take(new, side.document, new)
         self.expected[new] = side.means[named]
 
     def _renames(self) -> dict[Key, Key]:

@@ -11,9 +11,9 @@ from textual.widgets import Static
 
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.ladder import Rung, RungState
-from left_intact.core.model.plan import Move, Question, Route, Verb
+from left_intact.core.model.plan import Move, Question, Verb
 from left_intact.core.model.survey import Survey
-from left_intact.presentation.crossing import Stroke
+from left_intact.core.model.telling import Stroke
 from left_intact.presentation.palette import LETTER, NAME
 from left_intact.presentation.views import FolderView, LaneView, PlanView, StageView
 from left_intact.tui.explain import heading, why_move, why_question
@@ -448,8 +448,8 @@ def _head(plan: PlanView, look: Look) -> Text:
 def _foot(plan: PlanView, look: Look) -> Text:
     yours = plan.left_intact
     text = Text(no_wrap=True)
-    cleared = plan.route is Route.CLEAR_AND_RESTORE
-    text.append("saved first  " if cleared else "left intact  ", look.style("quiet"))
+    telling = plan.telling
+    text.append(f"{telling.safe}  ", look.style("quiet"))
     text.append(
         f"{count(yours.files, 'file')} of yours, {size(yours.bytes)}",
         look.style("good", bold=True),
@@ -467,13 +467,12 @@ def _foot(plan: PlanView, look: Look) -> Text:
         if plan.count(v)
     ]
     changed = ", ".join(counts) or "nothing"
-    if cleared:
-        changed = f"{count(len(plan.hand_steps), 'step')} by hand, then put back"
-    text.append("    then  " if cleared else "    changed  ", look.style("quiet")).append(
+    if telling.then:
+        changed = telling.then.format(steps=count(len(plan.hand_steps), "step"))
+    text.append("    then  " if telling.then else "    changed  ", look.style("quiet")).append(
         changed, look.style("text")
     )
-    back = "Going back is one key and such steps again" if cleared else "Going back stays one key away"
-    text.append(f"\n{back}, until you settle.", look.style("quiet"))
+    text.append(f"\n{telling.back}, until you settle.", look.style("quiet"))
     return text
 
 
@@ -535,19 +534,6 @@ _STROKE_WORDS = {
     Stroke.BEHIND: "These stay in the old folder alone, which stays whole until you let go of it.",
     Stroke.NEW: "The program's own files, as the new release ships them.",
 }
-_ROUTE_WORDS = {
-    (Route.GRAFT, Stroke.LEFT_OUT): (
-        "The donor's own: another person's saves, settings and account. They stay out."
-    ),
-    (Route.CLEAR_AND_RESTORE, Stroke.CARRIED): (
-        "Yours. Each is copied into the strongbox and read back before anything is removed, and put back "
-        "once the new one has made its folders."
-    ),
-    (Route.CLEAR_AND_RESTORE, Stroke.BEHIND): (
-        "These go when you remove the old one, and no copy is made of them."
-    ),
-}
-"""What a stroke means on some routes."""
 
 
 def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look) -> Text:
@@ -558,8 +544,7 @@ def _why_lane(lane: LaneView, plan: PlanView, survey: Survey | None, look: Look)
     text.append(f" {LETTER[lane.file_class]} ", look.on_class(lane.file_class))
     number = max(lane.now.files, lane.after.files) if plan.folders else lane.count
     text.append(f" {NAME[lane.file_class]}, {count(number, 'path')}\n\n", look.style("quiet"))
-    special = _ROUTE_WORDS.get((plan.route, lane.stroke))
-    text.append((special or _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
+    text.append((lane.means or _STROKE_WORDS[lane.stroke]) + "\n", look.style("text"))
     heading(text, "the reasons", look)
     for reason, number in lane.reasons.most_common(6):
         text.append(f"{number:>6,}  ", look.style("text")).append(

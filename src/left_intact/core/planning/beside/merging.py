@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from blake3 import blake3
-
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.plan import KeyLine, Merge, Verb
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Verb
 from left_intact.core.model.stages import Made
 from left_intact.core.planning.beside.sketch import Sketch, Wanted
+from left_intact.core.planning.merging import made, one_on_the_other
 from left_intact.core.settings.formats.registry import may_merge
-from left_intact.core.settings.merge import merge_settings
 
 
 def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> bool:
@@ -26,22 +25,12 @@ def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes 
         return False
     base = sketch.drawing.baseline
     shipped = base.texts.get(old) if base and not isinstance(mine.source, Made) and old != path else None
-    merge = merge_settings(
-        shipped, yours, coming, file_format=mine.entry.format, renames=sketch.inputs.sheet.renames_in(old)
-    )
-    if merge.trouble or merge.content == yours or any(line.decided == "conflict" for line in merge.lines):
+    merged = sketch.inputs.merge(At("", old), mine.entry, mine=yours, base=shipped, arriving=coming)
+    if not merged.is_of_use(yours):
         return False
     before = sketch.merges.get(path)
-    lines = merge.lines if before is None else _both(before, merge)
-    sketch.merges[path] = Merge(lines=lines, content=merge.content)
-    digest = blake3(merge.content).hexdigest()
-    mine.source = Made(digest, merge.content, lines)
-    mine.entry = replace(mine.entry, bytes=len(merge.content), digest=digest)
+    sketch.merges[path] = merged if before is None else one_on_the_other(before, merged)
+    mine.source = made(sketch.merges[path])
+    mine.entry = replace(mine.entry, bytes=len(merged.content), digest=mine.source.digest)
     mine.verb = Verb.MERGE
     return True
-
-
-def _both(first: Merge, second: Merge) -> tuple[KeyLine, ...]:
-    """The lines of two mergings, one on the other: what the second added comes after those of the first."""
-    known = {line.path for line in first.lines}
-    return (*first.lines, *(line for line in second.lines if line.path not in known))

@@ -14,6 +14,7 @@ from types import MappingProxyType
 from left_intact.core.files.headers import is_code
 from left_intact.core.model.around import ClearRule, When
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import HoldSet, ShelfEffect
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import Cleared
@@ -34,10 +35,11 @@ from left_intact.core.model.stages import (
     save_question,
 )
 from left_intact.core.model.survey import Total
+from left_intact.core.model.telling import LaneRule, Stroke, Telling
 from left_intact.core.model.version import Version
 from left_intact.core.planning import blockers
 from left_intact.core.planning.around import steps_when
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.restoring import NEWER, draw_restoring, draw_what_lacks
 from left_intact.core.planning.restoring import PLANNER as RESTORE
@@ -59,14 +61,40 @@ _WORDS = {
     FileClass.UNSORTED: "what is not sorted",
     FileClass.CACHE: "caches that were built up",
 }
+_GOES = "These go when you remove the old one, and no copy is made of them."
 GHOST, CHECK = f"{LOOKED_AT}ghost", f"{LOOKED_AT}copy"
 """Labels of the folder that a ghost may lie in, and of the copy that is held against what was put back."""
 
 
-class ClearAndRestore:
+class ClearAndRestore(RoutePlanner):
     """The route."""
 
     name = Route.CLEAR_AND_RESTORE
+    telling = Telling(
+        lanes=(
+            LaneRule(
+                name="saved",
+                stroke=Stroke.CARRIED,
+                saved=True,
+                says="saved, then put back",
+                means="Yours. Each is copied into the strongbox and read back before anything is removed, "
+                "and put back once the new one has made its folders.",
+            ),
+            LaneRule(
+                name="removed",
+                stroke=Stroke.BEHIND,
+                classes=frozenset({FileClass.PROGRAM}),
+                says="removed, laid anew",
+                means=_GOES,
+                together=True,
+                goes=True,
+            ),
+            LaneRule(name="not saved", stroke=Stroke.BEHIND, says="not saved: gone", means=_GOES, goes=True),
+        ),
+        safe="saved first",
+        then="{steps} by hand, then put back",
+        back="Going back is one key and such steps again",
+    )
     later: Mapping[str, LaterPlanner] = MappingProxyType(
         {RESTORE: draw_restoring, NEWER: draw_what_lacks, SAVE: draw_saving}
     )
@@ -81,6 +109,9 @@ class ClearAndRestore:
         rule = inputs.sheet.clear
         because = rule.because if rule else "where the old one must be removed first; you do that by hand"
         return RouteChoice(name=self.name, fits=True, because=because, weight=1.0 if rule else 0.2)
+
+    def waits_to_be_asked(self, inputs: PlanInputs) -> bool:
+        return inputs.sheet.clear is None
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         if inputs.arrival.shape == "file":
@@ -107,7 +138,7 @@ class ClearAndRestore:
             baseline=inputs.baseline,
             circumstances=replace(inputs.circumstances, roots=roots),
             way=Cleared(not_saved=tuple(sorted(left))),
-            hold_at=inputs.arrival.release.version_text if _newer_on_offer(inputs) else "",
+            effects=_held(inputs),
         )
 
 
@@ -294,6 +325,14 @@ def _newer_on_offer(inputs: PlanInputs) -> bool:
     offered = Version.parse(inputs.offered) if inputs.offered else None
     wanted = inputs.arrival.release.version
     return offered is not None and wanted is not None and offered.compare(wanted) == 1
+
+
+def _held(inputs: PlanInputs) -> tuple[ShelfEffect, ...]:
+    """Whoever takes an older build than the newest wants that one: the newer is not offered again."""
+    if not _newer_on_offer(inputs):
+        return ()
+    wanted = inputs.arrival.release.version_text
+    return (HoldSet(wanted, "you wanted this one, though a newer one is on offer"),)
 
 
 def _copies(saved: tuple[Move, ...]) -> str:

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from types import MappingProxyType
-
 from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
@@ -14,19 +11,20 @@ from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.later import LaterPlanner
 
 
-class ContentPack:
+class ContentPack(RoutePlanner):
     """The route. The person chose the pack, which is what lets content of theirs be replaced; the old files
     go
     into the strongbox and count there as theirs.
     """
 
     name = Route.CONTENT_PACK
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    command = "pack"
+    may_leave_program = True
+    is_drawn_again = False
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         chosen = inputs.route is self.name

@@ -6,7 +6,6 @@ lie in the install, and from there on it is an update in place.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from types import MappingProxyType
 
@@ -19,9 +18,9 @@ from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import Carry, Shipped
+from left_intact.core.model.telling import LaneRule, Stroke, Telling
 from left_intact.core.planning.donors import counted
-from left_intact.core.planning.inputs import Drawing, PlanInputs
-from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.words import count
 
@@ -32,11 +31,22 @@ _LEANS = 0.5
 """Where so much of it leans to the program, it is taken unless the person says otherwise."""
 
 
-class Graft:
+class Graft(RoutePlanner):
     """The route."""
 
     name = Route.GRAFT
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    lays_a_build = keeps_ids = reads_donor = True
+    telling = Telling(
+        lanes=(
+            LaneRule(
+                name="donor's own",
+                stroke=Stroke.LEFT_OUT,
+                verbs=frozenset({Verb.DROP}),
+                says="{count} of another's stay out",
+                means="The donor's own: another person's saves, settings and account. They stay out.",
+            ),
+        )
+    )
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         donor = inputs.donor
@@ -80,6 +90,7 @@ class Graft:
             questions=(*drawing.questions, *question),
             warnings=tuple(warnings),
             arrival=taken,
+            comes={path: digest for path, digest in drawing.comes.items() if path in taken.release.entries},
             way=Grafted(),
         )
 

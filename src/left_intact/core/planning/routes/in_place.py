@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 from types import MappingProxyType
-
-from blake3 import blake3
 
 from left_intact.core.files.headers import is_binary_program, is_code
 from left_intact.core.files.names import link_stays_inside, parents
@@ -22,20 +20,20 @@ from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, Made, Shipped, Source
+from left_intact.core.model.stages import Carry, Shipped, Source
 from left_intact.core.planning import blockers
 from left_intact.core.planning.donors import donor_faults
 from left_intact.core.planning.flavours import flavour_question
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.may_be_theirs import may_be_theirs
+from left_intact.core.planning.merging import made, merged_over, settle_keys
 from left_intact.core.planning.nature import Nature
 from left_intact.core.planning.parts import are_loose, brings_more
-from left_intact.core.planning.questions import Conflict, file_questions, key_questions
+from left_intact.core.planning.questions import Conflict, file_questions
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
 from left_intact.core.planning.three_way import Joined, Policy, join
-from left_intact.core.settings.merge import merge_settings
+from left_intact.core.settings.document import Key
 
 _BASELINE_LEAST = 0.5
 """Of a baseline at least this share must lie here, else it is not what the install came from."""
@@ -54,11 +52,11 @@ _BY_DIGEST = 9
 """The weight of evidence that a digest gives."""
 
 
-class InPlace:
+class InPlace(RoutePlanner):
     """The route."""
 
     name = Route.IN_PLACE
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    lays_a_build = keeps_ids = True
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         if inputs.arrival.shape == "file":
@@ -143,7 +141,21 @@ class InPlace:
             warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
             baseline=base,
             to_version=None if raises else inputs.survey.version_text,
+            comes=_laid_over(sketch, questions),
         )
+
+
+def _laid_over(sketch: _Sketch, questions: Iterable[Question]) -> dict[str, str]:
+    """By path: the digest of each file that is laid over a release. Of extras not those for which the person
+    keeps their own.
+    """
+    if not sketch.is_patch:
+        return {}
+    mine, nature = set[str](), sketch.inputs.nature
+    if not nature.raises_version:
+        mine = {at.path for q in questions if q.choice == "yours" for at in q.paths}
+        mine.add(nature.version_file)
+    return {p: entry.digest for p, entry in sketch.coming.items() if entry.digest and p not in mine}
 
 
 def _how_much(nature: Nature) -> str:
@@ -361,25 +373,27 @@ def _files_over_folders(sketch: _Sketch) -> None:
         sketch.blockers.append(fault)
 
 
-def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
-    """Merge a file, or keep it whole where that does not work."""
-    yours = sketch.inputs.read(path)
-    arriving = sketch.inputs.arrival.release.texts.get(path)
-    base = sketch.baseline.texts.get(path) if sketch.baseline else None
+def _merge(sketch: _Sketch, path: str, by_key: Mapping[Key, str]) -> Merge:
     finding = sketch.mine(path)
     assert finding is not None
-    entry = finding.entry
-    if yours is None or blake3(yours).hexdigest() != entry.digest or arriving is None:
-        merge = Merge(lines=(), content=b"", trouble="it could not be read in full")
-    else:
-        merge = merge_settings(
-            base, yours, arriving, file_format=entry.format, renames=sketch.inputs.sheet.renames_in(path)
-        )
+    return sketch.inputs.merge(
+        At("", path),
+        finding.entry,
+        base=sketch.baseline.texts.get(path) if sketch.baseline else None,
+        arriving=sketch.inputs.arrival.release.texts.get(path),
+        answers=by_key,
+    )
+
+
+def _merged(sketch: _Sketch, path: str, row: Row) -> Row:
+    """Merge a file, or keep it whole where that does not work."""
+    merge, finding = _merge(sketch, path, {}), sketch.mine(path)
     if merge.trouble:
         sketch.not_merged[path] = merge.trouble
         because = f"yours; it could not be merged: {_plain(merge.trouble)}"
         return replace(row, verb=Verb.ASK, ask=Ask.NOT_MERGED, because=because)
-    if merge.content == yours and not any(line.decided == "conflict" for line in merge.lines):
+    assert finding is not None
+    if not merge.has_conflict and merged_over(finding.entry, merge).digest == finding.entry.digest:
         return replace(
             row, verb=Verb.KEEP, because="nothing to merge: all that {new} brings is there already"
         )
@@ -399,9 +413,7 @@ def _ask(sketch: _Sketch) -> list[Question]:
     for question in questions:
         for at in question.paths:
             sketch.question_of[at.path] = question
-    keys, chosen = key_questions(dict(sorted(sketch.merges.items())), answers, questions)
-    for path, by_key in chosen.items():
-        sketch.merges[path] = _merge_again(sketch, path, by_key)
+    keys = settle_keys(sketch.merges, answers, questions, partial(_merge, sketch))
     for question in keys:
         for at in question.paths:
             sketch.question_of.setdefault(at.path, question)
@@ -411,21 +423,6 @@ def _ask(sketch: _Sketch) -> list[Question]:
 def _plain(words: str) -> str:
     """Words of others, in a reason that is yet to be filled in."""
     return words.replace("{", "{{").replace("}", "}}")
-
-
-def _merge_again(sketch: _Sketch, path: str, by_key: Mapping[tuple[str, ...], str]) -> Merge:
-    yours = sketch.inputs.read(path)
-    base = sketch.baseline.texts.get(path) if sketch.baseline else None
-    finding = sketch.mine(path)
-    assert yours is not None and finding is not None
-    return merge_settings(
-        base,
-        yours,
-        sketch.inputs.arrival.release.texts[path],
-        file_format=finding.entry.format,
-        answers=by_key,
-        renames=sketch.inputs.sheet.renames_in(path),
-    )
 
 
 def _move(sketch: _Sketch, path: str) -> Move | None:
@@ -443,11 +440,10 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         after = None
     elif verb is Verb.MERGE:
         assert before is not None
-        content = sketch.merges[path].content
+        after = merged_over(before, sketch.merges[path])
         asked = sketch.question_of.get(path)
-        if asked is not None and asked.answer is not None and blake3(content).hexdigest() == before.digest:
+        if asked is not None and asked.answer is not None and after.same_content(before):
             verb, because = Verb.KEEP, because + "; you chose to keep all of yours"
-        after = replace(before, bytes=len(content), digest=blake3(content).hexdigest(), stamp=(0, 0, 0))
     size = after.bytes if after else before.bytes if before else coming.bytes if coming else 0
     displaced = finding if verb in (Verb.REPLACE, Verb.RETIRE) else None
     return Move(
@@ -459,7 +455,7 @@ def _move(sketch: _Sketch, path: str) -> Move | None:
         bytes=size,
         before=before,
         after=after,
-        source=_source(sketch, path, verb, after),
+        source=_source(sketch, path, verb),
         question=question,
     )
 
@@ -476,14 +472,11 @@ def _is_as_shipped(sketch: _Sketch, finding: Finding) -> bool:
     )
 
 
-def _source(sketch: _Sketch, path: str, verb: Verb, after: Entry | None) -> Source | None:
+def _source(sketch: _Sketch, path: str, verb: Verb) -> Source | None:
     """Where the bytes of what is laid come from."""
-    if after is None or verb not in (Verb.ADD, Verb.REPLACE, Verb.MERGE):
-        return None
     if verb is Verb.MERGE:
-        merge = sketch.merges[path]
-        return Made(after.digest, merge.content, merge.lines)
-    return member_of(sketch.inputs.arrival, path)
+        return made(sketch.merges[path])
+    return member_of(sketch.inputs.arrival, path) if verb in (Verb.ADD, Verb.REPLACE) else None
 
 
 def _settled(sketch: _Sketch, path: str, row: Row) -> tuple[Verb, str, str]:

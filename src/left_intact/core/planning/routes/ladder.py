@@ -11,8 +11,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
-from blake3 import blake3
-
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
@@ -22,14 +20,13 @@ from left_intact.core.model.ladder import Climb, Package
 from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, FromArrival, KeyLine, Made, OnFailure, Shipped
+from left_intact.core.model.stages import Carry, FromArrival, Made, OnFailure, Shipped
 from left_intact.core.planning import blockers
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid
-from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.merging import merge_move, one_on_the_other
 from left_intact.core.planning.nature import BUILD
 from left_intact.core.planning.routes.in_place import InPlace
-from left_intact.core.settings.merge import merge_settings
 from left_intact.words import count, listed, size
 
 TITLE = "title"
@@ -38,11 +35,11 @@ HOW_FAR = "how-far"
 """The question up to which version the ladder is climbed; answered by the newest one."""
 
 
-class Ladder:
+class Ladder(RoutePlanner):
     """The route."""
 
     name = Route.LADDER
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    keeps_ids = may_leave_program = reads_updates = True
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         came, climb = inputs.updates, _climb(inputs)
@@ -326,42 +323,15 @@ def _merged_again(sketch: _Sketch, package: Package, path: str, last: Move) -> M
     assert isinstance(last.source, Made) and last.after is not None
     if coming is None:
         return None
-    merge = merge_settings(
-        sketch.texts.get(path),
-        last.source.content,
-        coming,
-        file_format=last.after.format,
-        renames=sketch.inputs.sheet.renames_in(path),
+    merged = sketch.inputs.merge(
+        last.at, last.after, mine=last.source.content, base=sketch.texts.get(path), arriving=coming
     )
-    if merge.trouble or merge.content == last.source.content:
+    if merged.trouble or merged.content == last.source.content:
         return None
     sketch.texts[path] = coming
-    sketch.merges[path] = replace(merge, lines=_both(sketch.merges[path].lines, merge.lines))
-    digest = blake3(merge.content).hexdigest()
-    return Move(
-        at=last.at,
-        verb=Verb.MERGE,
-        file_class=FileClass.SETTINGS,
-        because=f"{package.to}: your values stay, what is new is added",
-        bytes=len(merge.content),
-        before=last.after,
-        after=replace(last.after, bytes=len(merge.content), digest=digest, stamp=(0, 0, 0)),
-        source=Made(digest, merge.content, merge.lines),
-    )
-
-
-def _both(below: tuple[KeyLine, ...], above: tuple[KeyLine, ...]) -> tuple[KeyLine, ...]:
-    """The keys of a file that two rungs merged: what the lower one did stands where the upper is silent."""
-    before = {line.path: line for line in below}
-
-    def spoken(line: KeyLine) -> KeyLine:
-        known = before.get(line.path)
-        if known is None:
-            return line
-        decided = known.decided if line.decided in ("same", "yours") else line.decided
-        return replace(line, shipped=known.shipped, yours=known.yours, decided=decided)
-
-    return tuple(spoken(line) for line in above)
+    sketch.merges[path] = one_on_the_other(sketch.merges[path], merged)
+    because = f"{package.to}: your values stay, what is new is added"
+    return merge_move(last.at, last.after, merged, because)
 
 
 def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry]) -> list[Move]:

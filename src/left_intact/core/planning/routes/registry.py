@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Question, Route, RouteChoice
+from left_intact.core.model.survey import Survey
 from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
 from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.clear_and_restore import ClearAndRestore
@@ -33,19 +34,17 @@ ROUTES: tuple[RoutePlanner, ...] = (
 WAY = "way"
 """The question by which of two routes that are near each other."""
 _NEAR = 0.1
-_ASKED_FOR = (Route.CLEAR_AND_RESTORE, Route.CONTENT_PACK)
-"""Routes that nobody takes unasked; the first of them is recommended where a keepsheet says so."""
 
 
 def choices(inputs: PlanInputs) -> tuple[RouteChoice, ...]:
-    """Every route, the fitting ones first, that for which most speaks before all; a content pack only where
-    one was chosen.
+    """Every route, the fitting ones first, that for which most speaks before all; one that has a command of
+    its own only where that was given.
     """
     known = {planner.name: planner for planner in ROUTES}
     said = [
         known[route].fits(inputs)
         for route in Route
-        if route is not Route.CONTENT_PACK or inputs.route is route
+        if route in known and (not known[route].command or inputs.route is route)
     ]
     return tuple(sorted(said, key=lambda choice: (not choice.fits, -choice.weight)))
 
@@ -66,12 +65,7 @@ def choose(inputs: PlanInputs) -> Chosen:
     every = choices(inputs)
     if inputs.route is not None:
         return Chosen(planner_named(inputs.route), every)
-    ruled = inputs.sheet.clear is not None
-    found = [
-        choice
-        for choice in every
-        if choice.fits and (choice.name not in _ASKED_FOR or (ruled and choice.name is _ASKED_FOR[0]))
-    ]
+    found = [one for one in every if one.fits and not planner_named(one.name).waits_to_be_asked(inputs)]
     if not found:
         return Chosen(ROUTES[0], every)
     question = _way_question(inputs, found)
@@ -104,18 +98,31 @@ def route_named(name: str | None) -> Route | None:
     """The route that a person asked for by name; None where they did not. Raises `Misuse`."""
     if name is None:
         return None
-    try:
-        route = Route(name)
-    except ValueError:
-        known = ", ".join(route for route in Route if route is not Route.CONTENT_PACK)
+    known = {planner.name.value: planner for planner in ROUTES}
+    if name not in known:
+        routes = ", ".join(route for route in Route if route in known and not known[route].command)
+        raise Misuse("unknown-route", f"there is no route {name}", way_out=f"The routes are: {routes}.")
+    if command := known[name].command:
         raise Misuse(
-            "unknown-route", f"there is no route {name}", way_out=f"The routes are: {known}."
-        ) from None
-    if route is Route.CONTENT_PACK:
-        raise Misuse(
-            "route-not-yet", "a content pack is taken by `left-intact pack`", way_out="Use that command."
+            "route-not-yet",
+            f"a {name.replace('-', ' ')} is taken by `left-intact {command}`",
+            way_out="Use that command.",
         )
-    return planner_named(route).name
+    return known[name].name
+
+
+def routes_into_a_folder() -> tuple[Route, ...]:
+    """Those for which somebody may name the folder of the new build."""
+    return tuple(planner.name for planner in ROUTES if planner.takes_a_folder)
+
+
+def with_new_root(wanted: Route | None, survey: Survey, coming: str) -> RoutePlanner | None:
+    """The route that gives the new build a folder of its own, where the one that is wanted does, or one does
+    so unasked.
+    """
+    asked = wanted is not None
+    wants = (one for one in ROUTES if wanted in (None, one.name))
+    return next((one for one in wants if one.wants_new_root(survey, coming, asked=asked)), None)
 
 
 def later_planner(name: str) -> LaterPlanner:

@@ -8,12 +8,12 @@ start wrote under the names of the person's are stubs: the person's win, and the
 from __future__ import annotations
 
 import shlex
-from collections.abc import Mapping
 from dataclasses import replace
 from types import MappingProxyType
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
+from left_intact.core.model.effects import InstallMoved, effects_of
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import NewRoot
@@ -31,8 +31,8 @@ from left_intact.core.planning.beside.rehome import rehome
 from left_intact.core.planning.beside.sketch import Sketch, gather
 from left_intact.core.planning.beside.starts import led_starts
 from left_intact.core.planning.beside.stubs import over_stubs, used_on_both_sides
-from left_intact.core.planning.inputs import Drawing, PlanInputs
-from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
+from left_intact.core.planning.naming import bears_its_version, named_for
 from left_intact.core.planning.routes.in_place import InPlace
 
 _HERE = 0.5
@@ -46,11 +46,11 @@ _BECAUSE = (
 )
 
 
-class SideBySide:
+class SideBySide(RoutePlanner):
     """The route."""
 
     name = Route.SIDE_BY_SIDE
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    lays_a_build = keeps_ids = takes_a_folder = True
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         whole = InPlace().fits(_undonated(inputs))
@@ -97,7 +97,17 @@ class SideBySide:
             circumstances=replace(side.circumstances, roots=(*side.circumstances.roots, *led.roots)),
             survey=survey,
             way=NewRoot(moved=tuple(sorted(sketch.moved.items())), left=tuple(sketch.left)),
+            effects=effects_of(InstallMoved(side.was, side.place), sketch.left),
         )
+
+    def wants_new_root(self, survey: Survey, coming: str, *, asked: bool) -> bool:
+        """Unasked where the folder here bears its version, and one for the new build would be called
+        otherwise.
+        """
+        if asked:
+            return True
+        named = coming and bears_its_version(survey.root, survey)
+        return bool(named) and named_for(survey.root, coming) != survey.root
 
 
 def _undonated(inputs: PlanInputs) -> PlanInputs:

@@ -7,9 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 from types import MappingProxyType
-
-from blake3 import blake3
 
 from left_intact.core.files.headers import platform_of
 from left_intact.core.model.classes import FileClass
@@ -20,11 +19,11 @@ from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
-from left_intact.core.model.stages import Carry, FromArrival, Made, Shipped
+from left_intact.core.model.stages import Carry, FromArrival, Shipped
 from left_intact.core.planning import blockers
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.merging import merge_move, settle_keys
 from left_intact.core.planning.parts import (
     Part,
     are_loose,
@@ -35,20 +34,18 @@ from left_intact.core.planning.parts import (
     version_of,
     version_there,
 )
-from left_intact.core.planning.questions import key_questions
+from left_intact.core.settings.document import Key
 from left_intact.core.settings.formats.registry import may_merge
-from left_intact.core.settings.merge import merge_settings
 from left_intact.words import listed
 
 _FEW = 3
 """So many parts may come where they lie, and still be parts rather than a release."""
 
 
-class SinglePart:
+class SinglePart(RoutePlanner):
     """The route."""
 
     name = Route.SINGLE_PART
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
 
     def fits(self, inputs: PlanInputs) -> RouteChoice:
         found = [part for part in inputs.parts if not part.settings]
@@ -99,9 +96,8 @@ class SinglePart:
             if not part.places:
                 says = f"{part.came} stays out: nothing here goes by its name"
                 sketch.warnings.append(Fault(code="no-such-part", says=says))
-        keys, chosen = key_questions(dict(sorted(sketch.merges.items())), inputs.answers, questions)
-        for place, by_key in chosen.items():
-            _merge(sketch, sketch.settings[place], place, by_key)
+        keys = settle_keys(sketch.merges, inputs.answers, questions, partial(_merge, sketch))
+        _move_merged(sketch)
         moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
         kept = kept_of(inputs.survey.findings, "no part of what came").without(m.at for m in moves)
         members = {m.at.path: m.source.member for m in moves if isinstance(m.source, FromArrival)}
@@ -117,6 +113,7 @@ class SinglePart:
                 inputs.circumstances, held=""
             ),  # what is held is the program, not its parts
             way=Swapped(parts=tuple(sketch.parts)),
+            let_go=tuple(At("", part.path) for part in sketch.parts),
         )
 
 
@@ -274,37 +271,29 @@ def _lay_settings(sketch: _Sketch, part: Part, place: str) -> None:
         )
     elif not mine.entry.same_content(coming) and may_merge(mine.entry.format, coming.format):
         sketch.settings[place] = part
-        _merge(sketch, part, place, {})
+        merged = _merge(sketch, place, {})
+        if merged.trouble:
+            says = f"{place} stays as it is: {merged.trouble}"
+            sketch.warnings.append(Fault(code="not-merged", says=says))
+        else:
+            sketch.merges[place] = merged
 
 
-def _merge(sketch: _Sketch, part: Part, place: str, answers: Mapping[tuple[str, ...], str]) -> None:
+def _merge(sketch: _Sketch, place: str, by_key: Mapping[Key, str]) -> Merge:
     inputs, mine = sketch.inputs, _mine(sketch.inputs, place)
-    yours = inputs.read(place)
-    coming = inputs.arrival.release.texts.get(part.came)
-    if mine is None or yours is None or coming is None:
-        return
-    base = inputs.baseline.texts.get(place) if inputs.baseline else None
-    merge = merge_settings(
-        base,
-        yours,
-        coming,
-        file_format=mine.entry.format,
-        answers=answers,
-        renames=inputs.sheet.renames_in(place),
+    assert mine is not None
+    return inputs.merge(
+        At("", place),
+        mine.entry,
+        base=inputs.baseline.texts.get(place) if inputs.baseline else None,
+        arriving=inputs.arrival.release.texts.get(sketch.settings[place].came),
+        answers=by_key,
     )
-    if merge.trouble:
-        says = f"{place} stays as it is: {merge.trouble}"
-        sketch.warnings.append(Fault(code="not-merged", says=says))
-        return
-    sketch.merges[place] = merge
-    digest = blake3(merge.content).hexdigest()
-    sketch.moves[place] = Move(
-        at=At("", place),
-        verb=Verb.MERGE,
-        file_class=FileClass.SETTINGS,
-        because="your values stay, the options that the part brings are added",
-        bytes=len(merge.content),
-        before=mine.entry,
-        after=replace(mine.entry, bytes=len(merge.content), digest=digest, stamp=(0, 0, 0)),
-        source=Made(digest, merge.content, merge.lines),
-    )
+
+
+def _move_merged(sketch: _Sketch) -> None:
+    because = "your values stay, the options that the part brings are added"
+    for place, merged in sketch.merges.items():
+        mine = _mine(sketch.inputs, place)
+        assert mine is not None
+        sketch.moves[place] = merge_move(At("", place), mine.entry, merged, because)
