@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -129,6 +130,77 @@ def test_what_goes_beyond_that_is_asked_about(coming: Mock) -> None:
     done = coming.bench.updates.go_on(coming.install, answers={waits.step: answer})
     assert not done.waits
     assert (coming.root / "lib/libcore.so").read_bytes().startswith(b"patched in the meantime")
+
+
+TOOL = """
+[[step]]
+id = "convert"
+do = "run the converter of the front end"
+on = "the living-room box"
+%s
+[[step.prompt]]
+asks = "delete originals?"
+answer = "no"
+"""
+
+
+def after_the_tool(coming: Mock, does: Callable[[Path], object], more: str = "") -> Outcome:
+    """The update once somebody else's tool was run in its step, which did something."""
+    with_sheet(coming, TOOL % more)
+    assert coming.update().waits
+    does(coming.root)
+    return coming.bench.updates.go_on(coming.install, done="convert")
+
+
+def empties(path: str) -> Callable[[Path], object]:
+    return lambda root: (root / path).write_bytes(b"")
+
+
+def takes(path: str) -> Callable[[Path], object]:
+    return lambda root: (root / path).unlink()
+
+
+@pytest.mark.parametrize(
+    ("path", "does"),
+    [
+        ("games/harbour.cart", empties),
+        ("games/harbour.cart", takes),
+        ("notes on harbour.txt", empties),
+        ("saves/harbour.sav", takes),
+    ],
+)
+def test_what_a_tool_did_to_what_is_mine_beyond_its_step_is_seen(
+    coming: Mock, path: str, does: Callable[[str], Callable[[Path], object]]
+) -> None:
+    proof = after_the_tool(coming, does(path)).proof
+    assert proof.verdict is Verdict.BROKEN, proof
+    assert path in next(check.says for check in proof.checks if check.name == "accounted for")
+
+
+@pytest.mark.parametrize(
+    ("path", "does", "more"),
+    [
+        ("saves/harbour.sav", empties, ""),  # somebody plays on while it waits
+        ("states/harbour.state", takes, ""),
+        ("games/harbour.cart", empties, 'may-change = ["content"]'),
+        ("games/harbour.cart", takes, 'may-remove = ["content"]'),
+        ("saves/harbour.sav", takes, 'may-remove = ["saves"]'),
+        ("games/harbour.cart", takes, 'gone = "games/harbour.cart"'),
+    ],
+)
+def test_what_a_step_is_for_is_agreed_to_and_named(
+    coming: Mock, path: str, does: Callable[[str], Callable[[Path], object]], more: str
+) -> None:
+    proof = after_the_tool(coming, does(path), more).proof
+    assert proof.verdict is not Verdict.BROKEN, proof
+    assert path in next(check.says for check in proof.checks if check.name == "accounted for")
+
+
+def test_what_a_step_asks_and_where_it_is_done_stands_with_what_is_waited_for(coming: Mock) -> None:
+    with_sheet(coming, TOOL % "")
+    waits = coming.update().update.waits
+    assert waits is not None and waits.on == "the living-room box"
+    assert [(one.asks, one.answer) for one in waits.prompts] == [("delete originals?", "no")]
 
 
 def test_giving_up_before_anything_is_laid_leaves_all_as_it_was(coming: Mock) -> None:

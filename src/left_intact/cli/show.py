@@ -296,6 +296,8 @@ def waits_text(install: Install, update: Update) -> str:
     lines = [f"WAITS  {install.name} {versions(update.from_version, update.to_version)}"]
     if waits is not None:
         lines += ["", f"do       {waits.asks}", f"why      {waits.why}"]
+        lines += [f"on       {waits.on}"] if waits.on else []
+        lines += [f"asks     {one.asks}: {one.answer}" for one in waits.prompts]
         if waits.options:
             lines.append(f"answers  {waits.step} = {' | '.join(waits.options)}")
         seen = (

@@ -182,6 +182,8 @@ def waits_json(waits: WaitsFor | None) -> Json | None:
         "options": list(waits.options),
         "command": list(waits.command),
         "sees": waits.sees,
+        "prompts": [{"asks": one.asks, "answer": one.answer} for one in waits.prompts],
+        "on": waits.on,
     }
 
 

@@ -651,6 +651,8 @@ def _hand_step(chain: Chain, stage: StageRow) -> bool:
             can_be_seen=seen,
             command=step.command,
             sees=step.check.words,
+            prompts=step.prompts,
+            on=step.on,
         )
         journal.wait(update.id, stage.seq, waits)
         return False

@@ -38,6 +38,20 @@ class Trace:
             self._observed[stage] = self.journal.observed(self.update, stage)
         return self._observed[stage]
 
+    def _agreed(self, stage: StageRow, first: Witness) -> Iterator[Observed]:
+        """What changed while somebody was waited for, within what the step was for. `first` knows what
+        class a place had before.
+        """
+        step = stage.hand
+        for seen in self.observed(stage.seq):
+            if step is None or seen.before is None or _is_alike(seen.before, seen.after):
+                yield seen
+                continue
+            row = first.rows.get(seen.at)
+            kind = row.file_class if row is not None else first.kept.class_at(seen.at) or seen.file_class
+            if step.may_change(seen.at, kind, gone=seen.after is None):
+                yield seen
+
     @cached_property
     def in_force(self) -> list[StageRow]:
         """The stages that are done, in their order."""
@@ -145,7 +159,7 @@ class Trace:
         for stage in self.stages:
             if stage.seq not in counting and stage.state not in (StageState.SKIPPED, StageState.GIVEN_UP):
                 continue
-            for seen in self.observed(stage.seq):
+            for seen in self._agreed(stage, whole):
                 if stage.seq <= carries[0].seq and seen.at in own:
                     continue  # what the stage agreed to came after it
                 _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
@@ -188,7 +202,7 @@ class Trace:
         last = max((s.seq for s in self.in_force if s.kind == "carry" and s.seq > copied), default=0)
         fetched, since = set[At](), set[At]()
         for stage in self.stages:
-            for one in self.observed(stage.seq):  # during a step by hand, or while an answer was due
+            for one in self._agreed(stage, first):  # during a step by hand, or while an answer was due
                 if stage.seq >= copied:
                     seen[one.at] = one.after
                     if last and stage.seq > last:
@@ -222,6 +236,11 @@ class Trace:
             for step in self._changes()
             if step.before == step.after and isinstance(step.source, FromRoot)
         )
+
+
+def _is_alike(before: Entry, after: Entry | None) -> bool:
+    """Whether nothing was lost: the same bytes under another time, or a folder."""
+    return before.kind is Kind.FOLDER or (after is not None and before.same_content(after))
 
 
 def _seen(known: Touch | None, *more: Entry | None) -> tuple[Entry, ...]:

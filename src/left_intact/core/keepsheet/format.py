@@ -121,6 +121,13 @@ class FirstStart(Strict):
     folders: list[Below] = []
 
 
+class Asked(Strict):
+    """What a step asks on its way, and the right answer."""
+
+    asks: str = Field(min_length=1, max_length=200)
+    answer: str = Field(min_length=1, max_length=200)
+
+
 class Step(Strict):
     """A step around the swap that the person does, or a command that they allowed."""
 
@@ -140,6 +147,14 @@ class Step(Strict):
         default=[], max_length=20, description="words of a command that does it; run once it was allowed"
     )
     undo: str = Field(default="", description="what undoes it, in words")
+    on: str = Field(default="", description="the device that it is done on, in words")
+    prompt: list[Asked] = Field(default=[], description="what it asks on its way, and the right answers")
+    may_change: list[FileClass] = Field(
+        default=[], alias="may-change", description="classes that it may change, beside what use changes"
+    )
+    may_remove: list[FileClass] = Field(
+        default=[], alias="may-remove", description="classes of which it may take something away"
+    )
 
     @model_validator(mode="after")
     def _one_sign(self) -> Self:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.around import ClearRule, StepRule, TestRule, When, Workaround
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.stages import Sign
+from left_intact.core.model.stages import IN_USE, Prompt, Sign
 from left_intact.core.model.things import ThingRule
 
 if TYPE_CHECKING:
@@ -143,6 +143,13 @@ def _step(number: int, one: Step) -> StepRule:
         parts=tuple(one.parts),
         command=tuple(one.command),
         undo=one.undo,
+        on=one.on,
+        prompts=tuple(Prompt(asks=asked.asks, answer=asked.answer) for asked in one.prompt),
+        bounds=replace(
+            IN_USE,
+            changes=tuple({*IN_USE.changes, *one.may_change, *one.may_remove}),
+            goes=tuple({*IN_USE.goes, *one.may_remove}),
+        ),
     )
 
 

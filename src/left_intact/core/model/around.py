@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from left_intact.core.model.stages import Sign
+from left_intact.core.model.stages import IN_USE, Bounds, Prompt, Sign
 
 
 class When(StrEnum):
@@ -43,6 +43,10 @@ class StepRule:
     """Words of a command that does it, once the person has allowed it."""
     undo: str = ""
     """What the person does to undo it; empty where nothing needs doing."""
+    on: str = ""
+    """The device that it is done on, in words."""
+    prompts: tuple[Prompt, ...] = ()
+    bounds: Bounds = IN_USE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -239,6 +239,41 @@ class HandCheck:
                 return ""
 
 
+_EVERY = tuple(FileClass)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bounds:
+    """What may change of what lies there while a step by hand is waited for. The rest is held against the
+    witness. What is new has no bounds.
+    """
+
+    changes: tuple[FileClass, ...] = _EVERY
+    goes: tuple[FileClass, ...] = _EVERY
+    """Of what changes: the classes of which something may be gone."""
+    roots: tuple[str, ...] | None = None
+    """Labels; None for all."""
+
+    def allow(self, at: At, kind: FileClass, *, gone: bool) -> bool:
+        return (self.roots is None or at.root in self.roots) and kind in (self.goes if gone else self.changes)
+
+
+ANYTHING = Bounds()
+IN_USE = Bounds(
+    changes=tuple(c for c in FileClass if c not in (FileClass.CONTENT, FileClass.EXTRAS)),
+    goes=(FileClass.PROGRAM, FileClass.STATES, FileClass.CACHE),
+)
+"""What comes of using a program, for days too: content and extras stay, and no save goes."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Prompt:
+    """What a step by hand asks on its way, and the right answer."""
+
+    asks: str
+    answer: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HandStep:
     """A step that the person does outside the tool; waited for and checked."""
@@ -254,6 +289,15 @@ class HandStep:
     """Labels of roots that may vanish meanwhile, or come back as another folder."""
     command: tuple[str, ...] = ()
     """Words of a command that does it; run only where the person has allowed these very words."""
+    bounds: Bounds = ANYTHING
+    prompts: tuple[Prompt, ...] = ()
+    on: str = ""
+    """The device that it is done on; empty for where the install lies."""
+
+    def may_change(self, at: At, kind: FileClass, *, gone: bool) -> bool:
+        """Whether what became of a place while this was waited for is within its bounds, or its sign."""
+        looked_at = bool(self.check.at.path) and (at == self.check.at or self.check.at.holds(at))
+        return looked_at or self.bounds.allow(at, kind, gone=gone)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.place import Root
-from left_intact.core.model.stages import OnFailure
+from left_intact.core.model.stages import OnFailure, Prompt
 
 
 class State(StrEnum):
@@ -74,6 +74,10 @@ class WaitsFor:
     """Words of a command that does it, where there is one."""
     sees: str = ""
     """What is looked for, in words; empty where it cannot be seen."""
+    prompts: tuple[Prompt, ...] = ()
+    """What it asks on its way, and the right answers."""
+    on: str = ""
+    """The device that it is done on."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,7 +8,7 @@ from dataclasses import replace
 from left_intact.core.keepsheet.sheet import Keepsheet
 from left_intact.core.model.around import StepRule, TestRule, When, Workaround
 from left_intact.core.model.place import At
-from left_intact.core.model.stages import HandCheck, HandStep, Sign
+from left_intact.core.model.stages import IN_USE, HandCheck, HandStep, Sign
 from left_intact.core.model.version import Version
 from left_intact.core.survey.patterns import matches
 
@@ -60,6 +60,8 @@ def _hand(rule: StepRule) -> HandStep:
         why=f"it undoes: {rule.do}",
         check=HandCheck(sign=Sign.SAID),
         may_skip=True,
+        bounds=rule.bounds,
+        on=rule.on,
     )
     return HandStep(
         id=rule.id,
@@ -69,6 +71,9 @@ def _hand(rule: StepRule) -> HandStep:
         back=undo if rule.undo else None,
         may_skip=rule.may_skip,
         command=rule.command,
+        bounds=rule.bounds,
+        prompts=rule.prompts,
+        on=rule.on,
     )
 
 
@@ -82,6 +87,7 @@ def _test(number: int, rule: TestRule, paths: Sequence[str]) -> HandStep:
         why=rule.look or "the same title and settings each time, so that a difference is the update's",
         check=HandCheck(sign=Sign.SAID),
         may_skip=True,
+        bounds=IN_USE,
     )
 
 
@@ -93,6 +99,7 @@ def _drop(number: int, one: Workaround) -> HandStep:
         why=f"{span}{f' ({one.reason})' if one.reason else ''}; leave this out to keep it",
         check=HandCheck(sign=Sign.SAID),
         may_skip=True,
+        bounds=IN_USE,
     )
 
 

@@ -146,6 +146,10 @@ class WaitingScreen(StageScreen):
         else:
             word = "answer" if waits.options else "do"
             rows += [*said(word, waits.asks, strong=True), Gap(), *said("why", waits.why), Gap()]
+            if waits.on:
+                rows += [*said("on", waits.on), Gap()]
+            for one in waits.prompts:
+                rows += [*said("asks", f"{one.asks}: {one.answer}"), Gap()]
             rows += [*said("safe", self._copied()), Gap()]
             rows += [*said("sees", _sees(waits)), Gap()]
             if waits.command:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
+from typing import Any
 
 from left_intact.core.files.headers import is_code
 from left_intact.core.model.around import ClearRule, When
@@ -24,6 +25,7 @@ from left_intact.core.model.place import LOOKED_AT, At, Root
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import (
+    IN_USE,
     SAVED_FIRST,
     Carry,
     Consent,
@@ -213,20 +215,18 @@ def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tu
     here = inputs.survey.version_text
     is_back = HandCheck(sign=Sign.VERSION_READS, value=here) if here else _appears(mark)
     is_new = HandCheck(sign=Sign.VERSION_READS, value=words.to) if words.to else _appears(mark)
-    lay_again = HandStep(
-        id="lay-again", asks=words.lay_again, why=words.why_again, check=is_back, rebinds=labels
-    )
-    remove_new = HandStep(
-        id="remove-new", asks=words.remove_new, why=words.why_again, check=is_gone, rebinds=labels
-    )
-    remove = HandStep(
-        id="remove", asks=words.remove, why=words.why, check=is_gone, rebinds=labels, back=lay_again
-    )
-    lay = HandStep(id="lay", asks=words.lay, why=words.why_lay, check=is_new, rebinds=labels, back=remove_new)
-    start = HandStep(
-        id="start", asks=words.start, why=words.why_start, check=_started(inputs), rebinds=labels
-    )
-    ghosts = [HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule))]
+
+    def step(name: str, asks: str, why: str, check: HandCheck, **more: Any) -> HandStep:
+        return HandStep(id=name, asks=asks, why=why, check=check, rebinds=labels, on=rule.device, **more)
+
+    lay_again = step("lay-again", words.lay_again, words.why_again, is_back)
+    remove_new = step("remove-new", words.remove_new, words.why_again, is_gone)
+    remove = step("remove", words.remove, words.why, is_gone, back=lay_again)
+    lay = step("lay", words.lay, words.why_lay, is_new, back=remove_new)
+    start = step("start", words.start, words.why_start, _started(inputs), bounds=IN_USE)
+    ghosts = [
+        HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule), bounds=IN_USE)
+    ]
     return (
         Carry(moves=saved, intends=_copies(saved), copies=True),
         remove,
@@ -250,8 +250,11 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
     said = HandCheck(sign=Sign.SAID)
 
     def step(name: str, asks: str, why: str, *, check: HandCheck = said, back: str = "") -> HandStep:
-        undo = HandStep(id=f"{name}-again", asks=back, why=words.why_again, check=said) if back else None
-        return HandStep(id=name, asks=asks, why=why, check=check, back=undo, rebinds=labels)
+        on = rule.device
+        undo = (
+            HandStep(id=f"{name}-again", asks=back, why=words.why_again, check=said, on=on) if back else None
+        )
+        return HandStep(id=name, asks=asks, why=why, check=check, back=undo, rebinds=labels, on=on)
 
     device = rule.device or "the device"
     saves = sum(inputs.survey.totals()[kind].files for kind in (FileClass.SAVES, FileClass.STATES))
@@ -317,6 +320,8 @@ def _refuse(inputs: PlanInputs) -> list[HandStep]:
             why=f"{to} is the one that you want; it is held here from now on",
             check=HandCheck(sign=Sign.SAID),
             may_skip=True,
+            bounds=IN_USE,
+            on=inputs.sheet.clear.device if inputs.sheet.clear is not None else "",
         )
     ]
 
