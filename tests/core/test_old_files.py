@@ -21,6 +21,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.facts import NewRoot
+from left_intact.core.model.layers import Record
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.records import from_record, to_record
@@ -206,7 +207,7 @@ def test_one_that_waits_goes_on_and_goes_back(tmp_path: Path) -> None:
 def test_a_library_keeps_what_it_knew(tmp_path: Path) -> None:
     old = Old(tmp_path, "trial")
     library = old.bench.surveys.library
-    base = library.baseline(old.install, 2)
+    base = Record(library.layers(old.install, 2)).fold()
     assert base is not None and base.version_text == "1.2" and base.entries["mocklet"].digest
     assert library.proof(old.install, 2) is not None and dict(library.roots(old.install)).keys() == {"memory"}
 

@@ -207,7 +207,7 @@ def test_a_wrong_baseline_is_left_out(mock: Mock) -> None:
         surveys.set_baseline(mock.install, str(other))
     assert error.value.code == "baseline-mismatch"
     # One on record may not be what lies here any more.
-    surveys.library.set_baseline(mock.install, 0, surveys.arrival(mock.install, str(other)).release)
+    surveys.library.set_baseline(mock.install, surveys.arrival(mock.install, str(other)).release)
     plan = mock.plan(baseline=False)
     assert plan.baseline is None and "baseline-mismatch" in {w.code for w in plan.warnings}
 

@@ -151,7 +151,7 @@ def test_the_library_keeps_its_own(mock: Mock) -> None:
         library.find("no such thing")
     assert error.value.code == "no-install"
     release_of = mock.bench.surveys.set_baseline(first, str(mock.base))
-    assert library.baseline(first, 0) == release_of
+    assert library.baseline(first) == release_of
 
 
 def test_a_broken_library_is_said_so(mock: Mock) -> None:

@@ -173,7 +173,7 @@ class Outlets(Service):
 
         names: dict[str, str] = {}
         settings: dict[str, str] = {}
-        read, base = text_reader(install.root), self.library.baseline(install, 0)
+        read, base = text_reader(install.root), self.library.baseline(install)
         pages = self.library.seen(install) if seen is None else seen
         shipped = {page.folder: set(page.names) for page in pages_in(base.entries)} if base else {}
         for page in pages:

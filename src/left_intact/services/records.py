@@ -9,6 +9,8 @@ from functools import wraps
 from hashlib import sha256
 from typing import TYPE_CHECKING, Concatenate, ParamSpec, Protocol, TypeVar
 
+from left_intact.core.model.layers import Layer, Record
+from left_intact.core.model.stages import LayerKind
 from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
 from left_intact.services.home import Service
 
@@ -138,19 +140,23 @@ class Records(Service):
             )
         self.library.set_box(install, card.id, box.folder, needed=needed)
 
-    def on_record(self, install: Install, before: int | None = None) -> Release | None:
-        """The release that the install came from, as on record; `before` looks at updates below that number
-        alone.
-
-        An update that laid no whole release (a pack) leaves the record as it was.
+    def record(self, install: Install, before: int | None = None) -> Record:
+        """What is on record: what the install came with, and what each update in force has laid. `before`
+        looks at updates below that number alone.
         """
+        layers: tuple[Layer, ...] = ()
         for update in self.history(install):
             in_force = update.state in IN_FORCE
             if not in_force or (before is not None and update.id >= before):
                 continue
-            if (release := self.library.baseline(install, update.id)) is not None:
-                return release
-        return self.library.baseline(install, 0)
+            layers = (*self.library.layers(install, update.id), *layers)
+            if any(layer.kind is LayerKind.RELEASE for layer in layers):
+                return Record(layers)  # what was before a whole release is not here any more
+        return Record((*self.library.layers(install, 0), *layers))
+
+    def on_record(self, install: Install, before: int | None = None) -> Release | None:
+        """What lies here by record as one release, without what the person chose for themselves."""
+        return self.record(install, before).fold()
 
     def given_sheet(self, install: Install, update: Update) -> str:
         """The text of a keepsheet that was given for one update alone; empty for none."""

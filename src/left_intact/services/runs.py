@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
+from left_intact.core.model.layers import Record
 from left_intact.core.model.place import left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
@@ -161,7 +162,7 @@ class Runs(Service):
             version_places=(*sheet.version_places, *facts.version_places),
             laid=facts.laid(whole=whole),
             came=facts.came,
-            shipped=self.library.baseline(install, update.id) if whole else None,
+            shipped=Record(self.library.layers(install, update.id)).fold() if whole else None,
             comes={path: Entry(path=path, digest=digest) for path, digest in facts.comes.items()},
             confirmed=frozenset(ruling.pattern for ruling in self.library.rulings(install)),
             things=facts.counted,

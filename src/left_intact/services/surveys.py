@@ -352,7 +352,7 @@ class Surveys(Service):
         release = self._lying(install, self.arrival(install, path))
         _refuse_other(install, release, path)
         refuse_other_version(release, self.survey(install), path)
-        self.library.set_baseline(install, 0, release)
+        self.library.set_baseline(install, release)
         return release
 
     def circumstances(
@@ -638,7 +638,7 @@ class Surveys(Service):
 
     def adopt_baseline(self, install: Install, release: Release) -> None:
         """Put a release on record as the one the install came from."""
-        self.library.set_baseline(install, 0, release)
+        self.library.set_baseline(install, release)
 
     def find_roots(self, install: Install, *, home: str = "", report: Report = silent) -> list[OtherRoot]:
         """Folders elsewhere that look like the install's; nothing is taken up before the person confirms

@@ -5,12 +5,12 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
-from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import LET_GO, Root, left_behind
 from left_intact.core.model.progress import CancelToken, Report, silent
+from left_intact.core.model.stages import LayerKind
 from left_intact.core.model.update import RunKind, Settled, State, Update
 
 if TYPE_CHECKING:
@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from left_intact.core.model.ladder import Package
     from left_intact.core.model.plan import Plan, Route
     from left_intact.core.model.release import Arrival, Release
-    from left_intact.core.model.stages import Shipped
     from left_intact.core.model.survey import Survey
 
 from left_intact.services.going_back import GoingBack
@@ -195,7 +194,7 @@ class Updates(Service):
             return self.prove(install, report, cancel)
         plan = self.runs.with_things(install, plan, picture)
         if plan.baseline is not None and not self.records.history(install):
-            self.library.set_baseline(install, 0, plan.baseline)
+            self.library.set_baseline(install, plan.baseline)
         self._refuse_shared(install, plan.roots)
         with self.runs.noting(install, box):
             update = carry_out(
@@ -268,30 +267,24 @@ class Updates(Service):
     def _note_shipped(
         self, install: Install, update: Update, known: Mapping[int, Release] | None = None
     ) -> None:
-        """Note in the library what the journal says is on record now: a release, or entries laid over the
-        one before.
-        """
+        """Note in the library what the journal says that an update has put on record: its layers."""
         from left_intact.core.carrying.trace import Trace
+        from left_intact.core.model.layers import layer_of
 
         with self.records.strongbox(install).journal() as journal:
             stages = [s for s in Trace(journal, update.id).in_force if s.shipped is not None]
-        release: Release | None = None
-        whole = False
+        layers = []
         for stage in stages:
             assert stage.shipped is not None
             number = stage.shipped.arrival
             came = (known or {}).get(number) or self._release_of(install, update, number)
             if came is None:
                 return
-            whole = whole or not stage.shipped.over
-            if stage.shipped.over:
-                before = release or self.records.on_record(install, update.id)
-                if before is not None:  # a part alone says nothing of the rest
-                    release = _laid_over(before, came, stage.shipped)
-            else:
-                release = _without(came, stage.shipped.without)
-        if release is not None:
-            self.library.set_baseline(install, update.id, release)
+            source = update.arrivals[number].source if number < len(update.arrivals) else ""
+            layers.append(layer_of(came, stage.shipped, source))
+        if layers:
+            self.library.set_layers(install, update.id, layers)
+        whole = any(layer.kind is LayerKind.RELEASE for layer in layers)
         if whole or any(one.path == update.arrival for one in self.library.arrivals(install)):
             self.library.clear_waiting(install, update.arrival, update.to_version)
 
@@ -325,7 +318,7 @@ class Updates(Service):
             raise LeftIntactError(
                 "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
             )
-        if not self.library.has_baseline(install, last.id):
+        if not self.library.has_layers(install, last.id):
             self._note_shipped(install, last)  # could not be noted when it was laid
         return Outcome(update=last, proven=self.runs.prove_run(install, last, report, cancel, deep=deep))
 
@@ -642,7 +635,7 @@ class Updates(Service):
         if version and about.state in (State.ON_TRIAL, State.GONE_BACK, State.ABANDONED):
             self.records.note_version(install, version)
         if about.state is State.ON_TRIAL:
-            if not self.library.has_baseline(install, about.id):
+            if not self.library.has_layers(install, about.id):
                 self._note_shipped(install, about)
         elif about.state in (State.GONE_BACK, State.ABANDONED):
             self.runs.waits_again(install, about)
@@ -693,24 +686,3 @@ def _refuse_overlap(install: Install, arrival: Arrival) -> None:
             path=arrival.source,
             way_out="Name the folder or archive of the new build.",
         )
-
-
-def _without(came: Release, paths: tuple[str, ...]) -> Release:
-    """A release without what was somebody's in it."""
-    if not paths:
-        return came
-    gone = frozenset(paths)
-    entries = {p: e for p, e in came.entries.items() if p not in gone}
-    texts = {p: t for p, t in came.texts.items() if p not in gone}
-    return replace(came, entries=MappingProxyType(entries), texts=MappingProxyType(texts))
-
-
-def _laid_over(before: Release, came: Release, shipped: Shipped) -> Release:
-    """The release on record with some entries of another laid over it."""
-    paths = shipped.paths
-    names = dict(zip(shipped.members or paths, paths, strict=True)) or {p: p for p in came.entries}
-    entries = {names[p]: replace(e, path=names[p]) for p, e in came.entries.items() if p in names}
-    texts = {**before.texts, **{names[p]: t for p, t in came.texts.items() if p in names}}
-    return replace(
-        before, entries=MappingProxyType({**before.entries, **entries}), texts=MappingProxyType(texts)
-    )

@@ -26,7 +26,9 @@ from left_intact.core.model.effects import (
 )
 from left_intact.core.model.errors import LeftIntactError, reason_of
 from left_intact.core.model.install import Install, Ruling
+from left_intact.core.model.layers import Layer, Record
 from left_intact.core.model.place import At
+from left_intact.core.model.stages import LayerKind
 from left_intact.core.model.waits import Waits, channel_of, first_to_lay
 
 # What the shelf does not need is imported by the calls that do.
@@ -514,27 +516,35 @@ class Library:
 
     # ------------------------------------------------------------ baselines and proofs
 
-    def baseline(self, install: Install, update: int) -> Release | None:
-        """The release on record after an update; update 0 is what the install came with."""
-        from left_intact.core.library.release_rows import release_from_row
+    def baseline(self, install: Install) -> Release | None:
+        """The release that the install came with, as is known."""
+        return Record(self.layers(install, 0)).fold()
+
+    def layers(self, install: Install, update: int) -> tuple[Layer, ...]:
+        """What an update put on record, the lowest first; update 0 is what the install came with."""
+        from left_intact.core.library.layer_rows import layers_from_row
 
         row = self._db.execute(
             "SELECT release FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
         ).fetchone()
-        return release_from_row(row[0]) if row else None
+        return layers_from_row(row[0]) if row else ()
 
-    def has_baseline(self, install: Install, update: int) -> bool:
-        """Whether a release is on record for an update, without reading it."""
+    def has_layers(self, install: Install, update: int) -> bool:
+        """Whether an update put something on record, without reading it."""
         row = self._db.execute(
             "SELECT 1 FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
         ).fetchone()
         return row is not None
 
-    def set_baseline(self, install: Install, update: int, release: Release) -> None:
-        from left_intact.core.library.release_rows import release_to_row
+    def set_baseline(self, install: Install, release: Release) -> None:
+        """Put on record which release the install came with."""
+        self.set_layers(install, 0, (Layer(kind=LayerKind.RELEASE, release=release),))
+
+    def set_layers(self, install: Install, update: int, layers: Iterable[Layer]) -> None:
+        from left_intact.core.library.layer_rows import layers_to_row
 
         with self._transaction() as db:
-            db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, release_to_row(release)))
+            db.execute("REPLACE INTO baselines VALUES (?,?,?)", (install.id, update, layers_to_row(layers)))
 
     def proof(self, install: Install, update: int) -> dict[str, Any] | None:
         row = self._db.execute(

@@ -159,9 +159,20 @@ class Move:
 # ---------------------------------------------------------------- stages
 
 
+class LayerKind(StrEnum):
+    """What something on record is."""
+
+    RELEASE = "release"
+    PART = "part"
+    TITLE_UPDATE = "title-update"
+    PACK = "pack"
+    MOD = "mod"
+    PATCH = "patch"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shipped:
-    """What is on record once a stage is done: a release, or entries laid over the one on record."""
+    """What is on record once a stage is done, as a layer: a release, or entries laid over what was."""
 
     arrival: int
     over: bool = False
@@ -172,6 +183,10 @@ class Shipped:
     """With `paths`: what each of them is called in what came, where parts go by other names there."""
     without: tuple[str, ...] = ()
     """Which of its entries no release ships: what was somebody's in a donor's tree."""
+    kind: LayerKind | None = None
+    """None where that is a release, or with `over` a patch."""
+    raises: bool = True
+    """Whether it carries the program's own version."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,7 +10,7 @@ from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry
+from left_intact.core.model.stages import Carry, LayerKind, Shipped
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
 
@@ -66,7 +66,18 @@ class ContentPack(RoutePlanner):
         moves.sort(key=lambda m: m.at)
         kept = kept_of(survey.findings, "not in the pack").without(m.at for m in moves)
         return Drawing(
-            stages=(Carry(moves=tuple(moves)),),
+            stages=(
+                Carry(
+                    moves=tuple(moves),
+                    shipped=Shipped(
+                        arrival=0,
+                        over=True,
+                        paths=tuple(m.at.path for m in moves if m.verb in (Verb.ADD, Verb.REPLACE)),
+                        kind=LayerKind.PACK,
+                        raises=False,
+                    ),
+                ),
+            ),
             kept=kept,
             to_version=survey.version_text,
             warnings=tuple(warnings),

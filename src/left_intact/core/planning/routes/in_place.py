@@ -20,7 +20,7 @@ from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, Shipped, Source
+from left_intact.core.model.stages import Carry, LayerKind, Shipped, Source
 from left_intact.core.planning import blockers
 from left_intact.core.planning.donors import donor_faults
 from left_intact.core.planning.flavours import flavour_question
@@ -131,7 +131,7 @@ class InPlace(RoutePlanner):
             stages=(
                 Carry(
                     moves=tuple(m for m in moves if m.is_step),
-                    shipped=Shipped(arrival=0, over=sketch.is_patch),
+                    shipped=_shipped(sketch, raises=raises),
                 ),
             ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
@@ -143,6 +143,13 @@ class InPlace(RoutePlanner):
             to_version=None if raises else inputs.survey.version_text,
             comes=_laid_over(sketch, questions),
         )
+
+
+def _shipped(sketch: _Sketch, *, raises: bool) -> Shipped:
+    """What is on record afterwards."""
+    if not sketch.is_patch:
+        return Shipped(arrival=0)
+    return Shipped(arrival=0, over=True, kind=LayerKind.PATCH if raises else LayerKind.MOD, raises=raises)
 
 
 def _laid_over(sketch: _Sketch, questions: Iterable[Question]) -> dict[str, str]:

@@ -20,7 +20,7 @@ from left_intact.core.model.ladder import Climb, Package
 from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, FromArrival, Made, OnFailure, Shipped
+from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Made, OnFailure, Shipped
 from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid
@@ -201,7 +201,14 @@ def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
     members = tuple(path.removeprefix(package.into + "/") if package.into else path for path in lies)
     return Carry(
         moves=tuple(sorted(moves, key=lambda m: m.at)),
-        shipped=Shipped(arrival=number, over=True, paths=lies, members=members),
+        shipped=Shipped(
+            arrival=number,
+            over=True,
+            paths=lies,
+            members=members,
+            kind=LayerKind.TITLE_UPDATE if package.into else LayerKind.PATCH,
+            raises=not package.into,
+        ),
         intends=f"{package.of or sketch.inputs.install} {package.to}",
         reaches="" if package.into else package.to,
     )

@@ -19,7 +19,7 @@ from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At, in_install
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
-from left_intact.core.model.stages import Carry, FromArrival, Shipped
+from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Shipped
 from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
@@ -101,7 +101,14 @@ class SinglePart(RoutePlanner):
         moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
         kept = kept_of(inputs.survey.findings, "no part of what came").without(m.at for m in moves)
         members = {m.at.path: m.source.member for m in moves if isinstance(m.source, FromArrival)}
-        shipped = Shipped(arrival=0, over=True, paths=tuple(members), members=tuple(members.values()))
+        shipped = Shipped(
+            arrival=0,
+            over=True,
+            paths=tuple(members),
+            members=tuple(members.values()),
+            kind=LayerKind.PART,
+            raises=any(part.path == _version_source(inputs) for part in sketch.parts),
+        )
         return Drawing(
             stages=(Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),),
             kept=kept,
@@ -119,11 +126,15 @@ class SinglePart(RoutePlanner):
 
 def _version_then(inputs: PlanInputs, changes: list[PartChange]) -> str:
     """The install's version afterwards: another one only where the file that it is read from is swapped."""
-    reading = inputs.survey.reading
-    source = reading.source if reading is not None else ""
+    source = _version_source(inputs)
     return next(
         (one.after for one in changes if one.path == source and one.after), inputs.survey.version_text
     )
+
+
+def _version_source(inputs: PlanInputs) -> str:
+    reading = inputs.survey.reading
+    return reading.source if reading is not None else ""
 
 
 @dataclass(slots=True)
