@@ -10,7 +10,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import OLD
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.model.stages import FromRoot
-from left_intact.core.planning.beside.sketch import BULK, Sketch, Wanted
+from left_intact.core.planning.beside.sketch import BULK, NewRootSketch, Wanted
 from left_intact.words import size
 
 CONTENT = "content"
@@ -19,7 +19,7 @@ DEAR = 2 << 30
 """From so many bytes of content on it is asked whether to copy them."""
 
 
-def content_question(sketch: Sketch) -> tuple[Question, ...]:
+def content_question(sketch: NewRootSketch) -> tuple[Question, ...]:
     """How tens of gigabytes get there; asked only where copying them is dear."""
     bulk = {p: w for p, w in sketch.wanted.items() if w.old and w.file_class in BULK and w.before is None}
     amount = sum(one.entry.bytes for one in bulk.values() if one.entry.kind is Kind.FILE)
@@ -55,7 +55,7 @@ def content_question(sketch: Sketch) -> tuple[Question, ...]:
     return (question,)
 
 
-def _whole_folders(sketch: Sketch, bulk: Mapping[str, Wanted]) -> list[str]:
+def _whole_folders(sketch: NewRootSketch, bulk: Mapping[str, Wanted]) -> list[str]:
     """The topmost folders of which all that is carried is content or extras, and of which nothing comes."""
     other = {folder for path in sketch.wanted if path not in bulk for folder in parents(path)}
     other |= {folder for page in sketch.side.pages for folder in (page.folder, *parents(page.folder))}
@@ -67,7 +67,7 @@ def _whole_folders(sketch: Sketch, bulk: Mapping[str, Wanted]) -> list[str]:
     return sorted(found)
 
 
-def _leave(sketch: Sketch, folders: Iterable[str]) -> None:
+def _leave(sketch: NewRootSketch, folders: Iterable[str]) -> None:
     for folder in folders:
         for path in [p for p in sketch.wanted if p.startswith(folder + "/")]:
             del sketch.wanted[path]

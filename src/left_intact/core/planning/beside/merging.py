@@ -8,12 +8,12 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.stages import Made
-from left_intact.core.planning.beside.sketch import Sketch, Wanted
+from left_intact.core.planning.beside.sketch import NewRootSketch, Wanted
 from left_intact.core.planning.merging import made, one_on_the_other
 from left_intact.core.settings.formats.registry import may_merge
 
 
-def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> bool:
+def merge_into(sketch: NewRootSketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> bool:
     """Add to the person's settings what the new ones have more; whether there was such. Theirs stay whole
     where that is not sure.
     """
@@ -23,7 +23,7 @@ def merge_into(sketch: Sketch, old: str, mine: Wanted, path: str, coming: bytes 
         return False
     if mine.file_class not in (FileClass.SETTINGS, FileClass.UNSORTED, FileClass.PROGRAM):
         return False
-    base = sketch.drawing.baseline
+    base = sketch.in_place.baseline
     shipped = base.texts.get(old) if base and not isinstance(mine.source, Made) and old != path else None
     merged = sketch.inputs.merge(At("", old), mine.entry, mine=yours, base=shipped, arriving=coming)
     if not merged.is_of_use(yours):

@@ -7,16 +7,15 @@ from dataclasses import replace
 
 from blake3 import blake3
 
-from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Merge
 from left_intact.core.model.stages import Made
 from left_intact.core.planning.beside.leading import led_text
-from left_intact.core.planning.beside.sketch import BULK, Sketch
+from left_intact.core.planning.beside.sketch import BULK, NewRootSketch
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.words import count
 
 
-def lead_paths(sketch: Sketch) -> None:
+def lead_paths(sketch: NewRootSketch) -> None:
     """Settings that name the old folder name the new one, but where content stays there."""
     was, place = sketch.side.was, sketch.side.place
     number = 0
@@ -40,8 +39,8 @@ def lead_paths(sketch: Sketch) -> None:
         number += 1
     if number:
         says = f"{count(number, 'settings file')} named the old folder, and will name the new one"
-        sketch.warnings.append(Fault(code="paths-led", says=says))
+        sketch.warn("paths-led", says)
 
 
-def _led_line(value: str, sketch: Sketch) -> str:
+def _led_line(value: str, sketch: NewRootSketch) -> str:
     return os.fsdecode(led_text(os.fsencode(value), sketch.side.was, sketch.side.place, sketch.left))

@@ -9,10 +9,9 @@ from dataclasses import replace
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import Verb
 from left_intact.core.planning.beside.merging import merge_into
-from left_intact.core.planning.beside.sketch import Sketch
+from left_intact.core.planning.beside.sketch import NewRootSketch
 from left_intact.core.planning.blockers import is_common
 from left_intact.core.settings.formats.registry import is_settings_text
 
@@ -20,7 +19,7 @@ _EVERYWHERE = ("index.html", ".keep", ".gitkeep")
 """Names that lie in many folders beside those of documents."""
 
 
-def rehome(sketch: Sketch) -> None:
+def rehome(sketch: NewRootSketch) -> None:
     """Give what the new build keeps elsewhere the path that it has there. Nothing of the person's ever takes
     the place of something else of theirs: it keeps its own name then.
     """
@@ -37,7 +36,7 @@ def rehome(sketch: Sketch) -> None:
         there = sketch.wanted.get(target)
         if claims[target] > 1 or (there is not None and there.old):
             says = f"{path} keeps its name: something else of yours goes to {target}"
-            sketch.warnings.append(Fault(code="keeps-its-name", says=says))
+            sketch.warn("keeps-its-name", says)
             continue
         mine = sketch.wanted.pop(path)
         mine.entry, mine.verb = replace(mine.entry, path=target), Verb.REHOME
@@ -58,7 +57,7 @@ def _by_sheet(path: str, told: Iterable[tuple[str, str]]) -> str:
     return ""
 
 
-def _new_folders(sketch: Sketch) -> dict[str, set[str]]:
+def _new_folders(sketch: NewRootSketch) -> dict[str, set[str]]:
     """Names by folder of what the new build has, by its release and by its first start."""
     found: dict[str, set[str]] = defaultdict(set)
     for path, entry in sketch.came.items():
@@ -71,7 +70,7 @@ def _new_folders(sketch: Sketch) -> dict[str, set[str]]:
     return found
 
 
-def _folders_that_moved(sketch: Sketch) -> dict[str, str]:
+def _folders_that_moved(sketch: NewRootSketch) -> dict[str, str]:
     """Where whole folders of the person's are kept elsewhere: the new build has none of that name, and just
     one other, which the old one had not, holds files of the same names.
 
@@ -106,9 +105,9 @@ def _folders_that_moved(sketch: Sketch) -> dict[str, str]:
     return found
 
 
-def _files_that_moved(sketch: Sketch) -> dict[str, str]:
+def _files_that_moved(sketch: NewRootSketch) -> dict[str, str]:
     """Settings that the release before had elsewhere: this one has just one of that name."""
-    base = sketch.drawing.baseline
+    base = sketch.in_place.baseline
     if base is None:
         return {}
     there = _new_folders(sketch)

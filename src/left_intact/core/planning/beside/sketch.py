@@ -8,15 +8,15 @@ from dataclasses import dataclass, field, replace
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.errors import Fault
 from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.place import OLD, At
-from left_intact.core.model.plan import Merge, Move, Verb
+from left_intact.core.model.plan import Move, Verb
 from left_intact.core.model.stages import Carry, FromRoot, Made, Source
 from left_intact.core.planning.beside.leading import carried_link
-from left_intact.core.planning.inputs import Drawing, PlanInputs
+from left_intact.core.planning.inputs import Drawing
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.side import Side
+from left_intact.core.planning.sketch import Sketch
 from left_intact.core.planning.three_way import SAME_ROW
 
 BULK = (FileClass.CONTENT, FileClass.EXTRAS)
@@ -41,23 +41,20 @@ class Wanted:
     by_name: bool = False
 
 
-@dataclass(slots=True)
-class Sketch:
-    inputs: PlanInputs
+@dataclass(slots=True, kw_only=True)
+class NewRootSketch(Sketch):
     side: Side
-    drawing: Drawing
+    in_place: Drawing
+    """What an update in place would be."""
     wanted: dict[str, Wanted] = field(default_factory=dict)
     behind: Counter[FileClass] = field(default_factory=Counter)
     """What stays in the old folder alone."""
-    merges: dict[str, Merge] = field(default_factory=dict)
     moved: dict[str, str] = field(default_factory=dict)
     """Old paths and new ones, where those differ."""
     replaced: set[str] = field(default_factory=set)
     """Paths of the new folder where something else lies now."""
     left: list[str] = field(default_factory=list)
     """Folders of content that stay where they are, with a link to them."""
-    blockers: list[Fault] = field(default_factory=list)
-    warnings: list[Fault] = field(default_factory=list)
 
     @property
     def came(self) -> Mapping[str, Entry]:
@@ -69,15 +66,15 @@ class Sketch:
         return self.inputs.arrival.source == self.side.place
 
 
-def gather(sketch: Sketch) -> None:
+def gather(sketch: NewRootSketch) -> None:
     """What an update in place would leave, by the path that it has there."""
-    for move in (m for stage in sketch.drawing.stages if isinstance(stage, Carry) for m in stage.moves):
+    for move in (m for stage in sketch.in_place.stages if isinstance(stage, Carry) for m in stage.moves):
         if move.at.root or move.after is None:
             sketch.behind[move.file_class] += move.after is None
             continue
         merged = isinstance(move.source, Made)
         if merged:
-            sketch.merges[move.at.path] = sketch.drawing.merges[move.at]
+            sketch.merges[move.at.path] = sketch.in_place.merges[move.at]
         sketch.wanted[move.at.path] = Wanted(
             replace(move.after, stamp=(0, 0, 0)),
             move.verb if merged else Verb.ADD,
@@ -87,18 +84,18 @@ def gather(sketch: Sketch) -> None:
             old=move.at.path if merged else "",
             question=move.question,
         )
-    for page in sketch.drawing.kept.pages:
+    for page in sketch.in_place.kept.pages:
         if not page.page.root:
             for at in page.places:
                 entry = page.page.entry(at)
                 _stays(sketch, entry.path, entry, CLASSES[page.classes[at]], page.reasons[at])
-    for move in sketch.drawing.kept.rest:
+    for move in sketch.in_place.kept.rest:
         if not move.at.root and move.before is not None:
             _stays(sketch, move.at.path, move.before, move.file_class, 0, move)
 
 
 def _stays(
-    sketch: Sketch, path: str, entry: Entry, kind: FileClass, reason: int, move: Move | None = None
+    sketch: NewRootSketch, path: str, entry: Entry, kind: FileClass, reason: int, move: Move | None = None
 ) -> None:
     """One thing that an update in place would leave as it is."""
     coming = sketch.came.get(path)
@@ -109,7 +106,7 @@ def _stays(
         return
     if entry.kind is Kind.FAULT or entry.kind is Kind.OTHER:
         says = f"{path} cannot be carried over: {entry.fault or 'it is no file, folder or link'}"
-        sketch.warnings.append(Fault(code="not-carried", says=says, way_out="It stays in the old folder."))
+        sketch.warn("not-carried", says, "It stays in the old folder.")
         return
     if kind is FileClass.CACHE or (kind is FileClass.PROGRAM and reason == _UNPROVEN and coming is None):
         sketch.behind[kind] += 1

@@ -14,7 +14,7 @@ from left_intact.core.model.place import SPOT, At, Root
 from left_intact.core.model.plan import Move, Question, Verb
 from left_intact.core.model.stages import Made
 from left_intact.core.planning.beside.leading import led_link, led_text
-from left_intact.core.planning.beside.sketch import Sketch
+from left_intact.core.planning.beside.sketch import NewRootSketch
 from left_intact.words import count, listed
 
 SHORTCUTS = "shortcuts"
@@ -32,7 +32,7 @@ class Led:
     """The folders that they lie in; nothing else there is read or touched."""
 
 
-def led_starts(sketch: Sketch) -> Led:
+def led_starts(sketch: NewRootSketch) -> Led:
     """The question, and what an answer leads to. Nothing outside is touched without a yes."""
     found = sketch.side.starts
     if not found:
@@ -65,7 +65,7 @@ def led_starts(sketch: Sketch) -> Led:
     return Led(questions=(question,), warnings=warnings, moves=moves, roots=tuple(roots.values()))
 
 
-def _moves(sketch: Sketch, labels: dict[str, str]) -> Iterator[Move]:
+def _moves(sketch: NewRootSketch, labels: dict[str, str]) -> Iterator[Move]:
     was, place = sketch.side.was, sketch.side.place
     for one in sketch.side.starts:
         before = one.entry

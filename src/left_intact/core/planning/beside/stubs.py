@@ -7,11 +7,10 @@ from collections.abc import Iterable, Iterator
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.planning.beside.merging import merge_into
-from left_intact.core.planning.beside.sketch import Sketch, Wanted
+from left_intact.core.planning.beside.sketch import NewRootSketch, Wanted
 from left_intact.core.planning.side import Stubs
 from left_intact.core.settings.formats.registry import is_settings_text
 
@@ -20,7 +19,7 @@ USED = "used-both"
 """The question which of two files counts that both were used."""
 
 
-def _collisions(sketch: Sketch) -> Iterator[tuple[str, Wanted, Entry]]:
+def _collisions(sketch: NewRootSketch) -> Iterator[tuple[str, Wanted, Entry]]:
     """(path, what is to lie there, what lies there now), where those differ."""
     for path, one in sketch.wanted.items():
         there = sketch.side.entry(path)
@@ -28,7 +27,7 @@ def _collisions(sketch: Sketch) -> Iterator[tuple[str, Wanted, Entry]]:
             yield path, one, there
 
 
-def _written(sketch: Sketch, mine: Iterable[str]) -> Iterable[str]:
+def _written(sketch: NewRootSketch, mine: Iterable[str]) -> Iterable[str]:
     """The paths of the new folder that a first start, or somebody since, may have written."""
     if not sketch.is_the_arrival:
         return [page.path(at) for page in sketch.side.pages for at in range(len(page.names))]
@@ -36,14 +35,14 @@ def _written(sketch: Sketch, mine: Iterable[str]) -> Iterable[str]:
     return {*mine, *(f.at.path for f in (*donor.own, *donor.unsorted))} if donor is not None else mine
 
 
-def _digest(sketch: Sketch, path: str) -> str:
+def _digest(sketch: NewRootSketch, path: str) -> str:
     entry = sketch.side.entry(path)
     return entry.digest if entry is not None else ""
 
 
-def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
+def used_on_both_sides(sketch: NewRootSketch) -> tuple[Question, ...]:
     """One question about what was used in both folders: nobody can guess which counts."""
-    base = sketch.drawing.baseline
+    base = sketch.in_place.baseline
     shipped = {e.digest for e in base.entries.values()} if base else set()
     if not sketch.is_the_arrival:
         shipped |= {e.digest for e in sketch.came.values()}
@@ -78,7 +77,7 @@ def used_on_both_sides(sketch: Sketch) -> tuple[Question, ...]:
     )
 
 
-def over_stubs(sketch: Sketch, used: tuple[Question, ...]) -> None:
+def over_stubs(sketch: NewRootSketch, used: tuple[Question, ...]) -> None:
     """Lay all over what lies in the new folder."""
     asked = {at.path: question for question in used for at in question.paths}
     for path, one, there in list(_collisions(sketch)):
@@ -116,7 +115,7 @@ def over_stubs(sketch: Sketch, used: tuple[Question, ...]) -> None:
             _refuse_blocked_way(sketch, path)
 
 
-def _refuse_blocked_way(sketch: Sketch, path: str) -> None:
+def _refuse_blocked_way(sketch: NewRootSketch, path: str) -> None:
     """A blocker where something of the new folder that is no folder lies on the way to a path."""
     for folder in parents(path):
         there = sketch.side.entry(folder)
@@ -125,14 +124,14 @@ def _refuse_blocked_way(sketch: Sketch, path: str) -> None:
             return
 
 
-def _leave_there(sketch: Sketch, path: str, one: Wanted) -> None:
+def _leave_there(sketch: NewRootSketch, path: str, one: Wanted) -> None:
     del sketch.wanted[path]
     sketch.merges.pop(path, None)
     sketch.behind[one.file_class] += 1
 
 
-def _in_the_way(sketch: Sketch, path: str, there: Entry) -> None:
+def _in_the_way(sketch: NewRootSketch, path: str, there: Entry) -> None:
     what = "a folder" if there.kind is Kind.FOLDER else "a file"
     says = f"{path} is {what} in the new folder and something else in the old one"
     way = f"Move {path} out of {sketch.side.place} first."
-    sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=way))
+    sketch.block("in-the-way", says, way)

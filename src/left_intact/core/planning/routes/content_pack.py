@@ -13,6 +13,7 @@ from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, LayerKind, Shipped
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
+from left_intact.core.planning.sketch import Sketch
 
 
 class ContentPack(RoutePlanner):
@@ -38,7 +39,7 @@ class ContentPack(RoutePlanner):
 
     def draw(self, inputs: PlanInputs) -> Drawing:
         """Replace what the share has under the same path, add what was asked for, keep the rest."""
-        survey, moves, warnings = inputs.survey, [], list[Fault]()
+        sketch, survey, moves = Sketch(inputs=inputs), inputs.survey, list[Move]()
         for path, coming in inputs.arrival.release.entries.items():
             finding = survey.findings.find(At("", path))
             before = finding.entry if finding else None
@@ -46,7 +47,7 @@ class ContentPack(RoutePlanner):
                 continue
             if finding is not None and finding.file_class not in OF_A_PACK:
                 says = f"{path} is {finding.file_class.value} here, and no pack replaces that: it stays"
-                warnings.append(Fault(code="not-content", says=says))
+                sketch.warn("not-content", says)
                 continue
             replaces = "the pack has another one of this name; the old one is set aside"
             after = laid(coming, before)
@@ -65,25 +66,14 @@ class ContentPack(RoutePlanner):
         moves += _rest_of_the_pocket(inputs)
         moves.sort(key=lambda m: m.at)
         kept = kept_of(survey.findings, "not in the pack").without(m.at for m in moves)
-        return Drawing(
-            stages=(
-                Carry(
-                    moves=tuple(moves),
-                    shipped=Shipped(
-                        arrival=0,
-                        over=True,
-                        paths=tuple(m.at.path for m in moves if m.verb in (Verb.ADD, Verb.REPLACE)),
-                        kind=LayerKind.PACK,
-                        raises=False,
-                    ),
-                ),
-            ),
+        laid_paths = tuple(m.at.path for m in moves if m.verb in (Verb.ADD, Verb.REPLACE))
+        shipped = Shipped(arrival=0, over=True, paths=laid_paths, kind=LayerKind.PACK, raises=False)
+        chosen = tuple(sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)}))
+        return sketch.drawing(
+            Carry(moves=tuple(moves), shipped=shipped),
             kept=kept,
             to_version=survey.version_text,
-            warnings=tuple(warnings),
-            way=FromPack(
-                chosen=tuple(sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)}))
-            ),
+            way=FromPack(chosen=chosen),
         )
 
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
-from types import MappingProxyType
 
 from left_intact.core.files.headers import is_binary_program, is_code
 from left_intact.core.files.names import link_stays_inside, parents
@@ -16,7 +15,7 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import Kept
 from left_intact.core.model.pages import pages_in
-from left_intact.core.model.place import At, in_install
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
@@ -31,6 +30,7 @@ from left_intact.core.planning.merging import made, merged_over, settle_keys
 from left_intact.core.planning.nature import Nature
 from left_intact.core.planning.parts import are_loose, brings_more
 from left_intact.core.planning.questions import Conflict, file_questions
+from left_intact.core.planning.sketch import Sketch
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
 from left_intact.core.planning.three_way import Joined, Policy, join
 from left_intact.core.settings.document import Key
@@ -101,7 +101,11 @@ class InPlace(RoutePlanner):
         policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=likely)
         joined = join(inputs.survey, inputs.arrival.release, base, policy)
         sketch = _Sketch(
-            inputs, base, joined, {f.path: f for f in inputs.survey.folders if not f.root}, joined.rows
+            inputs=inputs,
+            baseline=base,
+            joined=joined,
+            folders={f.path: f for f in inputs.survey.folders if not f.root},
+            rows=joined.rows,
         )
         if nature.raises_version:
             versions = inputs.survey.reading, inputs.arrival.release.reading
@@ -113,35 +117,28 @@ class InPlace(RoutePlanner):
                 f"{inputs.baseline.name} is not what lies here: less than half of it is here, so it "
                 "is left out"
             )
-            sketch.warnings.append(Fault(code="baseline-mismatch", says=says))
+            sketch.warn("baseline-mismatch", says)
         for path in joined.unreadable:
             says = f"{path} cannot be read, so it cannot be replaced safely"
             way = "Give yourself the right to read it."
-            sketch.blockers.append(Fault(code="unreadable", says=says, way_out=way))
+            sketch.block("unreadable", says, way)
         _keep_what_may_be_theirs(sketch)
         patch = _patch_question(sketch)
         raises = nature.raises_version or (nature.is_unsure and not sketch.is_patch)
         flavour = _flavour_question(sketch)
         _merge_all(sketch)
         _files_over_folders(sketch)
-        questions = [*filter(None, (patch, flavour)), *_ask(sketch)]
+        sketch.questions += [*filter(None, (patch, flavour)), *_ask(sketch)]
         moves = [m for path in sorted(sketch.rows) if (m := _move(sketch, path))]
         moves = sorted(_clear_of_obstacles(sketch, moves), key=lambda m: m.at)
-        return Drawing(
-            stages=(
-                Carry(
-                    moves=tuple(m for m in moves if m.is_step),
-                    shipped=_shipped(sketch, raises=raises),
-                ),
-            ),
+        sketch.warnings += _not_whole(sketch, moves)
+        steps = tuple(m for m in moves if m.is_step)
+        return sketch.drawing(
+            Carry(moves=steps, shipped=_shipped(sketch, raises=raises)),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
-            merges=MappingProxyType(in_install(sketch.merges)),
-            questions=tuple(questions),
-            blockers=tuple(sketch.blockers),
-            warnings=(*sketch.warnings, *_not_whole(sketch, moves)),
             baseline=base,
             to_version=None if raises else inputs.survey.version_text,
-            comes=_laid_over(sketch, questions),
+            comes=_laid_over(sketch),
         )
 
 
@@ -152,7 +149,7 @@ def _shipped(sketch: _Sketch, *, raises: bool) -> Shipped:
     return Shipped(arrival=0, over=True, kind=LayerKind.PATCH if raises else LayerKind.MOD, raises=raises)
 
 
-def _laid_over(sketch: _Sketch, questions: Iterable[Question]) -> dict[str, str]:
+def _laid_over(sketch: _Sketch) -> dict[str, str]:
     """By path: the digest of each file that is laid over a release. Of extras not those for which the person
     keeps their own.
     """
@@ -160,7 +157,7 @@ def _laid_over(sketch: _Sketch, questions: Iterable[Question]) -> dict[str, str]
         return {}
     mine, nature = set[str](), sketch.inputs.nature
     if not nature.raises_version:
-        mine = {at.path for q in questions if q.choice == "yours" for at in q.paths}
+        mine = {at.path for q in sketch.questions if q.choice == "yours" for at in q.paths}
         mine.add(nature.version_file)
     return {p: entry.digest for p, entry in sketch.coming.items() if entry.digest and p not in mine}
 
@@ -177,28 +174,24 @@ def _lay_over(sketch: _Sketch, nature: Nature) -> None:
     here = sketch.inputs.survey.version_text
     says = f"{sketch.new} has {_how_much(nature)} of {sketch.inputs.install}: it is laid over what lies here"
     says += f", which stays {here}" if here and not nature.raises_version else ""
-    sketch.warnings.append(Fault(code="laid-over", says=says))
+    sketch.warn("laid-over", says)
     row = sketch.rows.get(nature.version_file)
     if row is not None and row.verb in _BRINGS:
         because = f"{sketch.inputs.install}'s own version; the one that came is of {{new}}"
         sketch.rows[nature.version_file] = replace(row, verb=Verb.KEEP, ask=None, because=because)
 
 
-@dataclass(slots=True)
-class _Sketch:
-    inputs: PlanInputs
+@dataclass(slots=True, kw_only=True)
+class _Sketch(Sketch):
     baseline: Release | None
     joined: Joined
     folders: Mapping[str, Folder]
     rows: dict[str, Row]
-    merges: dict[str, Merge] = field(default_factory=dict)
     is_patch: bool = False
     """Whether what comes is laid over the release on record, and nothing is retired for it."""
     not_merged: dict[str, str] = field(default_factory=dict)
     """Why, by path."""
     question_of: dict[str, Question] = field(default_factory=dict)
-    warnings: list[Fault] = field(default_factory=list)
-    blockers: list[Fault] = field(default_factory=list)
 
     @property
     def coming(self) -> Mapping[str, Entry]:
@@ -286,7 +279,7 @@ def _patch_question(sketch: _Sketch) -> Question | None:
                 f"{sketch.new} is neither a whole release nor a patch: most of it has nothing to replace here"
             )
             way = "Check what came, or pass it with --allow not-a-release."
-            sketch.blockers.append(Fault(code="not-a-release", says=says, way_out=way, passable=True))
+            sketch.block("not-a-release", says, way, passable=True)
     return question
 
 
@@ -376,8 +369,7 @@ def _files_over_folders(sketch: _Sketch) -> None:
             sketch.rows[path] = look_up(Base.ABSENT, Mine.ABSENT, Coming.OTHER, Treatment.OPEN)
             continue
         says = f"{path} is a folder here and a file in {sketch.new}"
-        fault = Fault(code="in-the-way", says=says, way_out=f"Move {path} elsewhere first.")
-        sketch.blockers.append(fault)
+        sketch.block("in-the-way", says, f"Move {path} elsewhere first.")
 
 
 def _merge(sketch: _Sketch, path: str, by_key: Mapping[Key, str]) -> Merge:
@@ -531,13 +523,13 @@ def _clear_of_obstacles(sketch: _Sketch, moves: list[Move]) -> list[Move]:
         if obstacle is not None:
             says = f"{obstacle.path} is a file here and a folder in the arrival"
             way = f"Move {obstacle.path} elsewhere first."
-            sketch.blockers.append(Fault(code="in-the-way", says=says, way_out=way))
+            sketch.block("in-the-way", says, way)
         twin = spelled.get(_bare(move.at.path, folds), move.at.path)
         if twin != move.at.path:
             says = f"{move.at.path} and {twin} are one name on this file system"
             if _bare(move.at.path, False) == _bare(twin, False):
                 says = f"{move.at.path} is there already, spelled in the other of the two forms of Unicode"
-            sketch.blockers.append(Fault(code="names", says=says, way_out=f"Rename {twin} first."))
+            sketch.block("names", says, f"Rename {twin} first.")
         result.append(move)
     return result
 

@@ -17,8 +17,8 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import Climbed
 from left_intact.core.model.kept import Kept, kept_of
 from left_intact.core.model.ladder import Climb, Package
-from left_intact.core.model.place import At, in_install
-from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
+from left_intact.core.model.place import At
+from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Made, OnFailure, Shipped
 from left_intact.core.planning import blockers
@@ -27,6 +27,7 @@ from left_intact.core.planning.laid import laid
 from left_intact.core.planning.merging import merge_move, one_on_the_other
 from left_intact.core.planning.nature import BUILD
 from left_intact.core.planning.routes.in_place import InPlace
+from left_intact.core.planning.sketch import Sketch
 from left_intact.words import count, listed, size
 
 TITLE = "title"
@@ -66,19 +67,17 @@ class Ladder(RoutePlanner):
         came, climb = inputs.updates, _climb(inputs)
         if came is None or climb is None:
             return Drawing(stages=(Carry(moves=()),), kept=_all_stays(inputs))
-        sketch = _Sketch(inputs)
+        sketch = _Sketch(inputs=inputs)
         stages = tuple(_rung(sketch, number, step) for number, step in enumerate(climb.steps))
         whole = not any(step.into for step in climb.steps)
         changed = {move.at for stage in stages for move in stage.moves}
         rest = [move for at, move in sketch.rest.items() if at not in changed]
         kept = _all_stays(inputs).without((*changed, *(move.at for move in rest)))
-        return Drawing(
-            stages=stages or (Carry(moves=()),),
+        sketch.questions += [*_which(inputs, climb), *_how_far(climb), *sketch.asked.values()]
+        sketch.warnings[:0] = _warnings(came.strangers, climb)
+        return sketch.drawing(
+            *(stages or (Carry(moves=()),)),
             kept=Kept(kept.pages, kept.because, (*kept.rest, *rest)),
-            merges=MappingProxyType(in_install(sketch.merges)),
-            questions=(*_which(inputs, climb), *_how_far(climb), *sketch.questions.values()),
-            blockers=tuple(sketch.blockers),
-            warnings=(*_warnings(came.strangers, climb), *sketch.warnings),
             to_version=climb.wanted if whole and climb.steps else inputs.survey.version_text,
             baseline=inputs.baseline,
             on_failure=OnFailure.KEEP,
@@ -167,21 +166,18 @@ def _warnings(strangers: tuple[str, ...], climb: Climb) -> list[Fault]:
 # ---------------------------------------------------------------- one rung
 
 
-@dataclass(slots=True)
-class _Sketch:
+@dataclass(slots=True, kw_only=True)
+class _Sketch(Sketch):
     """What the rungs so far come to."""
 
-    inputs: PlanInputs
     laid: dict[str, Move] = field(default_factory=dict)
     """By path in words: the last change of it."""
     texts: dict[str, bytes] = field(default_factory=dict)
     """By path: what the last rung shipped of a text that was merged."""
     rest: dict[At, Move] = field(default_factory=dict)
     """What stays though a rung has it."""
-    merges: dict[str, Merge] = field(default_factory=dict)
-    questions: dict[str, Question] = field(default_factory=dict)
-    blockers: list[Fault] = field(default_factory=list)
-    warnings: list[Fault] = field(default_factory=list)
+    asked: dict[str, Question] = field(default_factory=dict)
+    """By id, with the places of all rungs that ask it."""
 
 
 def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
@@ -273,9 +269,9 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
     drawing = InPlace().draw(inputs)
     sketch.merges |= {at.path: merge for at, merge in drawing.merges.items()}
     for question in drawing.questions:
-        known = sketch.questions.get(question.id)
+        known = sketch.asked.get(question.id)
         paths = (*known.paths, *question.paths) if known else question.paths
-        sketch.questions[question.id] = replace(known or question, paths=tuple(dict.fromkeys(paths)))
+        sketch.asked[question.id] = replace(known or question, paths=tuple(dict.fromkeys(paths)))
     sketch.blockers += drawing.blockers
     told = {(fault.code, fault.says) for fault in sketch.warnings}
     sketch.warnings += [
@@ -354,7 +350,7 @@ def _taken_away(sketch: _Sketch, package: Package, entries: Mapping[str, Entry])
             continue
         if last is None and finding is not None and not _is_the_programs(sketch.inputs, path, before):
             says = f"{path} stays: {package.to} takes it away, and it may be yours"
-            sketch.warnings.append(Fault(code="stays", says=says))
+            sketch.warn("stays", says)
             continue
         if last is not None and last.verb is Verb.MERGE:
             continue

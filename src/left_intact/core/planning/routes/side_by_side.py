@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import shlex
 from dataclasses import replace
-from types import MappingProxyType
 
 from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
@@ -20,7 +19,7 @@ from left_intact.core.model.facts import NewRoot
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage
 from left_intact.core.model.pages import Page
-from left_intact.core.model.place import OLD, At, in_install
+from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Carry, Shipped
@@ -28,7 +27,7 @@ from left_intact.core.model.survey import Survey
 from left_intact.core.planning.beside.content import content_question
 from left_intact.core.planning.beside.paths import lead_paths
 from left_intact.core.planning.beside.rehome import rehome
-from left_intact.core.planning.beside.sketch import Sketch, gather
+from left_intact.core.planning.beside.sketch import NewRootSketch, gather
 from left_intact.core.planning.beside.starts import led_starts
 from left_intact.core.planning.beside.stubs import over_stubs, used_on_both_sides
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
@@ -69,7 +68,7 @@ class SideBySide(RoutePlanner):
     def draw(self, inputs: PlanInputs) -> Drawing:
         side = inputs.side
         assert side is not None, "the service gathers the new folder for this route"
-        sketch = Sketch(inputs, side, InPlace().draw(_undonated(inputs)))
+        sketch = NewRootSketch(inputs=inputs, side=side, in_place=InPlace().draw(_undonated(inputs)))
         gather(sketch)
         rehome(sketch)
         used = used_on_both_sides(sketch)
@@ -80,20 +79,18 @@ class SideBySide(RoutePlanner):
         moves = [*_moves(sketch), *led.moves]
         survey = _joined_survey(sketch)
         stubs = tuple(p for p in sketch.replaced if p in sketch.came and sketch.is_the_arrival)
-        return Drawing(
-            stages=(
-                Carry(
-                    moves=tuple(m for m in moves if m.is_step),
-                    shipped=Shipped(arrival=0, without=stubs),
-                    times=_times(sketch),
-                ),
+        before = sketch.in_place
+        sketch.questions += [*before.questions, *used, *content, *led.questions]
+        sketch.blockers[:0] = before.blockers
+        sketch.warnings = [*before.warnings, *sketch.warnings, *led.warnings]
+        return sketch.drawing(
+            Carry(
+                moves=tuple(m for m in moves if m.is_step),
+                shipped=Shipped(arrival=0, without=stubs),
+                times=_times(sketch),
             ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
-            merges=MappingProxyType(in_install(sketch.merges)),
-            questions=(*sketch.drawing.questions, *used, *content, *led.questions),
-            blockers=(*sketch.drawing.blockers, *sketch.blockers),
-            warnings=(*sketch.drawing.warnings, *sketch.warnings, *led.warnings),
-            baseline=sketch.drawing.baseline,
+            baseline=before.baseline,
             circumstances=replace(side.circumstances, roots=(*side.circumstances.roots, *led.roots)),
             survey=survey,
             way=NewRoot(moved=tuple(sorted(sketch.moved.items())), left=tuple(sketch.left)),
@@ -136,7 +133,7 @@ def _folder_faults(inputs: PlanInputs) -> list[Fault]:
     return [Fault(code="into-taken", says=says, way_out="Name another folder with --into.")]
 
 
-def _moves(sketch: Sketch) -> list[Move]:
+def _moves(sketch: NewRootSketch) -> list[Move]:
     new = sketch.inputs.arrival.release.version_text or "the arrival"
     found = [
         Move(
@@ -159,7 +156,7 @@ def _moves(sketch: Sketch) -> list[Move]:
     return sorted(found, key=lambda m: m.at)
 
 
-def _folders(sketch: Sketch) -> list[Move]:
+def _folders(sketch: NewRootSketch) -> list[Move]:
     """The new folder itself, and folders of the person's that fewer may open than others."""
     survey, found = sketch.inputs.survey, []
     modes = {f.path: f for f in survey.folders if not f.root}
@@ -198,7 +195,7 @@ def _folders(sketch: Sketch) -> list[Move]:
     return found
 
 
-def _times(sketch: Sketch) -> tuple[tuple[At, int], ...]:
+def _times(sketch: NewRootSketch) -> tuple[tuple[At, int], ...]:
     """Folders that are made for nothing but what is carried have the time that they had."""
     known = {f.path: f.mtime_ns for f in sketch.inputs.survey.folders if not f.root}
     mixed = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if not one.old}
@@ -207,7 +204,7 @@ def _times(sketch: Sketch) -> tuple[tuple[At, int], ...]:
     return tuple((At("", f), known[f]) for f in new)
 
 
-def _kept(sketch: Sketch, rest: list[Move]) -> Kept:
+def _kept(sketch: NewRootSketch, rest: list[Move]) -> Kept:
     """The old folder whole, what lies in the new one and stays, and the roots elsewhere."""
     findings = sketch.inputs.survey.findings
     assert isinstance(findings, SortedPages)
@@ -239,7 +236,7 @@ def _kept(sketch: Sketch, rest: list[Move]) -> Kept:
     return Kept(stays.pages, _BECAUSE, (*rest, *empty))
 
 
-def _classed(sketch: Sketch, kept: KeptPage) -> KeptPage:
+def _classed(sketch: NewRootSketch, kept: KeptPage) -> KeptPage:
     """What lies in the new folder is the program's where it comes so, else what nobody has sorted yet."""
     program = CLASS_NUMBER[FileClass.PROGRAM]
     classes = bytearray(kept.classes)
@@ -266,7 +263,7 @@ def _behind(page: Page) -> Page:
     return page if page.root else replace(page, root=OLD)
 
 
-def _joined_survey(sketch: Sketch) -> Survey:
+def _joined_survey(sketch: NewRootSketch) -> Survey:
     """What lies in the new folder and, under its label, in the old one."""
     survey, findings = sketch.inputs.survey, sketch.inputs.survey.findings
     assert isinstance(findings, SortedPages)

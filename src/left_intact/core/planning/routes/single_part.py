@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
-from types import MappingProxyType
 
 from left_intact.core.files.headers import platform_of
 from left_intact.core.model.classes import FileClass
@@ -16,7 +15,7 @@ from left_intact.core.model.entry import Entry, Finding
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import PartChange, Swapped
 from left_intact.core.model.kept import kept_of
-from left_intact.core.model.place import At, in_install
+from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Shipped
@@ -34,6 +33,7 @@ from left_intact.core.planning.parts import (
     version_of,
     version_there,
 )
+from left_intact.core.planning.sketch import Sketch
 from left_intact.core.settings.document import Key
 from left_intact.core.settings.formats.registry import may_merge
 from left_intact.words import listed
@@ -84,7 +84,7 @@ class SinglePart(RoutePlanner):
         return tuple(faults)
 
     def draw(self, inputs: PlanInputs) -> Drawing:
-        sketch = _Sketch(inputs)
+        sketch = _Sketch(inputs=inputs)
         found = inputs.parts
         questions = _which(inputs, found)
         for part, place in _placed(inputs, found):
@@ -95,7 +95,7 @@ class SinglePart(RoutePlanner):
         for part in found:
             if not part.places:
                 says = f"{part.came} stays out: nothing here goes by its name"
-                sketch.warnings.append(Fault(code="no-such-part", says=says))
+                sketch.warn("no-such-part", says)
         keys = settle_keys(sketch.merges, inputs.answers, questions, partial(_merge, sketch))
         _move_merged(sketch)
         moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
@@ -109,12 +109,10 @@ class SinglePart(RoutePlanner):
             kind=LayerKind.PART,
             raises=any(part.path == _version_source(inputs) for part in sketch.parts),
         )
-        return Drawing(
-            stages=(Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),),
+        sketch.questions += [*questions, *keys]
+        return sketch.drawing(
+            Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),
             kept=kept,
-            merges=MappingProxyType(in_install(sketch.merges)),
-            questions=(*questions, *keys),
-            warnings=tuple(sketch.warnings),
             to_version=_version_then(inputs, sketch.parts),
             circumstances=replace(
                 inputs.circumstances, held=""
@@ -137,13 +135,10 @@ def _version_source(inputs: PlanInputs) -> str:
     return reading.source if reading is not None else ""
 
 
-@dataclass(slots=True)
-class _Sketch:
-    inputs: PlanInputs
+@dataclass(slots=True, kw_only=True)
+class _Sketch(Sketch):
     moves: dict[str, Move] = field(default_factory=dict)
-    merges: dict[str, Merge] = field(default_factory=dict)
     settings: dict[str, Part] = field(default_factory=dict)
-    warnings: list[Fault] = field(default_factory=list)
     parts: list[PartChange] = field(default_factory=list)
 
 
@@ -229,7 +224,7 @@ def _lay(sketch: _Sketch, part: Part, place: str) -> None:
         )
     )
     if before is not None and before.same_content(coming):
-        sketch.warnings.append(Fault(code="same-version", says=f"{place} is the very one that came"))
+        sketch.warn("same-version", f"{place} is the very one that came")
         return
     sketch.warnings += _version_faults(place, here, there)[1]
     sketch.warnings += _loadable(inputs, place)
@@ -285,7 +280,7 @@ def _lay_settings(sketch: _Sketch, part: Part, place: str) -> None:
         merged = _merge(sketch, place, {})
         if merged.trouble:
             says = f"{place} stays as it is: {merged.trouble}"
-            sketch.warnings.append(Fault(code="not-merged", says=says))
+            sketch.warn("not-merged", says)
         else:
             sketch.merges[place] = merged
 
