@@ -21,28 +21,28 @@ from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import DrawnStage, Plan, Route, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.stages import (
-    Carry,
+    ChangeSet,
     Consent,
+    DeferredStage,
     FromArrival,
     FromRoot,
     FromStrongbox,
-    HandCheck,
-    HandStep,
-    Later,
     Made,
+    ManualCheck,
+    ManualStep,
     Move,
     OnFailure,
     Shipped,
     Sign,
     Source,
 )
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.model.update import Update
-from left_intact.core.planning.later import LaterPlanner, Situation
+from left_intact.core.planning.deferred import DeferredPlanner, Situation
 from left_intact.core.planning.routes import registry
 from left_intact.core.planning.routes.in_place import InPlace
 from left_intact.demo.unattended import snapshot
@@ -82,11 +82,11 @@ MERGED = b"[video]\nsmooth = off\nlines = 3\n"
 class MadeUpRoute(InPlace):
     """A route that has planners of stages for later."""
 
-    def __init__(self, later: Mapping[str, LaterPlanner]) -> None:
+    def __init__(self, later: Mapping[str, DeferredPlanner]) -> None:
         self.later = later
 
 
-def with_later(name: str, planner: LaterPlanner) -> None:
+def with_later(name: str, planner: DeferredPlanner) -> None:
     """Have a made-up route in the registry, with one more planner."""
     others = tuple(route for route in registry.ROUTES if not isinstance(route, MadeUpRoute))
     known = next((r.later for r in registry.ROUTES if isinstance(r, MadeUpRoute)), {})
@@ -151,7 +151,7 @@ class MadeUp:
         )
         moves = self._moves(arrivals)
         steps: tuple[Any, ...] = (
-            Carry(moves=tuple(sorted(moves, key=lambda m: m.at)), shipped=Shipped(arrival=0)),
+            ChangeSet(moves=tuple(sorted(moves, key=lambda m: m.at)), shipped=Shipped(arrival=0)),
         )
         if hand:
             steps += (HAND, _LATER)
@@ -168,7 +168,7 @@ class MadeUp:
             to_version="1.1",
             route=Route.IN_PLACE,
             stages=steps,
-            kept=Kept(rest=kept),
+            kept=Unchanged(rest=kept),
             survey=bench.surveys.survey(self.install),
             arrivals=arrivals,
             on_failure=on_failure,
@@ -295,13 +295,13 @@ def _clear(folder: Path, stays: set[Path]) -> None:
             item.unlink()
 
 
-HAND = HandStep(
+HAND = ManualStep(
     id="start-once",
     asks="start Mocklet once, then close it",
     why="it makes the folder for its saves",
-    check=HandCheck(sign=Sign.APPEARS, at=At("", "started")),
+    check=ManualCheck(sign=Sign.APPEARS, at=At("", "started")),
 )
-_LATER = Later(
+_LATER = DeferredStage(
     planner=PLANNER,
     intends="put the saves under the new key",
     consent=Consent(
@@ -345,7 +345,7 @@ def _later(situation: Situation) -> DrawnStage:
             source=FromStrongbox(old.digest),
         ),
     )
-    return DrawnStage(carry=Carry(moves=moves))
+    return DrawnStage(change_set=ChangeSet(moves=moves))
 
 
 def in_child(work: Callable[[], object]) -> int:
@@ -394,13 +394,13 @@ class KillWhenLaid:
 at_the_third = KillWhenLaid(3)
 
 
-def apart(plan: Plan, *paths: str) -> tuple[Carry, Carry]:
+def apart(plan: Plan, *paths: str) -> tuple[ChangeSet, ChangeSet]:
     """The first stage of a plan as two, the second with some of its places."""
-    carry = plan.stages[0]
-    assert isinstance(carry, Carry)
-    later = tuple(move for move in carry.moves if move.at.path in paths)
-    first = replace(carry, moves=tuple(move for move in carry.moves if move not in later))
-    return first, replace(carry, moves=later)
+    change_set = plan.stages[0]
+    assert isinstance(change_set, ChangeSet)
+    later = tuple(move for move in change_set.moves if move.at.path in paths)
+    first = replace(change_set, moves=tuple(move for move in change_set.moves if move not in later))
+    return first, replace(change_set, moves=later)
 
 
 def with_another_time(made: MadeUp, at: At, seconds: int) -> Plan:
@@ -408,15 +408,15 @@ def with_another_time(made: MadeUp, at: At, seconds: int) -> Plan:
     plan, was = made.plan(hand=False), made.entries()[at]
     then = replace(was, mtime_ns=seconds * 10**9)
     timed = Move(at=at, verb=Verb.REPLACE, file_class=FileClass.EXTRAS, because="", before=was, after=then)
-    (carry,) = plan.carries
-    return replace(plan, stages=(replace(carry, moves=(*carry.moves, timed)),))
+    (change_set,) = plan.change_sets
+    return replace(plan, stages=(replace(change_set, moves=(*change_set.moves, timed)),))
 
 
 def asking(made: MadeUp) -> Plan:
     """A plan whose late stage does more than was agreed to: it asks."""
     plan = made.plan()
     late = plan.stages[-1]
-    assert isinstance(late, Later)
+    assert isinstance(late, DeferredStage)
     late = replace(late, consent=replace(late.consent, bytes=1))
     return replace(plan, stages=(*plan.stages[:-1], late))
 

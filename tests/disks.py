@@ -18,7 +18,7 @@ import pytest
 from left_intact.core.files import locks, place, walk, workers
 from left_intact.core.files.place import Able, LocalPlace, able
 from left_intact.core.outlets import fetch
-from left_intact.core.planning.beside import content
+from left_intact.core.planning.new_root import content
 from left_intact.core.survey import classify
 
 Patch = Callable[[Any, str, Any], None]

@@ -33,8 +33,8 @@ from left_intact.services.values import (
 if TYPE_CHECKING:
     from left_intact.services.keeping import Keeping
     from left_intact.services.outlets import Outlets
-    from left_intact.services.parts import PartsService
     from left_intact.services.surveys import Surveys
+    from left_intact.services.swapping import PartsService
     from left_intact.services.updates import Updates
 
 __all__ = [
@@ -89,7 +89,7 @@ class Workbench:
     @cached_property
     def parts(self) -> PartsService:
         """Cores, libraries and launchers one by one: listed, swapped, tried, fallen back from."""
-        from left_intact.services.parts import PartsService
+        from left_intact.services.swapping import PartsService
 
         return PartsService(self._at, self.surveys, self.updates)
 

@@ -11,8 +11,8 @@ from typing import Any
 import pytest
 
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import Kept
-from left_intact.core.model.stages import Carry, HandCheck, HandStep, OnFailure, Sign
+from left_intact.core.model.stages import ChangeSet, ManualCheck, ManualStep, OnFailure, Sign
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.model.update import State
 from tests import disks
 from tests.chains import MadeUp
@@ -101,12 +101,12 @@ def test_giving_up_leaves_what_is_in_force_on_trial(line: Line) -> None:
 def test_a_step_that_cannot_be_seen_is_said(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
     made = MadeUp(tmp_path / "all")
     plan = made.plan(hand=False)
-    step = HandStep(
+    step = ManualStep(
         id="restart",
         asks="restart the handheld",
         why="it reads its list only then",
         may_skip=True,
-        check=HandCheck(sign=Sign.SAID),
+        check=ManualCheck(sign=Sign.SAID),
     )
     for word in ("--done", "--skip"):
         before = made.state()
@@ -130,12 +130,12 @@ def test_a_step_by_hand_is_undone_by_hand(tmp_path: Path, capfd: pytest.CaptureF
     made = MadeUp(tmp_path / "all")
     before, plan = made.state(), made.plan()
     hand = plan.stages[1]
-    assert isinstance(hand, HandStep)
-    undo = HandStep(
+    assert isinstance(hand, ManualStep)
+    undo = ManualStep(
         id="take-out",
         asks="take the mark out",
         why="only the program may",
-        check=HandCheck(sign=Sign.GONE, at=hand.check.at),
+        check=ManualCheck(sign=Sign.GONE, at=hand.check.at),
     )
     made.bench.updates.update(
         replace(plan, stages=(plan.stages[0], replace(hand, back=undo), plan.stages[2])), made.install
@@ -182,15 +182,17 @@ def test_a_stage_that_fails_keeps_or_undoes_those_before_it(
     for way in OnFailure:
         made = MadeUp(tmp_path / way.value)
         before, plan = made.state(), made.plan(hand=False, on_failure=way)
-        moves = plan.carries[0].moves
+        moves = plan.change_sets[0].moves
         first = tuple(m for m in moves if m.at.path in ("VERSION", "lib/core.so"))
-        second = Carry(moves=tuple(m for m in moves if m.at.path in ("mocklet",)))
-        third = Carry(moves=tuple(m for m in moves if m.at.path in ("mocklet.ini",)))
+        second = ChangeSet(moves=tuple(m for m in moves if m.at.path in ("mocklet",)))
+        third = ChangeSet(moves=tuple(m for m in moves if m.at.path in ("mocklet.ini",)))
         chosen = {m.at for m in (*first, *second.moves, *third.moves)}
         stays = tuple(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
-        plan = replace(plan, stages=(Carry(moves=first), second, third), kept=Kept(rest=(*plan.kept, *stays)))
+        plan = replace(
+            plan, stages=(ChangeSet(moves=first), second, third), kept=Unchanged(rest=(*plan.kept, *stays))
+        )
         with monkeypatch.context() as patch, pytest.raises(LeftIntactError) as error:
             disks.at_the_change(patch, made.root, "mocklet", disks.fails(errno.ENOSPC))
             made.bench.updates.update(plan, made.install)
@@ -218,14 +220,14 @@ def test_killed_while_the_stages_before_a_failed_one_are_undone(tmp_path: Path, 
     for number in (1, 2, 3):
         made = MadeUp(tmp_path / f"{forward}{number}")
         before, plan = made.state(), made.plan(hand=False)
-        moves = plan.carries[0].moves
+        moves = plan.change_sets[0].moves
         parts = (("VERSION", "lib/core.so"), ("mocklet", "lib/newest"), ("mocklet.ini",))
-        stages = tuple(Carry(moves=tuple(m for m in moves if m.at.path in part)) for part in parts)
+        stages = tuple(ChangeSet(moves=tuple(m for m in moves if m.at.path in part)) for part in parts)
         chosen = {m.at for stage in stages for m in stage.moves}
         stays = tuple(
             replace(m, after=m.before) for m in moves if m.at not in chosen and m.before is not None
         )
-        plan = replace(plan, stages=stages, kept=Kept(rest=(*plan.kept, *stays)))
+        plan = replace(plan, stages=stages, kept=Unchanged(rest=(*plan.kept, *stays)))
 
         def killed(made: MadeUp = made, plan: Any = plan, number: int = number) -> None:
             disks.at_the_change(None, made.root, "mocklet.ini", disks.fails(errno.ENOSPC))

@@ -23,23 +23,23 @@ from left_intact.core.files import place
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import DrawnStage, Move, Question, Verb
 from left_intact.core.model.progress import Progress
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import (
-    Carry,
+    ChangeSet,
     Consent,
+    DeferredStage,
     FromStrongbox,
-    HandCheck,
-    HandStep,
-    Later,
+    ManualCheck,
+    ManualStep,
     OnFailure,
     Sign,
 )
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.model.update import StageState, State
-from left_intact.core.planning.later import Situation
+from left_intact.core.planning.deferred import Situation
 from tests import disks
 from tests.builders import BUILT, LATER, file_at, plant
 from tests.chains import PLANNER, SAVES, MadeUp, in_child, with_later
@@ -116,7 +116,7 @@ def test_every_change_gives_a_step(made: MadeUp) -> None:
 
     plan = made.plan()
     with Roots(plan.roots) as roots:
-        steps = {step.at: step for step in steps_of(plan.carries[0], roots)}
+        steps = {step.at: step for step in steps_of(plan.change_sets[0], roots)}
     for move in plan.changes:
         assert move.at in steps
         step = steps[move.at]
@@ -270,7 +270,7 @@ def _put_back_saves(situation: Any) -> DrawnStage:
                 source=FromStrongbox(digest),
             )
         )
-    return DrawnStage(carry=Carry(moves=tuple(moves)))
+    return DrawnStage(change_set=ChangeSet(moves=tuple(moves)))
 
 
 def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> None:
@@ -296,19 +296,19 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
     saves = {
         m.at.path: m.before.digest for m in safe if m.before is not None and m.at.path.startswith("memory/")
     }
-    gone = HandStep(
+    gone = ManualStep(
         id="remove",
         asks="remove Mocklet",
         why="it refuses another one over it",
         rebinds=("",),
-        check=HandCheck(sign=Sign.GONE),
+        check=ManualCheck(sign=Sign.GONE),
     )
-    laid = HandStep(
+    laid = ManualStep(
         id="lay",
         asks="lay 1.1 and start it once",
         why="it makes its folders",
         rebinds=("",),
-        check=HandCheck(sign=Sign.APPEARS, at=At("", "VERSION")),
+        check=ManualCheck(sign=Sign.APPEARS, at=At("", "VERSION")),
     )
     consent = Consent(
         roots=("",),
@@ -316,9 +316,11 @@ def test_a_root_may_vanish_and_come_back_as_another_folder(tmp_path: Path) -> No
         verbs=(Verb.REPLACE, Verb.ADD),
         bytes=9_000,
     )
-    back = Later(planner="put-back-saves", intends="put yours back", consent=consent, context=saves)
+    back = DeferredStage(planner="put-back-saves", intends="put yours back", consent=consent, context=saves)
     roots = plan.roots[:1]
-    plan = replace(plan, roots=roots, kept=Kept(), stages=(Carry(moves=safe), gone, laid, back), arrivals=())
+    plan = replace(
+        plan, roots=roots, kept=Unchanged(), stages=(ChangeSet(moves=safe), gone, laid, back), arrivals=()
+    )
     assert made.bench.updates.update(plan, made.install).update.waits.step == "remove"
     assert made.bench.records.strongbox(made.install).folder.startswith(made.home)  # where no removal reaches
     shutil.rmtree(made.root.parent)
@@ -411,7 +413,7 @@ def test_a_stage_that_is_drawn_later_may_ask(tmp_path: Path) -> None:
 
     def draws(situation: Situation) -> DrawnStage:
         answered = replace(question, answer=situation.answers.get("which"))
-        return DrawnStage(carry=Carry(moves=()), questions=(answered,))
+        return DrawnStage(change_set=ChangeSet(moves=()), questions=(answered,))
 
     with_later(PLANNER, draws)
     made.bench.updates.update(made.plan(), made.install)
@@ -436,7 +438,7 @@ class Falls:
             after=gone,
             source=FromStrongbox(gone.digest),
         )
-        return DrawnStage(carry=Carry(moves=(move,)))
+        return DrawnStage(change_set=ChangeSet(moves=(move,)))
 
 
 @pytest.mark.parametrize("keep", [True, False])

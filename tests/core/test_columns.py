@@ -13,12 +13,12 @@ from left_intact.core.carrying.journal import Journal
 from left_intact.core.carrying.trace import Trace
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes
 from left_intact.core.model.pages import PagedEntries, pages_in, pages_of
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict, Witness
 from left_intact.core.model.stages import Verb
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.proving.prove import prove
 from tests.builders import MODES, STAMPS, Mock, plant, release
 
@@ -40,7 +40,7 @@ def test_a_plan_makes_no_value_of_what_stays(mock: Mock) -> None:
     plan = mock.plan()
     assert plan.kept.in_pages > 1500 and len(plan.kept.rest) < 10
     moves = plan.moves
-    assert len(moves) == len(plan.kept) + sum(len(c.moves) for c in plan.carries)
+    assert len(moves) == len(plan.kept) + sum(len(c.moves) for c in plan.change_sets)
     assert plan.count(Verb.KEEP) == sum(1 for m in moves if m.verb is Verb.KEEP)
     yours = [m for m in moves if m.file_class.is_the_persons and m.before is not None and not m.changes_disk]
     assert plan.left_intact().files == len([m for m in yours if m.before and m.before.kind.value != "folder"])
@@ -54,7 +54,9 @@ def test_kept_leaves_out_and_knows_classes(mock: Mock) -> None:
     assert kept.class_at(at) is FileClass.SAVES and at in {m.at for m in kept}
     less = kept.without([at])
     assert less.class_at(at) is None and len(less) == len(kept) - 1 and at not in {m.at for m in less}
-    assert kept.without([]) is kept and kept != less and kept == Kept(kept.pages, kept.because, kept.rest)
+    assert (
+        kept.without([]) is kept and kept != less and kept == Unchanged(kept.pages, kept.because, kept.rest)
+    )
     entry = next(m.before for m in kept if m.at == at)
     assert entry is not None
     if entry.stamp[1]:  # one system tells no inodes of what it lists

@@ -14,7 +14,7 @@ from left_intact.core.carrying.recovery import housekeeping, rebound
 from left_intact.core.files.identity import identity_of
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.place import Root
-from left_intact.core.model.stages import HandCheck, Sign
+from left_intact.core.model.stages import ManualCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, WaitsFor
 from tests.builders import LATER, LINKS, Mock, plant, release
 from tests.chains import HAND, MadeUp, asking, in_child, while_unpacking
@@ -132,7 +132,7 @@ def test_a_step_that_is_done_or_left_out_is_on_record_with_what_it_changed(made:
 @pytest.mark.parametrize("word", ["done", "skip"])
 def test_a_word_is_enough_for_a_step_that_nothing_shows(made: MadeUp, word: str) -> None:
     plan = made.plan()
-    step = replace(HAND, check=HandCheck(sign=Sign.SAID), may_skip=True)
+    step = replace(HAND, check=ManualCheck(sign=Sign.SAID), may_skip=True)
     made.begin(replace(plan, stages=(plan.stages[0], step)))
     assert made.bench.updates.go_on(made.install).waits  # looking again changes nothing
     made.bench.updates.go_on(made.install, **{word: "start-once"})  # type: ignore[arg-type]

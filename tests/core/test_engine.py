@@ -21,7 +21,7 @@ from left_intact.core.model.place import Root
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry
+from left_intact.core.model.stages import ChangeSet
 from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
 from tests import disks
@@ -381,10 +381,10 @@ def test_what_an_earlier_run_left_half_made_is_in_nobodys_way(mock: Mock) -> Non
 
 def test_a_folder_on_another_file_system_is_refused(mock: Mock, monkeypatch: pytest.MonkeyPatch) -> None:
     mock.arrive(release("1.1"))
-    (carry,) = mock.plan().carries
+    (change_set,) = mock.plan().change_sets
     disks.another_file_system(monkeypatch, "lib")
     with Roots((Root(label="", place=str(mock.root)),)) as roots, pytest.raises(LeftIntactError) as stop:
-        steps_of(Carry(moves=carry.moves), roots)
+        steps_of(ChangeSet(moves=change_set.moves), roots)
     assert stop.value.code == "other-file-system" and "lib" in str(stop.value.path)
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from pathlib import Path
 from types import MappingProxyType
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -17,7 +18,8 @@ from left_intact.core.model.layers import Layer, Record
 from left_intact.core.model.pages import PagedEntries, pages_of
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import LayerKind
-from tests.builders import Mock, elf, release, zipped
+from left_intact.demo.binaries import elf
+from tests.builders import Mock, release, zipped
 
 PATHS = ("a", "b/c", "b/d", "b/e/f", "g/h/i")
 
@@ -26,7 +28,7 @@ def entry(path: str, content: str) -> Entry:
     return Entry(path=path, kind=Kind.FILE, bytes=len(content), digest=content.encode().hex().ljust(64, "0"))
 
 
-def layer(kind: LayerKind, files: dict[str, str], version: str = "", **more: bool) -> Layer:
+def layer(kind: LayerKind, files: dict[str, str], version: str = "", **more: Any) -> Layer:
     readings = (Reading(text=version, source="VERSION"),) if version else ()
     entries = MappingProxyType({path: entry(path, content) for path, content in files.items()})
     return Layer(kind=kind, release=Release(name="x", entries=entries, readings=readings), **more)

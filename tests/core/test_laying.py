@@ -24,7 +24,7 @@ from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan, Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, Made, Move
+from left_intact.core.model.stages import ChangeSet, Made, Move
 from left_intact.core.model.update import State
 from tests import disks
 from tests.builders import FORKS, LATER, LINKS, MODES, OWNERS, Mock, in_memory, plant, release, zipped
@@ -494,7 +494,7 @@ def test_a_link_that_is_laid_has_the_time_it_came_with(made: MadeUp) -> None:
 def test_what_was_not_made_for_a_file_is_not_laid(made: MadeUp) -> None:
     before, plan = made.state(), made.plan(hand=False)
     stage = plan.stages[0]
-    assert isinstance(stage, Carry)
+    assert isinstance(stage, ChangeSet)
 
     def other(move: Move) -> Move:
         if move.verb is not Verb.MERGE or not isinstance(move.source, Made):
@@ -510,7 +510,7 @@ def test_what_was_not_made_for_a_file_is_not_laid(made: MadeUp) -> None:
 def test_one_file_of_an_arrival_is_laid_in_every_place_that_wants_it(made: MadeUp) -> None:
     plan = made.plan(hand=False)
     stage = plan.stages[0]
-    assert isinstance(stage, Carry)
+    assert isinstance(stage, ChangeSet)
     core = next(move for move in stage.moves if move.at.path == "lib/core.so")
     assert core.after is not None
     more = tuple(
@@ -618,7 +618,7 @@ def with_link(made: MadeUp, verb: Verb, after: Entry | None) -> tuple[Plan, tupl
     """The plan, and something that happens to a link of the install."""
     plan, link = made.plan(hand=False), made.entries()[At("", "art/latest")]
     stage = plan.stages[0]
-    assert isinstance(stage, Carry) and link.kind is Kind.LINK
+    assert isinstance(stage, ChangeSet) and link.kind is Kind.LINK
     at, kind = At("", "art/latest"), FileClass.PROGRAM
     more = Move(at=at, verb=verb, file_class=kind, because="made up", before=link, after=after)
     moves = tuple(sorted((*stage.moves, more), key=lambda move: move.at))

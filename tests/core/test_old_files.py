@@ -20,7 +20,7 @@ from left_intact.core.library.store import Library
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.facts import NewRoot
+from left_intact.core.model.facts import IntoNewRoot
 from left_intact.core.model.layers import Record
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Verdict
@@ -180,7 +180,7 @@ def test_one_in_a_folder_of_its_own_proves_and_goes_back(tmp_path: Path) -> None
     old = Old(tmp_path, "beside")
     (update,) = old.bench.records.history(old.install)
     with Journal(str(old.journal)) as journal:
-        assert isinstance(journal.facts(update.id).way, NewRoot)
+        assert isinstance(journal.facts(update.id).way, IntoNewRoot)
     assert old.bench.updates.prove(old.install).proof.verdict is Verdict.INTACT
     back = old.bench.updates.back.go(old.install)
     assert back.proof is not None and back.proof.verdict is Verdict.INTACT

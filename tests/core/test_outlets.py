@@ -14,6 +14,7 @@ from left_intact.core.model.outlet import Hold, Offer
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
+from left_intact.core.model.stages import LayerKind
 from left_intact.core.model.version import Version
 from left_intact.core.outlets.choose import rank
 from left_intact.core.outlets.feed import read_feed
@@ -323,7 +324,7 @@ def test_a_local_pack_with_what_is_lacking(packed: tuple[Mock, OutletServer]) ->
     view = mock.bench.outlets.pack(mock.install, str(Path(server.folder, "pack.zip")), survey)
     lacking = [line.member for line in view.of("lacking")][:2]
     plan = mock.bench.outlets.pack_plan(mock.install, view, survey, with_lacking=lacking)
-    assert plan.count(Verb.ADD) == 2 and plan.carries[0].shipped is None
+    assert plan.count(Verb.ADD) == 2 and plan.change_sets[0].shipped.kind is LayerKind.PACK
     mock.bench.surveys.set_baseline(mock.install, str(mock.base))
     assert mock.bench.updates.update(plan, mock.install).proof.verdict is Verdict.INTACT
     mock.arrive(release("1.1"))

@@ -23,7 +23,7 @@ from left_intact.core.carrying.strongbox import Strongbox
 from left_intact.core.files.place import LocalPlace
 from left_intact.core.model.errors import HalfDone, LeftIntactError
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry
+from left_intact.core.model.stages import ChangeSet
 from left_intact.core.model.update import State
 from left_intact.workbench import Workbench
 from tests import disks
@@ -266,8 +266,8 @@ def test_used_since_stays_where_the_person_wants_it(mock: Mock) -> None:
 
 
 def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock) -> None:
-    from left_intact.core.model.kept import Kept
     from left_intact.core.model.plan import Plan
+    from left_intact.core.model.unchanged import Unchanged
 
     _next(mock, **{"docs__guide.html": "<p>1.1\n"})
     draft = mock.draft()
@@ -275,12 +275,14 @@ def test_a_named_update_goes_back_where_later_ones_touch_other_places(mock: Mock
 
     def only(*paths: str) -> Plan:
 
-        carry = Carry(moves=tuple(m for m in whole.carries[0].moves if m.at.shown in paths))
+        change_set = ChangeSet(moves=tuple(m for m in whole.change_sets[0].moves if m.at.shown in paths))
         kept = (
             *whole.kept,
-            *(m for m in whole.carries[0].moves if m.at.shown not in paths and m.before is not None),
+            *(m for m in whole.change_sets[0].moves if m.at.shown not in paths and m.before is not None),
         )
-        return replace(whole, stages=(carry,), kept=Kept(rest=[replace(m, after=m.before) for m in kept]))
+        return replace(
+            whole, stages=(change_set,), kept=Unchanged(rest=[replace(m, after=m.before) for m in kept])
+        )
 
     before = mock.state()
     mock.bench.updates.update(only("docs/guide.html"), draft.install)

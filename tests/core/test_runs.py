@@ -21,7 +21,7 @@ from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Plan, Question
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, HandCheck, Later, Sign
+from left_intact.core.model.stages import ChangeSet, DeferredStage, ManualCheck, Sign
 from left_intact.core.model.update import RunKind, StageState, State, Update
 from left_intact.workbench import Workbench
 from tests import disks
@@ -92,8 +92,8 @@ def test_the_strongbox_may_lie_in_a_folder_that_things_go_to(tmp_path: Path) -> 
 
 def test_what_stays_is_watched_over_also_where_a_step_by_hand_comes_first(made: MadeUp) -> None:
     plan = made.plan()
-    carry, hand = plan.stages[:2]
-    made.begin(replace(plan, stages=(hand, carry)))
+    change_set, hand = plan.stages[:2]
+    made.begin(replace(plan, stages=(hand, change_set)))
     plant(made.root, {"started": "yes\n"})
     made.bench.updates.go_on(made.install)
     assert made.bench.updates.prove(made.install).proof.lost == ()
@@ -179,7 +179,7 @@ def test_what_cannot_be_put_back_is_on_record(made: MadeUp) -> None:
 def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: MadeUp, word: str) -> None:
     plan = made.plan()
     later = plan.stages[2]
-    assert isinstance(later, Later)
+    assert isinstance(later, DeferredStage)
     narrow = replace(later, consent=replace(later.consent, roots=("saves",)))
     made.begin(replace(plan, stages=(*plan.stages[:2], narrow)))
     made.start_once()
@@ -197,8 +197,8 @@ def test_what_goes_beyond_the_consent_is_laid_or_left_as_the_person_says(made: M
 
 def test_what_was_drawn_before_a_wait_is_laid_as_drawn_where_nothing_moved(made: MadeUp) -> None:
     plan = made.plan()
-    carry, hand = plan.stages[:2]
-    assert made.begin(replace(plan, stages=(hand, carry))).state is State.WAITING
+    change_set, hand = plan.stages[:2]
+    assert made.begin(replace(plan, stages=(hand, change_set))).state is State.WAITING
     plant(made.root, {"started": "yes\n"})
     assert made.bench.updates.go_on(made.install).update.state is State.ON_TRIAL
     assert (made.root / "mocklet.ini").read_bytes() == MERGED
@@ -250,8 +250,8 @@ def test_a_strongbox_that_lost_its_card_is_gone_on_with(made: MadeUp) -> None:
 def test_the_card_of_a_strongbox_tells_the_install_that_is_there(made: MadeUp, anew: bool) -> None:
     """A step took the folder away, or put another in its place; a stage follows."""
     plan = made.plan()
-    said = replace(HAND, check=HandCheck(sign=Sign.SAID), rebinds=("",))
-    made.begin(replace(plan, stages=(plan.stages[0], said, Carry(moves=()))))
+    said = replace(HAND, check=ManualCheck(sign=Sign.SAID), rebinds=("",))
+    made.begin(replace(plan, stages=(plan.stages[0], said, ChangeSet(moves=()))))
     card = made.box.card()
     assert card is not None
     made.root.rename(made.folder / "away")
@@ -280,7 +280,7 @@ def test_a_root_that_a_step_took_away_is_known_by_what_it_was(made: MadeUp) -> N
 def test_what_a_step_took_away_is_known_to_be_gone_after_the_next(made: MadeUp) -> None:
     """All are seen to be done at one look."""
     plan = made.plan()
-    seen = replace(HAND, check=HandCheck(sign=Sign.APPEARS, at=At("saves", "started")))
+    seen = replace(HAND, check=ManualCheck(sign=Sign.APPEARS, at=At("saves", "started")))
     steps = [replace(seen, id=f"step-{label}", rebinds=(label,)) for label in ("", "saves")]
     made.begin(replace(plan, stages=(plan.stages[0], seen, *steps)))
     made.root.rename(made.folder / "away")

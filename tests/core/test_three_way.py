@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages, Verdict
-from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.pages import Page, PagedEntries, pages_of
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.unchanged import CLASSES
 from left_intact.core.planning.table import TABLE, Mine, Row, Treatment, look_up, situate, treatment_of
 from left_intact.core.planning.three_way import Joined, Policy, join
 from left_intact.core.settings.formats.registry import may_merge

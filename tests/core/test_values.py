@@ -23,21 +23,20 @@ from left_intact.core.model.effects import HoldSet, InstallMoved
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.facts import RunFacts, Way
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.pattern import exactly_at
 from left_intact.core.model.place import At, Root, from_words
 from left_intact.core.model.records import from_record, from_text, packed, to_record, to_text, unpacked
 from left_intact.core.model.stages import (
-    Carry,
+    ChangeSet,
     Consent,
+    DeferredStage,
     FromArrival,
     FromRoot,
     FromStrongbox,
-    HandCheck,
-    HandStep,
     KeyLine,
-    Later,
     Made,
+    ManualCheck,
+    ManualStep,
     Move,
     OnFailure,
     Shipped,
@@ -45,8 +44,9 @@ from left_intact.core.model.stages import (
     Verb,
 )
 from left_intact.core.model.things import Counted, Thing, ThingRule
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.model.update import Arrived, RunKind, RunRecord, StageState, State, Update, WaitsFor
-from left_intact.core.proving.hand_steps import was_done
+from left_intact.core.proving.manual_steps import was_done
 from left_intact.core.survey.patterns import Pattern
 from tests.builders import STAMPS, plant, release
 
@@ -105,9 +105,9 @@ moves = st.builds(
     gives=st.none() | attributes,
     joins=st.none() | places,
 )
-checks = st.builds(HandCheck, sign=st.sampled_from(list(Sign)), at=places, key=texts, value=texts)
+checks = st.builds(ManualCheck, sign=st.sampled_from(list(Sign)), at=places, key=texts, value=texts)
 hands = st.builds(
-    HandStep,
+    ManualStep,
     id=texts,
     asks=texts,
     why=texts,
@@ -115,7 +115,7 @@ hands = st.builds(
     may_skip=st.booleans(),
     rebinds=st.lists(texts, max_size=2).map(tuple),
     command=st.lists(texts, max_size=2).map(tuple),
-    back=st.none() | st.builds(HandStep, id=texts, asks=texts, why=texts, check=checks),
+    back=st.none() | st.builds(ManualStep, id=texts, asks=texts, why=texts, check=checks),
 )
 
 
@@ -132,19 +132,19 @@ def test_a_value_comes_back_from_its_record(value: Any) -> None:
 
 @given(st.lists(moves, max_size=4), st.booleans())
 def test_a_stage_comes_back(some: list[Move], tidy: bool) -> None:
-    carry = Carry(
+    change_set = ChangeSet(
         moves=tuple(some),
         shipped=Shipped(arrival=1, over=True, paths=("a",)),
         tidy=tidy,
         times=((At("", "a"), 5),),
     )
-    assert unpacked(Carry, packed(carry)) == carry
+    assert unpacked(ChangeSet, packed(change_set)) == change_set
 
 
 def test_what_is_drawn_later_comes_back() -> None:
     consent = Consent(roots=("", "saves"), classes=(FileClass.SAVES,), verbs=(Verb.ADD, Verb.REHOME), bytes=7)
-    later = Later(planner="rung", intends="lay the next", consent=consent, context={"n": "2"})
-    assert from_text(Later, to_text(later)) == later
+    later = DeferredStage(planner="rung", intends="lay the next", consent=consent, context={"n": "2"})
+    assert from_text(DeferredStage, to_text(later)) == later
 
 
 @given(st.sampled_from(get_args(Way)), st.none() | st.lists(places, max_size=2).map(tuple))
@@ -270,7 +270,7 @@ def test_consent_covers_what_was_spoken_of_and_no_more(move: Move, says: str) ->
 
 def _steps(root: Path, *some: Move, tidy: bool = True) -> list[tuple[str, str]]:
     with Roots([Root(label="", place=str(root))]) as roots:
-        steps = steps_of(Carry(moves=some, tidy=tidy), roots)
+        steps = steps_of(ChangeSet(moves=some, tidy=tidy), roots)
     return [
         (step.at.path, "made" if step.before is None else "gone" if step.after is None else "other")
         for step in steps
@@ -347,12 +347,12 @@ def test_what_cannot_be_read_is_never_displaced(tmp_path: Path) -> None:
 
 
 def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
-    hand = HandStep(
-        id="start", asks="start it", why="it must", check=HandCheck(sign=Sign.SAID), may_skip=True
+    hand = ManualStep(
+        id="start", asks="start it", why="it must", check=ManualCheck(sign=Sign.SAID), may_skip=True
     )
     consent = Consent(roots=("",), classes=(), verbs=(), bytes=0)
-    second = Carry(moves=(_move(),), shipped=Shipped(arrival=0))
-    stages = (Carry(moves=()), hand, Later(planner="p", intends="i", consent=consent), second)
+    second = ChangeSet(moves=(_move(),), shipped=Shipped(arrival=0))
+    stages = (ChangeSet(moves=()), hand, DeferredStage(planner="p", intends="i", consent=consent), second)
     roots = (Root(label="", place="/a", identity=(1, 2)), Root(label="new", place="/b", existed=False))
     record = RunRecord(
         install="Mocklet",
@@ -393,18 +393,18 @@ def test_a_run_comes_back_from_its_journal(tmp_path: Path) -> None:
         ]
         journal.set_observed(1, 2, seen, ended=(StageState.DONE, State.WAITING))
         assert journal.observed(1, 2) == seen and journal.stages(1)[1].state is StageState.DONE
-        witness = witness_of([_move()], Kept(), version="1", to_version="2", roots=(("new", "/b"),))
+        witness = witness_of([_move()], Unchanged(), version="1", to_version="2", roots=(("new", "/b"),))
         times = [
             FolderTime(at=At("", "a"), mode=0o755, mtime_ns=9),
             FolderTime(at=At("", ""), mode=0, mtime_ns=1, wanted=True),
         ]
-        journal.put_carry(1, 3, Whole(carry=second, steps=[], folders=times, witness=witness))
+        journal.put_carry(1, 3, Whole(change_set=second, steps=[], folders=times, witness=witness))
         assert journal.witness_of(1, 3) == witness and journal.folders(1, 3) == times
         assert journal.stages(1)[2].kind == "carry"
         journal.begin_again(1, 3)
         assert journal.stages(1)[2].kind == "later"  # what was drawn late is drawn again
         takes_back = replace(record, undoes=(1,), kind=RunKind.BACK)
-        back = journal.begin(takes_back, RunFacts(), (Carry(moves=()),))
+        back = journal.begin(takes_back, RunFacts(), (ChangeSet(moves=()),))
         assert journal.update(1).state is State.GOING_BACK and journal.unfinished() == back
         assert [u.id for u in journal.updates()] == [1] and [u.id for u in journal.runs()] == [2, 1]
 
@@ -433,7 +433,7 @@ def test_every_sign_of_a_step_by_hand(tmp_path: Path) -> None:
     roots = (Root(label="", place=str(root)), Root(label="gone", place=str(tmp_path / "nowhere")))
 
     def seen(sign: Sign, at: At = At("", ""), key: str = "", value: str = "") -> bool:  # noqa: B008
-        return was_done(HandCheck(sign=sign, at=at, key=key, value=value), roots, name="Mocklet")
+        return was_done(ManualCheck(sign=sign, at=at, key=key, value=value), roots, name="Mocklet")
 
     assert seen(Sign.APPEARS, At("", "VERSION")) and not seen(Sign.APPEARS, At("", "nothing"))
     assert seen(Sign.GONE, At("", "nothing")) and not seen(Sign.GONE, At("", "VERSION"))
@@ -462,7 +462,7 @@ def test_looking_again_and_again_reads_only_what_has_changed(
     opened: list[str] = []
     real = os.open
     monkeypatch.setattr(os, "open", lambda p, *m, **n: (opened.append(str(p)), real(p, *m, **n))[1])
-    check = HandCheck(sign=Sign.VERSION_READS, value="1.1")
+    check = ManualCheck(sign=Sign.VERSION_READS, value="1.1")
     assert was_done(check, [Root(label="", place=str(root))], name="Mocklet", known=pages) and not opened
     (root / "VERSION").write_text("1.2\n")
     assert not was_done(check, [Root(label="", place=str(root))], name="Mocklet", known=pages)

@@ -13,8 +13,8 @@ from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.proof import Verdict
 from left_intact.core.model.stages import Made
+from left_intact.core.planning.deferred import Situation
 from left_intact.core.planning.draw import draw_up
-from left_intact.core.planning.later import Situation
 from left_intact.core.planning.restoring import draw_restoring
 from tests.builders import Mock, release
 
@@ -71,9 +71,9 @@ def test_a_stage_that_is_drawn_later_says_it_too() -> None:
         read_saved=lambda digest: MINE.encode(),
         wishes=WISHES,
     )
-    (move,) = draw_restoring(situation).carry.moves
+    (move,) = draw_restoring(situation).change_set.moves
     assert move.verb is Verb.MERGE and isinstance(move.source, Made)
     said = read(move.source.content)
     assert said == {"video": {"smooth": "off", "scale": "4"}, "pad": {"speed": "1"}}
-    (plain,) = draw_restoring(replace(situation, wishes={})).carry.moves
+    (plain,) = draw_restoring(replace(situation, wishes={})).change_set.moves
     assert isinstance(plain.source, Made) and read(plain.source.content)["video"]["smooth"] == "on"

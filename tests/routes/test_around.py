@@ -12,12 +12,12 @@ from left_intact.core.keepsheet.sheet import parse_sheet
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import HandStep
+from left_intact.core.model.stages import ManualStep
 from left_intact.core.model.update import State
 from left_intact.core.planning.around import around
 from left_intact.workbench import Outcome
 from tests.builders import LATER, SCRIPTS, Mock, plant, release
-from tests.routes.parts import House, core
+from tests.routes.house import House, core
 
 
 def with_sheet(mock: Any, text: str) -> Any:
@@ -26,7 +26,7 @@ def with_sheet(mock: Any, text: str) -> Any:
 
 
 def stages(plan: Plan) -> list[str]:
-    return [stage.id if isinstance(stage, HandStep) else "lay" for stage in plan.stages]
+    return [stage.id if isinstance(stage, ManualStep) else "lay" for stage in plan.stages]
 
 
 @pytest.fixture
@@ -354,7 +354,7 @@ def test_how_it_is_tried_goes_by_the_part_that_changes(tmp_path: Path) -> None:
     plan = house.plan(house.comes("otter-machine-1.4.0.so", core("otter", "1.4.0")))
     assert stages(plan) == ["lay", "test-1"]
     step = plan.stages[1]
-    assert isinstance(step, HandStep)
+    assert isinstance(step, ManualStep)
     assert step.asks == "try cores/otter-machine.so: start Harbour with plain.ini"
     assert step.may_skip
 

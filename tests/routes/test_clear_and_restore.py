@@ -18,7 +18,7 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.plan import Plan, Route
 from left_intact.core.model.progress import CancelToken
 from left_intact.core.model.proof import Verdict
-from left_intact.core.model.stages import Carry, HandStep
+from left_intact.core.model.stages import ChangeSet, ManualStep
 from left_intact.core.model.update import State
 from left_intact.demo.binaries import elf
 from left_intact.workbench import Standing, Workbench
@@ -36,7 +36,7 @@ def console(tmp_path: Path) -> Console:
 
 
 def hands(plan: Plan) -> list[str]:
-    return [stage.id for stage in plan.stages if isinstance(stage, HandStep)]
+    return [stage.id for stage in plan.stages if isinstance(stage, ManualStep)]
 
 
 # ---------------------------------------------------------------- the plan
@@ -49,7 +49,7 @@ def test_the_keepsheet_recommends_it_and_all_of_the_persons_is_saved(console: Co
     assert not plan.blockers
     assert hands(plan) == ["remove", "ghost", "lay", "start"]
     first = plan.stages[0]
-    assert isinstance(first, Carry)
+    assert isinstance(first, ChangeSet)
     assert {move.at.shown for move in first.moves} == set(MINE)
     assert all(move.safeguard and not move.changes_disk for move in first.moves)
     assert [q.id for q in console.draft().plan().open_questions] == ["save-cache"]
@@ -68,7 +68,7 @@ def test_what_is_left_out_is_named_before(console: Console) -> None:
     assert len(told) == 2
     assert any("states" in one for one in told)
     assert {"cache/shapes.cache", "states/salt-road.state"}.isdisjoint(
-        m.at.shown for m in plan.carries[0].moves
+        m.at.shown for m in plan.change_sets[0].moves
     )
 
 

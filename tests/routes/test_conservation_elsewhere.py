@@ -21,10 +21,10 @@ from left_intact.core.planning.routes.registry import planner_named
 from tests.builders import LATER, Tree, plant, zipped
 from tests.routes.handhelds import MINE as CONSOLES
 from tests.routes.handhelds import SHEET, STARTED, Console
+from tests.routes.house import MINE as HOUSES
+from tests.routes.house import House, core
 from tests.routes.ladders import MINE as RALLYS
 from tests.routes.ladders import Rally
-from tests.routes.parts import MINE as HOUSES
-from tests.routes.parts import House, core
 from tests.routes.test_conservation import told_falsely
 from tests.routes.test_graft import MINE as LOOMS
 from tests.routes.test_graft import Loom
@@ -211,13 +211,13 @@ def test_what_is_put_back_falsely_is_told(tmp_path: Path, monkeypatch: pytest.Mo
     console = Console(tmp_path)
     planted = RESTORING.get(kind)
     if planted is not None:
-        honest = registry.later_planner(RESTORE)
+        honest = registry.deferred_planner(RESTORE)
         route = planner_named(Route.CLEAR_AND_RESTORE)
 
         def draw(situation: Any) -> Any:
             drawn = honest(situation)
-            moves = tuple(planted(list(drawn.carry.moves)))
-            return replace(drawn, carry=replace(drawn.carry, moves=moves))
+            moves = tuple(planted(list(drawn.change_set.moves)))
+            return replace(drawn, change_set=replace(drawn.change_set, moves=moves))
 
         class Lying(type(route)):  # type: ignore[misc]
             later = {**route.later, RESTORE: draw}

@@ -117,7 +117,7 @@ def test_a_folder_of_updates_is_a_ladder_by_itself(rally: Rally) -> None:
     plan = rally.plan()
     assert plan.route is Route.LADDER
     assert not plan.blockers
-    assert [stage.reaches for stage in plan.carries] == ["1.05", "1.06", "1.08", "1.09"]
+    assert [stage.reaches for stage in plan.change_sets] == ["1.05", "1.06", "1.08", "1.09"]
     assert plan.climb is not None
     assert plan.climb.bytes == sum((rally.came / name).stat().st_size for name in STEPS)
     assert (plan.from_version, plan.to_version) == ("1.04", "1.09")
@@ -165,7 +165,7 @@ def test_names_alone_make_no_ladder_unless_it_is_asked_for(tmp_path: Path) -> No
     rally = Rally(tmp_path, bare)
     assert rally.plan().route is not Route.LADDER
     plan = rally.plan(route="ladder")
-    assert [stage.reaches for stage in plan.carries] == ["1.05", "1.06", "1.08", "1.09"]
+    assert [stage.reaches for stage in plan.change_sets] == ["1.05", "1.06", "1.08", "1.09"]
     assert any(fault.code == "by-name" for fault in plan.warnings)
 
 
@@ -204,7 +204,7 @@ def test_what_two_rungs_take_away_goes_once_and_what_one_laid_goes_too(tmp_path:
     }
     rally = Rally(tmp_path, steps)
     before, plan = rally.state(), rally.plan()
-    away = [[m.at.shown for m in c.moves if m.verb is Verb.RETIRE] for c in plan.carries]
+    away = [[m.at.shown for m in c.moves if m.verb is Verb.RETIRE] for c in plan.change_sets]
     assert away == [["data/old-menu.pak", "data/tracks.pak"], ["data/brief.pak"]]
     assert rally.update().proof.verdict is Verdict.INTACT
     rally.bench.updates.back.go(rally.install)
@@ -319,7 +319,7 @@ def test_what_failed_half_way_is_climbed_on_from_where_it_stands(
     before = rally.state()
     _third_fails(rally)
     zipped(STEPS["rally-1.08.zip"], rally.came / "rally-1.08.zip")
-    assert [step.reaches for step in rally.plan().carries] == ["1.08", "1.09"]
+    assert [step.reaches for step in rally.plan().change_sets] == ["1.08", "1.09"]
     assert rally.update().proof.verdict is Verdict.INTACT
     rally.bench.updates.back.go(rally.install)
     rally.bench.updates.back.go(rally.install)

@@ -23,8 +23,8 @@ from tests.core.test_laws import _clean, trees
 from tests.routes.beside import Pier, coming
 from tests.routes.donors import scattered, trainer
 from tests.routes.handhelds import MINE, STARTED, Console, program
-from tests.routes.parts import HOUSE, House, core
-from tests.routes.parts import MINE as PARTS_MINE
+from tests.routes.house import HOUSE, House, core
+from tests.routes.house import MINE as PARTS_MINE
 from tests.routes.test_graft import Loom
 
 SHIPPED = trainer(114) | trainer(121)
@@ -171,7 +171,7 @@ def test_cleared_and_restored_nothing_of_yours_is_missing_and_back_is_byte_for_b
         console.bench.surveys.survey(console.install)
         before = console.state()
         plan = console.plan()
-        saved = {m.at.path: m for m in plan.carries[0].moves}
+        saved = {m.at.path: m for m in plan.change_sets[0].moves}
         console.begin()
         console.swap()
         console.start(STARTED | _clean({p: c for p, c in stubs.items() if not _meets(p, ours | STARTED)}))

@@ -22,8 +22,8 @@ from left_intact.workbench import Workbench
 from tests.builders import LATER, Mock, Tree, examples, in_memory, plant, release, zipped
 from tests.routes.beside import Pier, coming
 from tests.routes.handhelds import Console, program
+from tests.routes.house import House, core
 from tests.routes.ladders import Rally
-from tests.routes.parts import House, core
 from tests.routes.test_graft import Loom
 
 pytestmark = pytest.mark.skipif(sys.platform == "win32", reason="this system has no such names")

@@ -10,7 +10,7 @@ import pytest
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.parts import PartRow
 from tests.builders import LATER
-from tests.routes.parts import ARM, House, core
+from tests.routes.house import ARM, House, core
 
 
 @pytest.fixture

@@ -10,9 +10,9 @@ from left_intact.core.model.errors import Refusal
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Route, Verb
 from left_intact.core.model.proof import Verdict
-from left_intact.core.planning.parts import key_of_old, part_key
+from left_intact.core.planning.counterparts import key_of_old, part_key
 from tests.builders import zipped
-from tests.routes.parts import ARM, MINE, OPTIONS, House, core, core_for_windows
+from tests.routes.house import ARM, MINE, OPTIONS, House, core, core_for_windows
 
 
 @pytest.fixture

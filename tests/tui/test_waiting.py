@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from left_intact.core.model.stages import HandStep
+from left_intact.core.model.stages import ManualStep
 from left_intact.core.model.update import State
 from left_intact.tui.screens.back import BackDialog
 from left_intact.tui.screens.proof import ProofScreen
@@ -60,7 +60,7 @@ async def test_strange_words_of_a_step_are_shown_as_they_are(tmp_path: Path, siz
     made = MadeUp(tmp_path / "all")
     plan = made.plan()
     odd = {"asks": "start [@click=app.quit]it[/] \x1b[31monce", "why": "] it [red]makes\u202e a folder " * 9}
-    stages = tuple(replace(stage, **odd) if isinstance(stage, HandStep) else stage for stage in plan.stages)
+    stages = tuple(replace(stage, **odd) if isinstance(stage, ManualStep) else stage for stage in plan.stages)
     made.bench.updates.update(replace(plan, stages=stages), made.install)
     async with running(made, size) as (app, pilot):  # type: ignore[arg-type]
         for keys in ((), ("enter",), ("w",), ("question_mark",), ("escape", "escape", "y"), ("escape", "m")):

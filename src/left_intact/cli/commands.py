@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from left_intact.cli import helping, keeping, knowing, parts, shelving, show
+from left_intact.cli import helping, keeping, knowing, shelving, show, swapping
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, cancelling, say, setting, telling
 from left_intact.cli.setting import bench as bench_of
 from left_intact.cli.setting import out as _out
@@ -564,7 +564,7 @@ def pack(install: str, place: str, lay: bool, lacking: bool, as_json: bool) -> N
 
 
 app.add_command(keeping.strongbox)
-app.add_command(parts.parts)
+app.add_command(swapping.parts)
 for _command in (*knowing.commands.commands.values(), *shelving.commands.commands.values()):
     app.add_command(_command)
 

@@ -138,15 +138,15 @@ def _changes(plan: Plan, *, every: bool) -> list[str]:
 
 
 def _stage_words(stage: Stage) -> str:
-    from left_intact.core.model.stages import Carry, HandStep
+    from left_intact.core.model.stages import ChangeSet, ManualStep
 
-    if isinstance(stage, Carry):
+    if isinstance(stage, ChangeSet):
         changes = sum(1 for m in stage.moves if m.changes_disk)
         if stage.intends and not changes:
             return bearable(stage.intends)
         leads = f"{bearable(stage.intends)}: " if stage.intends else ""
         return f"{leads}{count(changes, 'change')} at once"
-    if isinstance(stage, HandStep):
+    if isinstance(stage, ManualStep):
         return f"you: {stage.asks} ({stage.why})"
     return f"then drawn: {stage.intends}"
 

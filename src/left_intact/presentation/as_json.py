@@ -10,16 +10,17 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question, Verb
 from left_intact.core.model.proof import Proof
-from left_intact.core.model.stages import Carry, HandStep, Stage
+from left_intact.core.model.records import to_record
+from left_intact.core.model.stages import ChangeSet, ManualStep, Stage
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.model.update import WaitsFor
 
 Json = dict[str, Any]
 
 
-def as_text(said: Mapping[str, Any]) -> str:
+def as_text(record: Mapping[str, Any]) -> str:
     """JSON for others to read."""
-    return json.dumps(said, indent=1)
+    return json.dumps(record, indent=1)
 
 
 def total_json(total: Total) -> Json:
@@ -74,7 +75,7 @@ def question_json(question: Question) -> Json:
 def move_json(move: Move, open_ids: Collection[str] = ()) -> Json:
     """One line of a plan; of what waits for an answer the verb is `ask`, and `because` says its default."""
     waits = move.question in open_ids and move.verb is not Verb.MERGE
-    said = {
+    record = {
         "path": move.at.shown,
         "verb": Verb.ASK.value if waits else move.verb.value,
         "class": move.file_class.value,
@@ -82,10 +83,10 @@ def move_json(move: Move, open_ids: Collection[str] = ()) -> Json:
         "bytes": move.bytes,
     }
     if move.came_from:
-        said["from"] = move.came_from
+        record["from"] = move.came_from
     if move.question:
-        said["question"] = move.question
-    return said
+        record["question"] = move.question
+    return record
 
 
 def key_json(line: KeyLine) -> Json:
@@ -154,10 +155,10 @@ def climb_json(climb: Climb | None) -> Json | None:
 
 def stage_json(stage: Stage) -> Json:
     """The outline of a plan: what changes together, steps by hand, and what is drawn later."""
-    if isinstance(stage, Carry):
+    if isinstance(stage, ChangeSet):
         changes = sum(1 for m in stage.moves if m.changes_disk)
         return {"kind": "carry", "changes": changes, "intends": stage.intends or None}
-    if isinstance(stage, HandStep):
+    if isinstance(stage, ManualStep):
         return {
             "kind": "hand",
             "id": stage.id,
@@ -182,8 +183,8 @@ def waits_json(waits: WaitsFor | None) -> Json | None:
         "options": list(waits.options),
         "command": list(waits.command),
         "sees": waits.sees,
-        "prompts": [{"asks": one.asks, "answer": one.answer} for one in waits.prompts],
-        "on": waits.on,
+        **({"on": waits.on} if waits.on else {}),
+        **({"prompts": [to_record(prompt) for prompt in waits.prompts]} if waits.prompts else {}),
     }
 
 

@@ -7,12 +7,12 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
-from left_intact.core.model.facts import NewRoot
-from left_intact.core.model.kept import KeptPage
+from left_intact.core.model.facts import IntoNewRoot
 from left_intact.core.model.plan import Move, Plan, Verb
 from left_intact.core.model.survey import Total
 from left_intact.core.model.telling import LaneRule, Stroke
-from left_intact.presentation.crossing_beside import lanes_beside
+from left_intact.core.model.unchanged import UnchangedPage
+from left_intact.presentation.crossing_to_new_root import lanes_to_new_root
 from left_intact.presentation.lanes import (
     MOST,
     ORDER,
@@ -26,7 +26,7 @@ from left_intact.presentation.lanes import (
     sum_of_pages,
 )
 
-__all__ = ["Lane", "LaneHead", "beside", "lanes_of"]
+__all__ = ["Lane", "LaneHead", "has_new_root", "lanes_of"]
 _Key = tuple[int, str, str, str]
 """(place in the order, kind of lane, what it is grouped by, the route's own rule for it)."""
 
@@ -37,26 +37,26 @@ class _Group:
 
     rule: LaneRule | None = None
     """The route's own, where it has one for it."""
-    told: list[Move] = field(default_factory=list)
-    stays: list[KeptPage] = field(default_factory=list)
+    spoken: list[Move] = field(default_factory=list)
+    stays: list[UnchangedPage] = field(default_factory=list)
 
     @property
     def count(self) -> int:
-        return len(self.told) + sum(len(page.places) for page in self.stays)
+        return len(self.spoken) + sum(len(page.places) for page in self.stays)
 
 
 def lanes_of(plan: Plan) -> tuple[Lane, ...]:
     """The lanes of a plan, the program's first, what goes aside after it, then theirs by class."""
-    if beside(plan):
-        return lanes_beside(plan)
+    if has_new_root(plan):
+        return lanes_to_new_root(plan)
     coarse = len(_groups(plan, coarse=False)) > MOST
     groups = _groups(plan, coarse=coarse)
     return tuple(_lane(key, groups[key], plan) for key in sorted(groups))
 
 
-def beside(plan: Plan) -> bool:
+def has_new_root(plan: Plan) -> bool:
     """Whether a plan leaves a folder behind; none that goes back to it does."""
-    return isinstance(plan.facts.way, NewRoot)
+    return isinstance(plan.facts.way, IntoNewRoot)
 
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
@@ -70,7 +70,7 @@ def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
 
     for move in (*plan.kept.rest, *plan.net):
         rule = next((rule for rule in lanes if rule.takes(move)), None)
-        group(_group(move, plan, coarse=coarse), rule).told.append(move)
+        group(_group(move, plan, coarse=coarse), rule).spoken.append(move)
     for page in plan.kept.pages:
         top = page.page.at.shown.partition("/")[0]
         for kind, part in by_class(page):
@@ -111,7 +111,7 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     label = _label(group)
     stays = sum_of_pages(group.stays)
     goes = group.rule is not None and group.rule.goes and stroke is group.rule.stroke
-    first = group.told[0].question if group.told else ""
+    first = group.spoken[0].question if group.spoken else ""
     return Lane(
         key=f"{kind}:{by}:{rule}" if rule else f"{kind}:{by}",
         label=label,
@@ -119,10 +119,10 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         file_class=_main_class(group),
         stroke=stroke,
         says=_says(stroke, group, plan),
-        now=sum_of(m.before for m in group.told) + stays,
-        after=Total() if goes else sum_of(m.after for m in group.told) + stays,
+        now=sum_of(m.before for m in group.spoken) + stays,
+        after=Total() if goes else sum_of(m.after for m in group.spoken) + stays,
         count=group.count,
-        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.at))),
+        spoken=tuple(sorted(group.spoken, key=lambda m: (not m.changes_disk, m.at))),
         stays=tuple(group.stays),
         kept=plan.kept,
         means=group.rule.means if group.rule is not None and stroke is group.rule.stroke else "",
@@ -131,22 +131,22 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
 
 
 def _main_class(group: _Group) -> FileClass:
-    found = Counter(m.file_class for m in group.told)
+    found = Counter(m.file_class for m in group.spoken)
     for page in group.stays:
         found.update({kind: total.files for kind, total in page.totals().items()})
     return found.most_common(1)[0][0]
 
 
 def _verbs(group: _Group) -> Counter[Verb]:
-    found = Counter(m.verb for m in group.told)
-    if stays := group.count - len(group.told):
+    found = Counter(m.verb for m in group.spoken)
+    if stays := group.count - len(group.spoken):
         found[Verb.KEEP] += stays
     return found
 
 
 def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
     verbs = set(_verbs(group))
-    if kind == "question" and is_open(plan, group.told[0].question):
+    if kind == "question" and is_open(plan, group.spoken[0].question):
         return Stroke.OPEN
     if group.rule is not None:
         return group.rule.stroke
@@ -163,14 +163,14 @@ def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
 
 def _label(group: _Group) -> str:
     if group.count == 1:
-        only = group.told[0].at if group.told else group.stays[0].page.place(group.stays[0].places[0])
+        only = group.spoken[0].at if group.spoken else group.stays[0].page.place(group.stays[0].places[0])
         return only.shown
-    folders = {m.at.folder.shown for m in group.told} | {page.page.at.shown for page in group.stays}
+    folders = {m.at.folder.shown for m in group.spoken} | {page.page.at.shown for page in group.stays}
     if folders == {""}:
         return f"{group.count} at the root"
     if "" not in folders and (common := os.path.commonpath(folders)):
         return common + "/"
-    paths = [m.at.shown for m in group.told]
+    paths = [m.at.shown for m in group.spoken]
     tops = {path.split("/", 1)[0] + ("/" if "/" in path else "") for path in paths}
     for page in group.stays:
         folder = page.page.at.shown
@@ -198,9 +198,9 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
     if stroke is Stroke.ASIDE:
         return f"{group.count} no longer shipped"
     if stroke is Stroke.OPEN:
-        return asked_words(group.told, waits=True)
+        return asked_words(group.spoken, waits=True)
     if stroke is Stroke.MERGED:
-        return merged_words([plan.merges[m.at].lines for m in group.told if m.at in plan.merges])
+        return merged_words([plan.merges[m.at].lines for m in group.spoken if m.at in plan.merges])
     if stroke is Stroke.LEFT_OUT:
         return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
     if stroke is Stroke.INTACT:

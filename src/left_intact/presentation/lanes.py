@@ -9,10 +9,10 @@ from itertools import islice
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import CLASSES, NOT_KEPT, Kept, KeptPage
 from left_intact.core.model.plan import KeyLine, Move, Plan, Verb
 from left_intact.core.model.survey import Total
 from left_intact.core.model.telling import Stroke
+from left_intact.core.model.unchanged import CLASSES, NOT_KEPT, Unchanged, UnchangedPage
 
 ORDER = {c: n for n, c in enumerate(FileClass)}
 MOST = 22
@@ -39,16 +39,16 @@ class LaneHead:
 class Lane(LaneHead):
     """Moves that go the same way."""
 
-    told: tuple[Move, ...]
+    spoken: tuple[Move, ...]
     """Those with values of their own, what changes first."""
-    stays: tuple[KeptPage, ...]
+    stays: tuple[UnchangedPage, ...]
     """Folders of what stays, the names of other lanes left out."""
-    kept: Kept
+    kept: Unchanged
     question: str = ""
 
     def each(self) -> Iterator[Move]:
         """All of its moves, what changes first."""
-        yield from self.told
+        yield from self.spoken
         for page in self.stays:
             yield from self.kept.moves_of(page)
 
@@ -58,7 +58,7 @@ class Lane(LaneHead):
     @property
     def reasons(self) -> Counter[str]:
         """How many go this way for which reason."""
-        found = Counter(m.because for m in self.told)
+        found = Counter(m.because for m in self.spoken)
         for page in self.stays:
             for reason, number in Counter(page.reasons).items():
                 if reason != NOT_KEPT:
@@ -66,7 +66,7 @@ class Lane(LaneHead):
         return found
 
 
-def by_class(page: KeptPage) -> Iterator[tuple[FileClass, KeptPage]]:
+def by_class(page: UnchangedPage) -> Iterator[tuple[FileClass, UnchangedPage]]:
     """A folder's names by class, each with the others left out."""
     there = set(page.classes)
     if len(there) == 1:
@@ -101,7 +101,7 @@ def sum_of(entries: Iterable[Entry | None]) -> Total:
     return Total(files=len(files), bytes=sum(e.bytes for e in files))
 
 
-def sum_of_pages(pages: Iterable[KeptPage]) -> Total:
+def sum_of_pages(pages: Iterable[UnchangedPage]) -> Total:
     totals = [total for page in pages for total in page.totals().values()]
     return Total(files=sum(t.files for t in totals), bytes=sum(t.bytes for t in totals))
 

@@ -17,13 +17,13 @@ from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.outlet import NoteLine
 from left_intact.core.model.pages import pages_in
-from left_intact.core.model.place import At, left_behind
+from left_intact.core.model.place import At, old_root_in
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
-from left_intact.core.model.stages import Carry, HandStep, Move, Stage, Verb
+from left_intact.core.model.stages import ChangeSet, ManualStep, Move, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.model.telling import USUAL, Telling
-from left_intact.presentation.crossing import Lane, LaneHead, beside, lanes_of
+from left_intact.presentation.crossing import Lane, LaneHead, has_new_root, lanes_of
 from left_intact.presentation.outline import Alike, Outline, alike, outline_of
 from left_intact.words import count
 
@@ -123,9 +123,9 @@ class FolderView:
 
 def _folders_of(plan: Plan, lanes: tuple[Lane, ...]) -> tuple[FolderView, ...]:
     """The old folder as it lies and the new one as it will lie; none where there is but one."""
-    if not beside(plan):
+    if not has_new_root(plan):
         return ()
-    old = left_behind(plan.roots)
+    old = old_root_in(plan.roots)
     now, after = Counter[FileClass](), Counter[FileClass]()
     for lane in lanes:
         now[lane.file_class] += lane.now.files
@@ -165,11 +165,11 @@ class StageView:
 
 
 def _stage_view(stage: Stage) -> StageView:
-    if isinstance(stage, HandStep):
+    if isinstance(stage, ManualStep):
         back = stage.back.asks if stage.back is not None else ""
         sees = stage.check.words or "you say that it was done: it cannot be seen"
         return StageView(kind="hand", says=stage.asks, why=stage.why, sees=sees, back=back)
-    if isinstance(stage, Carry):
+    if isinstance(stage, ChangeSet):
         changes = sum(1 for m in stage.moves if m.changes_disk)
         says = stage.intends or f"{count(changes, 'place changes', 'places change')} at once"
         return StageView(kind="carry", says=says, why="whole, or not at all")
@@ -200,7 +200,7 @@ class PlanView:
     counts: Mapping[Verb, int]
     changes: Mapping[Verb, int]
     """Paths that change on the disk, by verb."""
-    hand_steps: tuple[HandStep, ...]
+    manual_steps: tuple[ManualStep, ...]
     folders: tuple[FolderView, ...] = ()
     """The old one and the new one, where the install gets another folder."""
     parts: tuple[PartChange, ...] = ()
@@ -212,7 +212,7 @@ class PlanView:
 
     @property
     def does_something(self) -> bool:
-        return bool(self.changes) or bool(self.hand_steps)
+        return bool(self.changes) or bool(self.manual_steps)
 
     @property
     def asked(self) -> tuple[Question, ...]:
@@ -248,7 +248,7 @@ def plan_view(plan: Plan) -> PlanView:
         left_intact=plan.left_intact(),
         counts={verb: plan.count(verb) for verb in Verb},
         changes=Counter(move.verb for move in plan.changes),
-        hand_steps=(hands := tuple(stage for stage in plan.stages if isinstance(stage, HandStep))),
+        manual_steps=(hands := tuple(stage for stage in plan.stages if isinstance(stage, ManualStep))),
         stages=tuple(map(_stage_view, plan.stages)) if hands else (),
         climb=plan.climb.without_content() if plan.climb is not None else None,
         telling=plan.telling,

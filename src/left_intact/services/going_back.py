@@ -18,10 +18,10 @@ if TYPE_CHECKING:
     from left_intact.core.carrying.strongbox import Strongbox
     from left_intact.core.carrying.trace import Trace
     from left_intact.core.model.install import Install
-    from left_intact.core.model.kept import Kept
     from left_intact.core.model.pages import Page
     from left_intact.core.model.plan import Plan
     from left_intact.core.model.survey import Survey
+    from left_intact.core.model.unchanged import Unchanged
     from left_intact.core.planning.back import BackInputs, Segment
     from left_intact.core.planning.today import Today
 
@@ -131,7 +131,7 @@ class GoingBack(Service):
         )
 
     @staticmethod
-    def _today(survey: Survey, roots: tuple[Root, ...], places: Collection[At], was: Kept) -> Today:
+    def _today(survey: Survey, roots: tuple[Root, ...], places: Collection[At], was: Unchanged) -> Today:
         """All that lies in the roots of an update: as surveyed, or read now where a root is not the
         install's; of folders with shortcuts only the places that it touched.
         """
@@ -216,7 +216,7 @@ class _Trial:
     times: Mapping[At, int]
     later: tuple[str, ...]
     """Versions of later updates on trial that touched the same places."""
-    was: Kept
+    was: Unchanged
     """What stayed as it lay, with its classes, as the update began."""
     may_be_gone: bool
     """Whether a step by hand of it may have taken the folder of the install away."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.place import left_behind
+from left_intact.core.model.place import old_root_in
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.services.home import Home, Service
 from left_intact.services.records import Records
@@ -51,7 +51,7 @@ class Keeping(Service):
         box = self.records.strongbox(install)
         held = box.objects() if box.exists else set()
         last = next((run for run in self.records.history(install)), None) if box.exists else None
-        behind = left_behind(last.roots) if last is not None else ""
+        behind = old_root_in(last.roots) if last is not None else ""
         text = self.library.sheet(install)
         clear = parse_sheet(text, "its keepsheet").clear if text else None
         ghost = os.path.normpath(os.path.join(install.root, clear.ghost)) if clear and clear.ghost else ""

@@ -19,9 +19,9 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.plan import DrawnStage, Plan
     from left_intact.core.model.release import Release
-    from left_intact.core.model.stages import HandStep, Later
+    from left_intact.core.model.stages import DeferredStage, ManualStep
     from left_intact.core.planning.back import BackInputs
-    from left_intact.core.planning.later import Situation
+    from left_intact.core.planning.deferred import Situation
 
 from left_intact.services.records import Records
 from left_intact.services.surveys import Surveys
@@ -40,8 +40,8 @@ class OtherStages:
     back_inputs: Callable[..., BackInputs]
     again: Callable[[Install, Update, Mapping[str, str]], Plan]
 
-    def was_done(self, step: HandStep, update: Update) -> bool:
-        from left_intact.core.proving.hand_steps import was_done
+    def was_done(self, step: ManualStep, update: Update) -> bool:
+        from left_intact.core.proving.manual_steps import was_done
 
         sheet = self._sheet(update)
         asked = self.surveys.asked(self.install)
@@ -59,7 +59,7 @@ class OtherStages:
     def draw_again(self, update: Update, answers: Mapping[str, str]) -> Plan:
         return self.again(self.install, update, answers)
 
-    def run_command(self, step: HandStep, update: Update) -> bool:
+    def run_command(self, step: ManualStep, update: Update) -> bool:
         from left_intact.core.proving.run_step import run_step
 
         if not self.records.is_allowed(self.install, step.command):
@@ -105,10 +105,10 @@ class OtherStages:
                 found[page.place(at)] = findings.table[number].file_class
         return found
 
-    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> DrawnStage:
+    def draw(self, later: DeferredStage, update: Update, answers: Mapping[str, str]) -> DrawnStage:
         from left_intact.core.model.plan import DrawnStage
         from left_intact.core.planning.back import PLANNER, draw_segment
-        from left_intact.core.planning.routes.registry import later_planner
+        from left_intact.core.planning.routes.registry import deferred_planner
 
         if later.planner == PLANNER:
             number, behind = int(later.context["update"]), int(later.context["behind"])
@@ -116,16 +116,16 @@ class OtherStages:
             # What lies behind later steps by hand was taken back before them; this is the part down to
             # `behind`.
             inputs = replace(inputs, roots=update.roots, segments=inputs.segments[-1:])
-            carry, questions, blockers = draw_segment(inputs)
-            return DrawnStage(carry=carry, questions=questions, blockers=blockers)
-        return later_planner(later.planner)(self._situation(later, update, answers))
+            change_set, questions, blockers = draw_segment(inputs)
+            return DrawnStage(change_set=change_set, questions=questions, blockers=blockers)
+        return deferred_planner(later.planner)(self._situation(later, update, answers))
 
-    def _situation(self, later: Later, update: Update, answers: Mapping[str, str]) -> Situation:
+    def _situation(self, later: DeferredStage, update: Update, answers: Mapping[str, str]) -> Situation:
         """All that a stage is drawn from whose turn has come."""
         from left_intact.core.carrying.trace import Trace
         from left_intact.core.files.roots import roots_reader
         from left_intact.core.files.tree import first_bytes
-        from left_intact.core.planning.later import Situation
+        from left_intact.core.planning.deferred import Situation
 
         box = self.records.strongbox(self.install)
         with box.journal() as journal:

@@ -13,7 +13,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.place import OLD, Root, left_behind
+from left_intact.core.model.place import OLD, Root, old_root_in
 from left_intact.core.model.update import IN_FORCE, RunKind, State, Update
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
     from left_intact.core.planning.circumstances import Circumstances
-    from left_intact.core.planning.side import Side, StartFile
+    from left_intact.core.planning.new_root.lying import NewRoot, StartFile
 
 from left_intact.services.home import Home, Service
 from left_intact.services.records import Records
@@ -36,21 +36,21 @@ class Places(Service):
         super().__init__(home)
         self.records = records
 
-    def side(
+    def new_root(
         self, install: Install, into: str | None, arrival: Arrival, circumstances: Circumstances
-    ) -> Side:
+    ) -> NewRoot:
         """The new folder as it lies now: the one that is named, else what came where that was unpacked beside
         the install, else a sibling that is named for the new version. Raises `bad-into`, `no-into`.
         """
         from left_intact.core.files.tree import read_tree, text_reader
-        from left_intact.core.planning.side import Side
+        from left_intact.core.planning.new_root.lying import NewRoot
 
         beside = os.path.dirname(arrival.source) == os.path.dirname(install.root)
         if not into and arrival.shape == "folder" and beside and not arrival.root:
             into = arrival.source
         place = self._vetted(install, into or folder_for(install.root, arrival.release.version_text))
         existed = os.path.isdir(place)
-        side = Side(
+        new_root = NewRoot(
             place=place,
             was=install.root,
             pages=read_tree(place).pages if existed else (),
@@ -59,7 +59,7 @@ class Places(Service):
             read=text_reader(place) if existed else (lambda path: None),
             starts=_starts_of(install.root),
         )
-        return replace(side, circumstances=self._circumstances(install, circumstances, side))
+        return replace(new_root, circumstances=self._circumstances(install, circumstances, new_root))
 
     def _vetted(self, install: Install, into: str) -> str:
         """The whole path of a new folder. Raises `bad-into` with what is wrong with it."""
@@ -88,7 +88,9 @@ class Places(Service):
                 raise bad(f"this and a folder of {name} lie in each other")
         return place
 
-    def _circumstances(self, install: Install, circumstances: Circumstances, side: Side) -> Circumstances:
+    def _circumstances(
+        self, install: Install, circumstances: Circumstances, new_root: NewRoot
+    ) -> Circumstances:
         """What the machine says of the two folders, from what it says of the install."""
         from left_intact.core.carrying.boxes import strongbox_for
         from left_intact.core.files import host
@@ -96,20 +98,25 @@ class Places(Service):
         from left_intact.core.planning.circumstances import BOX
 
         box = strongbox_for(install.root, install.name, self.home, self.library.box(install))
-        new = Root(label="", place=side.place, identity=identity_of(side.place), existed=side.existed)
+        new = Root(
+            label="", place=new_root.place, identity=identity_of(new_root.place), existed=new_root.existed
+        )
         first, *others = circumstances.roots
         roots = (new, replace(first, label=OLD), *others)
-        above = side.place if side.existed else os.path.dirname(side.place)
-        folders = ["", *(page.folder for page in side.pages)]
+        above = new_root.place if new_root.existed else os.path.dirname(new_root.place)
+        folders = ["", *(page.folder for page in new_root.pages)]
         name_bytes, path_bytes = host.longest_names(above)
         return replace(
             circumstances,
             roots=roots,
             free=host.free_bytes(above),
-            unwritable=host.unwritable(above, folders if side.existed else [""]),
+            unwritable=host.unwritable(above, folders if new_root.existed else [""]),
             narrow_names=host.narrow_names(above),
             folds_case=host.folds_case(above),
-            running=(*circumstances.running, *(host.running_from(side.place) if side.existed else ())),
+            running=(
+                *circumstances.running,
+                *(host.running_from(new_root.place) if new_root.existed else ()),
+            ),
             name_bytes=name_bytes,
             path_bytes=path_bytes,
             rooms=host.rooms({BOX: box.folder, **{root.label: root.place for root in roots}}),
@@ -120,7 +127,7 @@ class Places(Service):
     def folder_left(self, install: Install) -> tuple[str, Update | None]:
         """The folder that the last update left behind, with that update; ("", None) where there is none."""
         for update in self.records.history(install):
-            if update.state in IN_FORCE and (old := left_behind(update.roots)):
+            if update.state in IN_FORCE and (old := old_root_in(update.roots)):
                 return (old, update) if os.path.isdir(old) else ("", None)
         return "", None
 
@@ -207,7 +214,7 @@ def _starts_of(root: str) -> tuple[StartFile, ...]:
     from left_intact.core.files.starts import find_starts, start_folders
     from left_intact.core.files.tree import entry_of, first_bytes
     from left_intact.core.model.entry import Kind
-    from left_intact.core.planning.side import StartFile
+    from left_intact.core.planning.new_root.lying import StartFile
 
     found = []
     for start in find_starts(root, start_folders()):

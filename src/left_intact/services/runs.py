@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Refusal
 from left_intact.core.model.layers import Record
-from left_intact.core.model.place import left_behind
+from left_intact.core.model.place import old_root_in
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.update import RunKind, State, Update
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.proof import Proof
     from left_intact.core.model.release import Reading
     from left_intact.core.model.things import Start
-    from left_intact.core.proving.told import Behind, Told
+    from left_intact.core.proving.context import Context, OldRoot
 
 from left_intact.services.home import Home, Service
 from left_intact.services.places import Places
@@ -44,16 +44,16 @@ def it_stands(stands: str) -> Iterator[None]:
         ) from error
 
 
-def _behind(facts: RunFacts) -> Behind | None:
+def _old_root(facts: RunFacts) -> OldRoot | None:
     """The folder that a run left behind, as its facts tell."""
-    from left_intact.core.model.facts import NewRoot, PutBack
-    from left_intact.core.proving.told import Behind
+    from left_intact.core.model.facts import IntoNewRoot, PutBack
+    from left_intact.core.proving.context import OldRoot
 
     match facts.way:
-        case NewRoot(moved=moved, left=left):
-            return Behind(moved=dict(moved), left=left)
+        case IntoNewRoot(moved=moved, left=left):
+            return OldRoot(moved=dict(moved), left=left)
         case PutBack(to_old_root=True):
-            return Behind(back=True)
+            return OldRoot(back=True)
     return None
 
 
@@ -116,11 +116,11 @@ class Runs(Service):
                 witness = trace.witness
             whole = any(stage.shipped and not stage.shipped.over for stage in trace.in_force)
             held = box.has if just_done or update.state is State.ON_TRIAL else (lambda digest: True)
-            told = self._told(install, update, facts, held, whole=whole)
+            context = self._context(install, update, facts, held, whole=whole)
             # Going back to a folder that was left behind is proven in both: what it took away is gone there.
-            back = update.kind is RunKind.BACK and left_behind(update.roots)
+            back = update.kind is RunKind.BACK and old_root_in(update.roots)
             root = update.roots[0].place if back else install.root
-            proof = prove(root, witness, told, deep=deep, report=report, cancel=cancel)
+            proof = prove(root, witness, context, deep=deep, report=report, cancel=cancel)
         finally:
             box.close()
         self.library.set_proof(install, update.id, proof_json(proof))
@@ -128,7 +128,7 @@ class Runs(Service):
             self.records.note_version(install, proof.version_after)
         return proof
 
-    def _told(
+    def _context(
         self,
         install: Install,
         update: Update,
@@ -136,7 +136,7 @@ class Runs(Service):
         held: Callable[[str], bool],
         *,
         whole: bool,
-    ) -> Told:
+    ) -> Context:
         """What the proof of a run is told beside the disk and the witness; `whole` says whether a whole
         release was laid.
         """
@@ -144,16 +144,16 @@ class Runs(Service):
         from left_intact.core.files.starts import find_starts, start_folders
         from left_intact.core.model.entry import Entry
         from left_intact.core.model.facts import Cleared
+        from left_intact.core.proving.context import Context
         from left_intact.core.proving.pictures import captures
-        from left_intact.core.proving.told import Told
 
         sheet = self.surveys.sheet_of(install)
-        starts, behind = find_starts(install.root, start_folders()), left_behind(update.roots)
+        starts, old_root = find_starts(install.root, start_folders()), old_root_in(update.roots)
         old: tuple[Start, ...] = ()
-        if behind:  # the versions that they name are those of the folders
-            old = find_starts(behind, start_folders()) if behind != install.root else ()
+        if old_root:  # the versions that they name are those of the folders
+            old = find_starts(old_root, start_folders()) if old_root != install.root else ()
             starts = tuple(replace(one, version="") for one in (*starts, *old))
-        return Told(
+        return Context(
             name=install.name,
             carried_at=update.changed,
             modes=able().modes,
@@ -168,11 +168,11 @@ class Runs(Service):
             things=facts.counted,
             rules=facts.rules,
             starts=starts,
-            starts_behind=[one.path for one in old],
+            starts_of_old_root=[one.path for one in old],
             under_ids=facts.under_ids,
             look_at=self.library.look_at(install),
             pictures=captures(facts.picture),
-            behind=_behind(facts) if behind else None,
+            old_root=_old_root(facts) if old_root else None,
             answered=None if facts.let_go is None else frozenset(facts.let_go),
             not_saved=facts.way.not_saved if isinstance(facts.way, Cleared) else (),
             chosen=frozenset(facts.chosen),
@@ -203,7 +203,7 @@ class Runs(Service):
             rules = self.surveys.sheet_of(install).things
         base, starts = install.root, find_starts(install.root, start_folders())
         if plan.facts.has_old_root:
-            old = left_behind(plan.roots)
+            old = old_root_in(plan.roots)
             if plan.undoes:
                 base, starts = old, (*starts, *find_starts(old, start_folders()))
             starts = tuple(replace(one, version="") for one in starts)

@@ -339,7 +339,7 @@ class Surveys(Service):
         """A release as it lies in an install: one that is a single file, with a version or a platform in its
         name, lies there under the name that the program goes by.
         """
-        from left_intact.core.planning.parts import as_named_here
+        from left_intact.core.planning.counterparts import as_named_here
 
         if arrival.shape != "file" or any(
             os.path.lexists(os.path.join(install.root, path)) for path in arrival.release.entries

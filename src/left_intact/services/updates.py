@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
-from left_intact.core.model.place import LET_GO, Root, left_behind
+from left_intact.core.model.place import LET_GO, Root, old_root_in
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.stages import LayerKind
 from left_intact.core.model.update import RunKind, Settled, State, Update
@@ -65,9 +65,9 @@ class Updates(Service):
         disk as it is now, and spares another. `under_way` draws for an update that has begun, and waits.
         """
         from left_intact.core.files.roots import reader_in_words
+        from left_intact.core.planning.counterparts import parts_that_came
         from left_intact.core.planning.inputs import PlanInputs
         from left_intact.core.planning.nature import nature_of
-        from left_intact.core.planning.parts import parts_that_came
         from left_intact.core.planning.routes.registry import planner_named, with_new_root
         from left_intact.core.survey.weights import weights
 
@@ -92,9 +92,9 @@ class Updates(Service):
         coming = arrival.release.version_text
         circumstances = self.surveys.circumstances(install, survey, coming, sheet=known_sheet)
         elsewhere = with_new_root(wanted, survey, coming)
-        side = self.places.side(install, into, arrival, circumstances) if elsewhere else None
+        new_root = self.places.new_root(install, into, arrival, circumstances) if elsewhere else None
         told_apart = wanted is not None and planner_named(wanted).reads_donor
-        told_apart |= side is not None and side.place == arrival.source
+        told_apart |= new_root is not None and new_root.place == arrival.source
         read = reader_in_words(install.root, survey.roots, limit=_READ_MOST)
         updates = sorted_by_title(packages, install, known_sheet, survey, read) if packages else None
         inputs = PlanInputs(
@@ -104,7 +104,7 @@ class Updates(Service):
             baseline=base,
             sheet=known_sheet,
             circumstances=circumstances,
-            side=side,
+            new_root=new_root,
             read=read,
             updates=updates,
             replace_at=weights().replace,
@@ -166,11 +166,11 @@ class Updates(Service):
         plan that changes nothing while an update is on trial begins no other: that one is proven again.
         """
         from left_intact.core.carrying.chain import refuse_if_blocked
-        from left_intact.core.model.stages import HandStep
+        from left_intact.core.model.stages import ManualStep
 
         refuse_if_blocked(plan, frozenset(allowed))
         # A step by hand that removes the install may take more with it.
-        wiped = any(isinstance(stage, HandStep) and "" in stage.rebinds for stage in plan.stages)
+        wiped = any(isinstance(stage, ManualStep) and "" in stage.rebinds for stage in plan.stages)
         with self.records.session(install, outside=wiped) as box:
             return self._update(plan, install, box, frozenset(allowed), picture, report, cancel)
 
@@ -188,7 +188,7 @@ class Updates(Service):
 
         install = self.places.now(install)
         self.runs.refuse_running(install)
-        is_idle = not plan.changes and len(plan.carries) == len(plan.stages)
+        is_idle = not plan.changes and len(plan.change_sets) == len(plan.stages)
         if is_idle and any(u.state is State.ON_TRIAL for u in self.records.history(install)):
             # Another run would stand between the person and the release that they can go back to.
             return self.prove(install, report, cancel)
@@ -211,7 +211,7 @@ class Updates(Service):
         with it_stands("the update is carried out and on trial"):
             install = self.places.now(install)
             self._note_shipped(install, update, {n: a.release for n, a in enumerate(plan.arrivals)})
-            if plan.baseline is not None and self._lays_a_release(plan) and not left_behind(update.roots):
+            if plan.baseline is not None and self._lays_a_release(plan) and not old_root_in(update.roots):
                 from left_intact.core.model.pages import pages_in
 
                 self.surveys.learn_from_update(
@@ -228,7 +228,7 @@ class Updates(Service):
         from left_intact.core.model.plan import Route
         from left_intact.core.planning.routes.registry import planner_named
 
-        if left_behind(update.roots) or not planner_named(Route(update.route)).is_drawn_again:
+        if old_root_in(update.roots) or not planner_named(Route(update.route)).is_drawn_again:
             says = "what a step by hand has changed is part of the plan, and it cannot be drawn again"
             way_out = "Give the update up (give-up), and begin it anew."
             raise LeftIntactError("changed-meanwhile", says, path=install.root, way_out=way_out)
@@ -239,7 +239,9 @@ class Updates(Service):
 
     @staticmethod
     def _lays_a_release(plan: Plan) -> bool:
-        return any(carry.shipped is not None and not carry.shipped.over for carry in plan.carries)
+        return any(
+            change_set.shipped is not None and not change_set.shipped.over for change_set in plan.change_sets
+        )
 
     def _refuse_shared(self, install: Install, roots: tuple[Root, ...]) -> None:
         """A folder that another install's open run works on is not changed meanwhile."""
@@ -437,7 +439,7 @@ class Updates(Service):
         from left_intact.core.files.host import rooms
         from left_intact.core.files.identity import identity_of
         from left_intact.core.files.tree import entry_of
-        from left_intact.core.model.facts import NewRoot
+        from left_intact.core.model.facts import IntoNewRoot
         from left_intact.core.planning.letting_go import USED_SINCE, draw_letting_go
 
         install = self.places.now(install)
@@ -467,7 +469,7 @@ class Updates(Service):
             ),
             shipped=shipped,
             carried_at=update.changed,
-            used_from_there=way.left if isinstance(way, NewRoot) else (),
+            used_from_there=way.left if isinstance(way, IntoNewRoot) else (),
         )
         allowed = (USED_SINCE,) if all_the_same else ()
         return self.update(plan, install, allowed=allowed, report=report, cancel=cancel)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.install import Install
-from left_intact.core.model.place import left_behind
+from left_intact.core.model.place import old_root_in
 from left_intact.core.model.proof import CheckState
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
@@ -60,7 +60,7 @@ class Desk:
     def old_folder(self) -> str:
         """The folder that the update on trial left behind; empty where it left none."""
         roots = self.outcome.update.roots if self.outcome is not None and self.on_trial else ()
-        return left_behind(roots)
+        return old_root_in(roots)
 
     def clear_update(self) -> None:
         """Forget all that a changed disk has made old."""

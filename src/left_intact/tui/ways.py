@@ -48,7 +48,7 @@ def view_named(name: str, *what: Any) -> Screen[Any]:
 
             return NewsScreen(*what)
         case "parts":
-            from left_intact.tui.screens.parts import PartsScreen
+            from left_intact.tui.screens.part_list import PartsScreen
 
             return PartsScreen(*what)
         case "pack":

@@ -38,12 +38,21 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.effects import moved_by
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault, HalfDone, Interrupted, LeftIntactError, Refusal
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import DrawnStage, Plan
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Witness
-from left_intact.core.model.stages import Carry, Consent, HandStep, Later, Move, OnFailure, Sign, Verb
+from left_intact.core.model.stages import (
+    ChangeSet,
+    Consent,
+    DeferredStage,
+    ManualStep,
+    Move,
+    OnFailure,
+    Sign,
+    Verb,
+)
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.model.update import Arrived, RunKind, RunRecord, StageState, State, Update, WaitsFor
 
 Lying = Mapping[At, tuple[Entry, FileClass]]
@@ -53,19 +62,19 @@ Lying = Mapping[At, tuple[Entry, FileClass]]
 class Outside(Protocol):
     """What a chain needs of the stages before and after it."""
 
-    def was_done(self, step: HandStep, update: Update) -> bool:
+    def was_done(self, step: ManualStep, update: Update) -> bool:
         """Whether it can be seen that a step by hand was done."""
 
     def tree(self, roots: tuple[Root, ...]) -> Lying:
         """All that lies in the roots now."""
 
-    def draw(self, later: Later, update: Update, answers: Mapping[str, str]) -> DrawnStage:
+    def draw(self, later: DeferredStage, update: Update, answers: Mapping[str, str]) -> DrawnStage:
         """Draw a stage on the tree as it lies now."""
 
     def draw_again(self, update: Update, answers: Mapping[str, str]) -> Plan:
         """Draw the plan of an update anew, on the tree as it lies now."""
 
-    def run_command(self, step: HandStep, update: Update) -> bool:
+    def run_command(self, step: ManualStep, update: Update) -> bool:
         """Run the command of a step, where the person has allowed it; whether it was run and ended well."""
 
 
@@ -182,11 +191,11 @@ def _begin(
         )
         names = _names_in(plan)
         first = None
-        if isinstance(stage := plan.stages[0], Carry) and len(plan.stages) == 1:
+        if isinstance(stage := plan.stages[0], ChangeSet) and len(plan.stages) == 1:
             first = _whole(stage, roots, names, record, plan)
         update = journal.begin(record, facts, plan.stages, first)
         if (seq := _first_carry(plan)) > 1:  # days may pass before its turn comes
-            journal.put_witness(update.id, seq, _witness(plan.carries[0], record, plan))
+            journal.put_witness(update.id, seq, _witness(plan.change_sets[0], record, plan))
         chain = Chain(box, journal, update, outside, roots, report, cancel, names)
         if first is not None:
             chain.fresh[1] = first.steps
@@ -243,7 +252,7 @@ def _names_in(plan: Plan) -> OtherNames:
     @cache
     def moving() -> dict[tuple[int, int], list[At]]:
         found: dict[tuple[int, int], list[At]] = {}
-        for move in (m for carry in plan.carries for m in carry.moves):
+        for move in (m for change_set in plan.change_sets for m in change_set.moves):
             if move.before is not None:
                 found.setdefault(move.before.stamp[:2], []).append(move.at)
         return found
@@ -332,18 +341,18 @@ def advance(chain: Chain, plan: Plan | None = None) -> Update:
         whole: Plan | None = None
         is_new = stage.kind == "later" or _ground_moved(chain, stage)
         if stage.kind == "later":
-            carry = _draw_later(chain, stage)
+            change_set = _draw_later(chain, stage)
         elif is_new:
-            carry, whole = _draw_again(chain, stage)
+            change_set, whole = _draw_again(chain, stage)
         else:
-            carry = _drawn_before(chain, stage, plan)
+            change_set = _drawn_before(chain, stage, plan)
             whole = plan if plan is not None and stage.seq == _first_carry(plan) else None
         if chain.again().state is State.WAITING and chain.update.waits is not None:
             return chain.update
-        if carry is None and is_new:
+        if change_set is None and is_new:
             continue  # the person left it out
-        if carry is not None:
-            _begin_stage(chain, stage.seq, carry, whole)
+        if change_set is not None:
+            _begin_stage(chain, stage.seq, change_set, whole)
         _run_stage(chain, stage.seq)
     return _finish(chain)
 
@@ -353,7 +362,7 @@ _OVER = (StageState.DONE, StageState.SKIPPED, StageState.GIVEN_UP, StageState.UN
 
 def _first_carry(plan: Plan) -> int:
     """The number of the first stage that changes something; 0 where there is none."""
-    return next((n for n, stage in enumerate(plan.stages, 1) if isinstance(stage, Carry)), 0)
+    return next((n for n, stage in enumerate(plan.stages, 1) if isinstance(stage, ChangeSet)), 0)
 
 
 def _ground_moved(chain: Chain, stage: StageRow) -> bool:
@@ -368,27 +377,27 @@ def _ground_moved(chain: Chain, stage: StageRow) -> bool:
     return drawn is not None and any(move.at in moved for move in drawn.moves)
 
 
-def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> Carry | None:
+def _drawn_before(chain: Chain, stage: StageRow, plan: Plan | None) -> ChangeSet | None:
     """A stage that was drawn with the plan; None where its steps are in the journal: those of a single stage
     from the first, also where it was put back and is taken up again.
     """
     if stage.seq in chain.fresh:
         return None
     if plan is not None:
-        carry = plan.stages[stage.seq - 1]
-        assert isinstance(carry, Carry)
-        return carry
+        change_set = plan.stages[stage.seq - 1]
+        assert isinstance(change_set, ChangeSet)
+        return change_set
     return chain.journal.drawn(chain.update.id, stage.seq)
 
 
-def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> None:
+def _begin_stage(chain: Chain, stage: int, change_set: ChangeSet, plan: Plan | None) -> None:
     """The whole of a stage into the journal, before its first change. Where that fails, nothing was changed.
 
     With the first stage comes the witness of all that its plan speaks of.
     """
     try:
         update = chain.update
-        whole = _whole(carry, chain.roots, chain.names, update, plan)
+        whole = _whole(change_set, chain.roots, chain.names, update, plan)
         early = chain.journal.witness_of(update.id, stage)
         if early.rows or early.kept.pages:
             whole = replace(whole, witness=_over(early, whole.witness))
@@ -400,23 +409,23 @@ def _begin_stage(chain: Chain, stage: int, carry: Carry, plan: Plan | None) -> N
 
 
 def _whole(
-    carry: Carry,
+    change_set: ChangeSet,
     roots: Roots,
     names: OtherNames,
     run: RunRecord,
     plan: Plan | None,
 ) -> Whole:
     """All of a stage; with `plan` its witness is of all that the plan speaks of."""
-    steps = steps_of(carry, roots, names)
+    steps = steps_of(change_set, roots, names)
     folders = touched_folders([step for step in steps if step.before != step.after], roots)
-    folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in carry.times]
-    return Whole(carry=carry, steps=steps, folders=folders, witness=_witness(carry, run, plan))
+    folders += [FolderTime(at=at, mode=0, mtime_ns=when, wanted=True) for at, when in change_set.times]
+    return Whole(change_set=change_set, steps=steps, folders=folders, witness=_witness(change_set, run, plan))
 
 
-def _witness(carry: Carry, run: RunRecord, plan: Plan | None) -> Witness:
+def _witness(change_set: ChangeSet, run: RunRecord, plan: Plan | None) -> Witness:
     return witness_of(
-        (*(unspoken(plan) if plan is not None else ()), *_left_alone(carry, plan), *carry.moves),
-        plan.kept if plan is not None else Kept(),
+        (*(unspoken(plan) if plan is not None else ()), *_left_alone(change_set, plan), *change_set.moves),
+        plan.kept if plan is not None else Unchanged(),
         roots=tuple((r.label, r.place) for r in run.roots if r.label),
         version=run.from_version,
         to_version=run.to_version,
@@ -429,16 +438,18 @@ def _over(early: Witness, later: Witness) -> Witness:
     return replace(early, rows=rows, merged={**early.merged, **later.merged}, kept=early.kept.without(rows))
 
 
-def _left_alone(carry: Carry, plan: Plan | None) -> list[Move]:
+def _left_alone(change_set: ChangeSet, plan: Plan | None) -> list[Move]:
     """What later stages of a plan come to lies as it did until their turn, or for good where that never
     comes.
     """
     if plan is None:
         return []
-    own = {move.at for move in carry.moves}
+    own = {move.at for move in change_set.moves}
     return [
         replace(m, verb=Verb.KEEP, after=m.before, source=None)
-        for m in {move.at: move for one in reversed(plan.carries) for move in reversed(one.moves)}.values()
+        for m in {
+            move.at: move for one in reversed(plan.change_sets) for move in reversed(one.moves)
+        }.values()
         if m.at not in own
     ]
 
@@ -669,7 +680,7 @@ def _copy_too(chain: Chain, stage: int, newer: tuple[Move, ...]) -> str:
     update, annexes = chain.update, Annexes(chain.box, chain.roots, chain.update.id)
     more = (chain.report, chain.cancel)
     try:
-        steps = steps_of(Carry(moves=newer, tidy=False), chain.roots, chain.names)
+        steps = steps_of(ChangeSet(moves=newer, tidy=False), chain.roots, chain.names)
         laying.stage(Run(chain.box, chain.journal, update, stage, steps, chain.roots, annexes, *more))
         chain.box.flush()
     except (LeftIntactError, OSError) as error:
@@ -763,15 +774,15 @@ def _rebind(chain: Chain, labels: tuple[str, ...]) -> None:
         _claim(chain)
 
 
-def _draw_later(chain: Chain, stage: StageRow) -> Carry | None:
+def _draw_later(chain: Chain, stage: StageRow) -> ChangeSet | None:
     """The stage on the tree as it lies now; None where the person is asked first, or chose to leave it."""
     later, answers = stage.later, dict(stage.answers)
     assert later is not None
     drawn = chain.outside.draw(later, chain.update, answers)
-    return drawn.carry if _is_agreed(chain, stage, drawn, later.intends, later.consent) else None
+    return drawn.change_set if _is_agreed(chain, stage, drawn, later.intends, later.consent) else None
 
 
-def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | None]:
+def _draw_again(chain: Chain, stage: StageRow) -> tuple[ChangeSet | None, Plan | None]:
     """A stage that was drawn with its plan, on ground that a step by hand has moved meanwhile: within what
     was agreed to it goes on, else the person is asked.
     """
@@ -781,25 +792,25 @@ def _draw_again(chain: Chain, stage: StageRow) -> tuple[Carry | None, Plan | Non
     answers = {**facts.answers, **stage.answers}
     plan = chain.outside.draw_again(chain.update, answers)
     number = sum(1 for s in chain.stages() if s.kind == "carry" and s.seq < stage.seq)
-    carry = plan.carries[number] if number < len(plan.carries) else Carry(moves=())
+    change_set = plan.change_sets[number] if number < len(plan.change_sets) else ChangeSet(moves=())
     faults = tuple(_standing(plan, frozenset(facts.allowed)))
-    drawn = DrawnStage(carry=carry, questions=plan.questions, blockers=faults)
+    drawn = DrawnStage(change_set=change_set, questions=plan.questions, blockers=faults)
     intends = f"lay {chain.update.to_version}" if chain.update.to_version else "lay what came"
     if not _is_agreed(chain, stage, drawn, intends, _consent_of(before, plan.roots)):
         return None, None
-    return carry, plan
+    return change_set, plan
 
 
 _SLACK = 1 << 20
 
 
-def _consent_of(carry: Carry, roots: tuple[Root, ...]) -> Consent:
+def _consent_of(change_set: ChangeSet, roots: tuple[Root, ...]) -> Consent:
     """What was agreed to with a stage that was shown whole."""
-    laid = sum(move.after.bytes for move in carry.moves if move.changes_disk and move.after is not None)
+    laid = sum(move.after.bytes for move in change_set.moves if move.changes_disk and move.after is not None)
     return Consent(
         roots=tuple(root.label for root in roots),
-        classes=tuple({move.file_class for move in carry.moves}),
-        verbs=tuple({move.verb for move in carry.moves}),
+        classes=tuple({move.file_class for move in change_set.moves}),
+        verbs=tuple({move.verb for move in change_set.moves}),
         bytes=laid + laid // 10 + _SLACK,
     )
 
@@ -817,7 +828,7 @@ def _is_agreed(chain: Chain, stage: StageRow, drawn: DrawnStage, intends: str, c
     elif open_ones:
         first = open_ones[0]
         step, asks, why, options = first.id, first.asks, "; ".join(first.leads_to), first.options
-    elif answers.get(step) != "lay" and (beyond := consent.covers(drawn.carry.moves)):
+    elif answers.get(step) != "lay" and (beyond := consent.covers(drawn.change_set.moves)):
         why, options = beyond, ("lay", "leave")
     if answers.get(step) == "leave":
         chain.journal.set_stage(chain.update.id, stage.seq, StageState.SKIPPED)

@@ -22,7 +22,7 @@ from left_intact.core.model.facts import RunFacts
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness
 from left_intact.core.model.records import from_text, packed, to_text, unpacked
-from left_intact.core.model.stages import Carry, HandStep, Later, Shipped, Source, Verb
+from left_intact.core.model.stages import ChangeSet, DeferredStage, ManualStep, Shipped, Source, Stage, Verb
 from left_intact.core.model.update import TORN, RunKind, RunRecord, StageState, State, Update, WaitsFor
 
 
@@ -66,8 +66,8 @@ class FolderTime:
 class StageRecord:
     """What is kept of a stage beside its kind and its state."""
 
-    hand: HandStep | None = None
-    later: Later | None = None
+    hand: ManualStep | None = None
+    later: DeferredStage | None = None
     shipped: Shipped | None = None
     reaches: str = ""
     """The version that lies here once it is done, where later stages lead to another one."""
@@ -79,22 +79,22 @@ class StageRecord:
     answers: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
 
     @staticmethod
-    def of(stage: Carry | HandStep | Later) -> StageRecord:
+    def of(stage: Stage) -> StageRecord:
         match stage:
-            case HandStep():
+            case ManualStep():
                 return StageRecord(hand=stage)
-            case Later():
+            case DeferredStage():
                 return StageRecord(later=stage)
         return StageRecord().with_change(stage)
 
-    def with_change(self, carry: Carry) -> StageRecord:
+    def with_change(self, change_set: ChangeSet) -> StageRecord:
         """The same once what changes is known."""
         return replace(
             self,
-            shipped=carry.shipped,
-            reaches=carry.reaches,
-            intends=carry.intends or self.intends,
-            copies=carry.copies,
+            shipped=change_set.shipped,
+            reaches=change_set.reaches,
+            intends=change_set.intends or self.intends,
+            copies=change_set.copies,
             waits=None,
         )
 
@@ -140,7 +140,7 @@ class _OnTrial:
 class Whole:
     """All of a stage that is to be carried out."""
 
-    carry: Carry
+    change_set: ChangeSet
     steps: list[Step]
     folders: list[FolderTime]
     witness: Witness
@@ -155,7 +155,7 @@ class Journal(Heads):
         self,
         record: RunRecord,
         facts: RunFacts,
-        stages: Sequence[Carry | HandStep | Later],
+        stages: Sequence[Stage],
         first: Whole | None = None,
     ) -> Update:
         """Write the head and the outline of a run down. Updates that it takes back become `going-back` with
@@ -172,7 +172,7 @@ class Journal(Heads):
             db.execute("INSERT INTO facts VALUES (?,?)", (update, packed(facts)))
             for seq, stage in enumerate(stages, 1):
                 self._put_stage(db, update, seq, stage)
-                if isinstance(stage, Carry) and len(stages) > 1:
+                if isinstance(stage, ChangeSet) and len(stages) > 1:
                     db.execute("INSERT INTO moves VALUES (?,?,?)", (update, seq, packed(stage)))
             for undone in record.undoes:
                 db.execute(
@@ -184,8 +184,16 @@ class Journal(Heads):
         return self.update(update)
 
     @staticmethod
-    def _put_stage(db: sqlite3.Connection, update: int, seq: int, stage: Carry | HandStep | Later) -> None:
-        kind = "hand" if isinstance(stage, HandStep) else "later" if isinstance(stage, Later) else "carry"
+    def _put_stage(
+        db: sqlite3.Connection, update: int, seq: int, stage: ChangeSet | ManualStep | DeferredStage
+    ) -> None:
+        kind = (
+            "hand"
+            if isinstance(stage, ManualStep)
+            else "later"
+            if isinstance(stage, DeferredStage)
+            else "carry"
+        )
         row = (update, seq, kind, StageState.PLANNED.value, to_text(StageRecord.of(stage)))
         db.execute("INSERT INTO stages VALUES (?,?,?,?,?)", row)
 
@@ -198,7 +206,7 @@ class Journal(Heads):
 
     @staticmethod
     def _put_carry(db: sqlite3.Connection, update: int, stage: int, whole: Whole) -> None:
-        said = to_text(_stage_record(db, update, stage).with_change(whole.carry))
+        said = to_text(_stage_record(db, update, stage).with_change(whole.change_set))
         db.execute(
             "UPDATE stages SET kind = 'carry', state = ?, record = ? WHERE update_id = ? AND seq = ?",
             (StageState.STAGING.value, said, update, stage),
@@ -234,12 +242,12 @@ class Journal(Heads):
             db.execute("DELETE FROM witness WHERE update_id = ? AND stage = ?", (update, stage))
             db.execute("INSERT INTO witness VALUES (?,?,?)", (update, stage, witness_to_row(witness)))
 
-    def drawn(self, update: int, stage: int) -> Carry | None:
+    def drawn(self, update: int, stage: int) -> ChangeSet | None:
         """A stage as it was drawn with the plan, where that is kept; None where it is drawn when its turn
         comes.
         """
         with self._rows("SELECT record FROM moves WHERE update_id = ? AND stage = ?", update, stage) as rows:
-            return unpacked(Carry, rows[0][0]) if rows else None
+            return unpacked(ChangeSet, rows[0][0]) if rows else None
 
     def begin_again(self, update: int, stage: int) -> None:
         """A stage that was put back waits for its turn anew; one that was drawn late is drawn again then."""

@@ -11,8 +11,8 @@ from dataclasses import replace
 from typing import Any
 
 from left_intact.core.carrying.witness_rows import parts_of, row_of
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import from_words
+from left_intact.core.model.unchanged import Unchanged
 
 Said = dict[str, Any]
 _WITNESS = b"LIW1"
@@ -147,7 +147,7 @@ def _witness(row: bytes) -> bytes:
     return row_of(_packed(told), _in_roots(kept, said.get("labels", [])))
 
 
-def _in_roots(kept: Kept, labels: list[str]) -> Kept:
+def _in_roots(kept: Unchanged, labels: list[str]) -> Unchanged:
     """The pages with the root that stood in their path."""
     pages = []
     for one in kept.pages:
@@ -155,7 +155,7 @@ def _in_roots(kept: Kept, labels: list[str]) -> Kept:
             (one.page.root, one.page.folder) if one.page.root else _old_place(one.page.folder, labels)
         )
         pages.append(replace(one, page=replace(one.page, root=root, folder=folder)))
-    return Kept(pages, kept.because, kept.rest)
+    return Unchanged(pages, kept.because, kept.rest)
 
 
 def _packed(said: Said) -> bytes:

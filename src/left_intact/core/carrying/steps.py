@@ -16,11 +16,11 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Attributes, Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import NOT_KEPT, Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Plan
 from left_intact.core.model.proof import Witness, Witnessed
-from left_intact.core.model.stages import Carry, FromRoot, Made, Move, Verb
+from left_intact.core.model.stages import ChangeSet, FromRoot, Made, Move, Verb
+from left_intact.core.model.unchanged import NOT_KEPT, Unchanged
 
 NEW_FOLDER = 0o755
 
@@ -29,20 +29,22 @@ OtherNames = Callable[[int, int], list[At]]
 """All places where a file of a device and inode is known to lie."""
 
 
-def steps_of(carry: Carry, places: Roots, names: OtherNames = lambda device, inode: []) -> list[Step]:
+def steps_of(
+    change_set: ChangeSet, places: Roots, names: OtherNames = lambda device, inode: []
+) -> list[Step]:
     """First what goes, then folders, then what is exchanged, then what is new. Reads the disk for folders
     and attributes.
 
     `names` finds other names of files that are hard-linked. Raises
     `bad-path`, `other-file-system`, `changed-meanwhile`.
     """
-    moves = [_vetted(move) for move in carry.moves if move.is_step]
+    moves = [_vetted(move) for move in change_set.moves if move.is_step]
     for move in moves:
         refuse_bad_path(move.at, places)
     steps = {move.at: _step_of(move) for move in moves}
     for step in _new_folders(steps, places):
         steps[step.at] = step
-    if carry.tidy:
+    if change_set.tidy:
         for step in _emptied(steps, places):
             steps[step.at] = step
     ready = [_with_attributes(step, places, names) for step in sorted(steps.values(), key=_order)]
@@ -221,7 +223,7 @@ def unspoken(plan: Plan) -> Iterator[Move]:
     if plan.undoes or not isinstance(findings, SortedPages):
         return
     spoken: dict[At, set[str]] = {}
-    for move in (*plan.kept.rest, *(move for carry in plan.carries for move in carry.moves)):
+    for move in (*plan.kept.rest, *(move for change_set in plan.change_sets for move in change_set.moves)):
         spoken.setdefault(move.at.folder, set()).add(move.at.name)
     kept = {page.page.at: page for page in plan.kept.pages}
     for number, page in enumerate(findings.pages):
@@ -246,7 +248,12 @@ def unspoken(plan: Plan) -> Iterator[Move]:
 
 
 def witness_of(
-    moves: Iterable[Move], kept: Kept, *, version: str, to_version: str, roots: tuple[tuple[str, str], ...]
+    moves: Iterable[Move],
+    kept: Unchanged,
+    *,
+    version: str,
+    to_version: str,
+    roots: tuple[tuple[str, str], ...],
 ) -> Witness:
     """What is known before the first change, for the proof to compare with."""
     rows, merged = {}, {}
@@ -257,5 +264,5 @@ def witness_of(
         )
         if isinstance(move.source, Made) and move.source.lines:
             merged[move.at] = move.source.lines
-    stays = Kept(kept.pages, ("", ""))
+    stays = Unchanged(kept.pages, ("", ""))
     return Witness(rows=rows, version=version, to_version=to_version, merged=merged, roots=roots, kept=stays)

@@ -149,23 +149,23 @@ class Trace:
         agreed to.
         """
         stages = self.in_force or self.stages
-        carries = [s for s in stages if s.kind == "carry"]
-        if not carries:
+        change_sets = [s for s in stages if s.kind == "carry"]
+        if not change_sets:
             return Witness(rows={}, version="", to_version="", merged={})
-        whole = self.journal.witness_of(self.update, carries[0].seq)
+        whole = self.journal.witness_of(self.update, change_sets[0].seq)
         rows, merged, moved = dict(whole.rows), dict(whole.merged), set[At]()
-        own = {step.at for step in self.steps(carries[0].seq) if step.before != step.after}
+        own = {step.at for step in self.steps(change_sets[0].seq) if step.before != step.after}
         counting = {stage.seq for stage in stages}
         for stage in self.stages:
             if stage.seq not in counting and stage.state not in (StageState.SKIPPED, StageState.GIVEN_UP):
                 continue
             for seen in self._agreed(stage, whole):
-                if stage.seq <= carries[0].seq and seen.at in own:
+                if stage.seq <= change_sets[0].seq and seen.at in own:
                     continue  # what the stage agreed to came after it
                 _observe(rows, seen, None if seen.at in moved else whole.kept.class_at(seen.at))
                 if seen.after is None or seen.after.kind is not Kind.FOLDER:
                     moved.add(seen.at)
-            if stage.kind != "hand" and stage.seq in counting and stage.seq != carries[0].seq:
+            if stage.kind != "hand" and stage.seq in counting and stage.seq != change_sets[0].seq:
                 more = self.journal.witness_of(self.update, stage.seq)
                 for at, row in more.rows.items():
                     known = rows.get(at)

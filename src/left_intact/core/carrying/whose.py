@@ -15,7 +15,7 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.effects import moved_by
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import LeftIntactError
-from left_intact.core.model.kept import CLASSES
+from left_intact.core.model.unchanged import CLASSES
 from left_intact.core.model.update import State, Update
 
 _MOST_OF_IT = 0.9

@@ -8,12 +8,12 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from left_intact.core.model.kept import Kept, KeptPage
 from left_intact.core.model.page_packing import pages_from_bytes, pages_to_bytes, squeezed, unsqueezed
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.records import packed, unpacked
 from left_intact.core.model.stages import KeyLine
+from left_intact.core.model.unchanged import Unchanged, UnchangedPage
 
 _LENGTHS = struct.Struct("<4sIII")
 _MAGIC = b"LIW2"
@@ -22,7 +22,7 @@ _COLUMNS = ("stats", "digests")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class Context:
     """What of a witness is told in JSON."""
 
     version: str
@@ -36,7 +36,7 @@ def witness_to_row(witness: Witness) -> bytes:
     """Lengths, what is told in JSON, classes and reasons of what stays, then its pages; all but the lengths
     squeezed.
     """
-    told = Told(
+    told = Context(
         version=witness.version,
         to_version=witness.to_version,
         roots=witness.roots,
@@ -46,7 +46,7 @@ def witness_to_row(witness: Witness) -> bytes:
     return row_of(packed(told), witness.kept)
 
 
-def row_of(head: bytes, kept: Kept) -> bytes:
+def row_of(head: bytes, kept: Unchanged) -> bytes:
     marks = squeezed(b"".join(part for page in kept.pages for part in (page.classes, page.reasons)))
     pages = squeezed(pages_to_bytes([page.page for page in kept.pages], columns=_COLUMNS))
     return b"".join((_LENGTHS.pack(_MAGIC, len(head), len(marks), len(pages)), head, marks, pages))
@@ -55,7 +55,7 @@ def row_of(head: bytes, kept: Kept) -> bytes:
 def witness_from_row(row: bytes) -> Witness:
     """The reverse. Raises ValueError for anything else."""
     head, kept = parts_of(row, _MAGIC)
-    told = unpacked(Told, head)
+    told = unpacked(Context, head)
     return Witness(
         rows=dict(told.rows),
         version=told.version,
@@ -66,7 +66,7 @@ def witness_from_row(row: bytes) -> Witness:
     )
 
 
-def parts_of(row: bytes, magic: bytes) -> tuple[bytes, Kept]:
+def parts_of(row: bytes, magic: bytes) -> tuple[bytes, Unchanged]:
     """(what is told, what stays). Raises ValueError where the row has another beginning."""
     known, *lengths = _LENGTHS.unpack_from(row)
     if known != magic:
@@ -78,6 +78,6 @@ def parts_of(row: bytes, magic: bytes) -> tuple[bytes, Kept]:
     marks, kept, start = unsqueezed(parts[1]), [], 0
     for page in pages_from_bytes(unsqueezed(parts[2])):
         middle, end = start + len(page.names), start + 2 * len(page.names)
-        kept.append(KeptPage(page=page, classes=marks[start:middle], reasons=marks[middle:end]))
+        kept.append(UnchangedPage(page=page, classes=marks[start:middle], reasons=marks[middle:end]))
         start = end
-    return parts[0], Kept(kept, ("", ""))
+    return parts[0], Unchanged(kept, ("", ""))

@@ -49,7 +49,7 @@ class InPlace(msgspec.Struct, frozen=True, tag="in-place"):
     """All is laid where the install lies."""
 
 
-class NewRoot(msgspec.Struct, frozen=True, tag="new-root"):
+class IntoNewRoot(msgspec.Struct, frozen=True, tag="new-root"):
     """The install gets a new folder; the old one stays."""
 
     moved: tuple[tuple[str, str], ...] = ()
@@ -103,7 +103,7 @@ class OldRootFreed(msgspec.Struct, frozen=True, tag="old-root-freed"):
 
 
 IN_PLACE = InPlace()
-Way = InPlace | NewRoot | Cleared | Swapped | Climbed | Grafted | FromPack | PutBack | OldRootFreed
+Way = InPlace | IntoNewRoot | Cleared | Swapped | Climbed | Grafted | FromPack | PutBack | OldRootFreed
 """How a run does it, with what it alone knows. A route takes the one that says what its proof must know."""
 
 
@@ -138,7 +138,7 @@ class RunFacts:
     @property
     def has_old_root(self) -> bool:
         """Whether it is about two folders of the install: the new one and the one that is left behind."""
-        return isinstance(self.way, NewRoot) or (isinstance(self.way, PutBack) and self.way.to_old_root)
+        return isinstance(self.way, IntoNewRoot) or (isinstance(self.way, PutBack) and self.way.to_old_root)
 
     @property
     def parts(self) -> tuple[PartChange, ...]:

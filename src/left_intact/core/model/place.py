@@ -125,6 +125,6 @@ class Root:
         return self.identity[0] if self.identity else None
 
 
-def left_behind(roots: Iterable[Root]) -> str:
+def old_root_in(roots: Iterable[Root]) -> str:
     """The folder that a plan or a run with these roots leaves behind; empty where it leaves none."""
     return next((root.place for root in roots if root.label == OLD), "")

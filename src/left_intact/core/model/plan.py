@@ -12,16 +12,16 @@ from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import NOTHING_KNOWN, Cleared, PartChange, RunFacts
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.model.stages import Carry, KeyLine, Move, OnFailure, Stage, Verb
+from left_intact.core.model.stages import ChangeSet, KeyLine, Move, OnFailure, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.model.telling import USUAL, Telling
+from left_intact.core.model.unchanged import Unchanged
 
 __all__ = [
-    "Carry",
+    "ChangeSet",
     "KeyLine",
     "Merge",
     "Move",
@@ -118,7 +118,7 @@ class Question:
 class DrawnStage:
     """A stage that could be drawn only when its turn came."""
 
-    carry: Carry
+    change_set: ChangeSet
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
     notes: tuple[str, ...] = ()
@@ -162,7 +162,7 @@ class Plan:
     route: Route
     routes: tuple[RouteChoice, ...] = ()
     stages: tuple[Stage, ...]
-    kept: Kept = field(default_factory=Kept)
+    kept: Unchanged = field(default_factory=Unchanged)
     """What stays as it is, or waits for an answer."""
     merges: Mapping[At, Merge] = field(default_factory=lambda: MappingProxyType({}))
     questions: tuple[Question, ...] = ()
@@ -201,8 +201,8 @@ class Plan:
         return self.facts.parts
 
     @property
-    def carries(self) -> tuple[Carry, ...]:
-        return tuple(stage for stage in self.stages if isinstance(stage, Carry))
+    def change_sets(self) -> tuple[ChangeSet, ...]:
+        return tuple(stage for stage in self.stages if isinstance(stage, ChangeSet))
 
     @cached_property
     def moves(self) -> tuple[Move, ...]:
@@ -212,10 +212,10 @@ class Plan:
     @cached_property
     def net(self) -> tuple[Move, ...]:
         """What all stages together do to each place that one of them speaks of."""
-        if len(self.carries) < 2:
-            return tuple(m for carry in self.carries for m in carry.moves)
+        if len(self.change_sets) < 2:
+            return tuple(m for change_set in self.change_sets for m in change_set.moves)
         found: dict[At, Move] = {}
-        for move in (m for carry in self.carries for m in carry.moves):
+        for move in (m for change_set in self.change_sets for m in change_set.moves):
             first = found.get(move.at)
             found[move.at] = move if first is None else _both(first, move)
         return tuple(found.values())

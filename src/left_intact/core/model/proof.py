@@ -9,11 +9,11 @@ from types import MappingProxyType
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.survey import Total
 from left_intact.core.model.things import ThingLine
+from left_intact.core.model.unchanged import Unchanged
 
 SAME_SCENE = "the same scene"
 """How the check begins that holds two pictures against each other."""
@@ -70,7 +70,7 @@ class Witnessed:
 class Beginning:
     """What lay in all roots before the first stage, and what became of it by other hands than ours."""
 
-    kept: Kept
+    kept: Unchanged
     rows: Mapping[At, tuple[Entry, FileClass]]
     """What lies not in `kept`."""
     safe: Mapping[At, tuple[Entry, FileClass]] = field(default_factory=lambda: MappingProxyType({}))
@@ -96,7 +96,7 @@ class Witness:
     merged: dict[At, tuple[KeyLine, ...]]
     roots: tuple[tuple[str, str], ...] = ()
     """(label, absolute path) of the roots beside the first."""
-    kept: Kept = field(default_factory=Kept)
+    kept: Unchanged = field(default_factory=Unchanged)
     """What is to stay as it is, in the columns of the survey."""
     by_hand: bool = False
     """Whether the program that lies there now was laid by a step by hand."""

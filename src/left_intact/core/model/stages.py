@@ -190,7 +190,7 @@ class Shipped:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Carry:
+class ChangeSet:
     """Places that change together, whole or not at all."""
 
     moves: tuple[Move, ...]
@@ -225,7 +225,7 @@ class Sign(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class HandCheck:
+class ManualCheck:
     """What to look at to see that a step was done."""
 
     sign: Sign
@@ -290,14 +290,14 @@ class Prompt:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class HandStep:
+class ManualStep:
     """A step that the person does outside the tool; waited for and checked."""
 
     id: str
     asks: str
     why: str
-    check: HandCheck
-    back: HandStep | None = None
+    check: ManualCheck
+    back: ManualStep | None = None
     """The step that undoes it; None where there is nothing for a person to undo."""
     may_skip: bool = False
     rebinds: tuple[str, ...] = ()
@@ -349,7 +349,7 @@ class Consent:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Later:
+class DeferredStage:
     """What cannot be drawn yet, since a stage before it decides what will lie there."""
 
     planner: str
@@ -361,7 +361,7 @@ class Later:
     """What the planner is told, beside the tree."""
 
 
-Stage = Carry | HandStep | Later
+Stage = ChangeSet | ManualStep | DeferredStage
 
 
 class OnFailure(StrEnum):

@@ -8,12 +8,12 @@ from dataclasses import replace
 from left_intact.core.keepsheet.sheet import Keepsheet
 from left_intact.core.model.around import StepRule, TestRule, When, Workaround
 from left_intact.core.model.place import At
-from left_intact.core.model.stages import IN_USE, HandCheck, HandStep, Sign
+from left_intact.core.model.stages import IN_USE, ManualCheck, ManualStep, Sign
 from left_intact.core.model.version import Version
 from left_intact.core.survey.patterns import matches
 
 
-def steps_when(sheet: Keepsheet, when: Sequence[When], changing: Iterable[str]) -> tuple[HandStep, ...]:
+def steps_when(sheet: Keepsheet, when: Sequence[When], changing: Iterable[str]) -> tuple[ManualStep, ...]:
     """The steps that have their turn then, in the order of the sheet. `changing` are the paths that change:
     a step for some parts alone is left out where none of them does.
     """
@@ -23,7 +23,7 @@ def steps_when(sheet: Keepsheet, when: Sequence[When], changing: Iterable[str]) 
 
 def around(
     sheet: Keepsheet, changing: Iterable[str], *, here: str, to: str, parts_only: bool = False
-) -> tuple[tuple[HandStep, ...], tuple[HandStep, ...]]:
+) -> tuple[tuple[ManualStep, ...], tuple[ManualStep, ...]]:
     """(steps before, steps after) an update from one version to another. Those after end with what was done
     against faults that are mended now, and with how it is tried. With `parts_only` what is for the whole
     program is left out.
@@ -53,21 +53,21 @@ def _concerns(parts: Sequence[str], paths: Sequence[str]) -> bool:
     return not parts or any(matches(part, path) for part in parts for path in paths)
 
 
-def _hand(rule: StepRule) -> HandStep:
-    undo = HandStep(
+def _hand(rule: StepRule) -> ManualStep:
+    undo = ManualStep(
         id=f"undo-{rule.id}",
         asks=rule.undo,
         why=f"it undoes: {rule.do}",
-        check=HandCheck(sign=Sign.SAID),
+        check=ManualCheck(sign=Sign.SAID),
         may_skip=True,
         bounds=rule.bounds,
         on=rule.on,
     )
-    return HandStep(
+    return ManualStep(
         id=rule.id,
         asks=rule.do,
         why=rule.why or "its keepsheet says that every update needs it",
-        check=HandCheck(sign=rule.sign, at=At("", rule.path), key=rule.key, value=rule.value),
+        check=ManualCheck(sign=rule.sign, at=At("", rule.path), key=rule.key, value=rule.value),
         back=undo if rule.undo else None,
         may_skip=rule.may_skip,
         command=rule.command,
@@ -77,27 +77,27 @@ def _hand(rule: StepRule) -> HandStep:
     )
 
 
-def _test(number: int, rule: TestRule, paths: Sequence[str]) -> HandStep:
+def _test(number: int, rule: TestRule, paths: Sequence[str]) -> ManualStep:
     tried = next((p for p in paths if any(matches(part, p) for part in rule.parts)), "")
     asks = f"try {tried}: start {rule.title}" if tried else f"try it: start {rule.title}"
     asks += f" with {rule.with_}" if rule.with_ else ""
-    return HandStep(
+    return ManualStep(
         id=f"test-{number}",
         asks=asks,
         why=rule.look or "the same title and settings each time, so that a difference is the update's",
-        check=HandCheck(sign=Sign.SAID),
+        check=ManualCheck(sign=Sign.SAID),
         may_skip=True,
         bounds=IN_USE,
     )
 
 
-def _drop(number: int, one: Workaround) -> HandStep:
+def _drop(number: int, one: Workaround) -> ManualStep:
     span = f"needed from {one.since or 'the beginning'} until {one.until}"
-    return HandStep(
+    return ManualStep(
         id=f"drop-{number}",
         asks=f"drop the workaround: {one.what}",
         why=f"{span}{f' ({one.reason})' if one.reason else ''}; leave this out to keep it",
-        check=HandCheck(sign=Sign.SAID),
+        check=ManualCheck(sign=Sign.SAID),
         may_skip=True,
         bounds=IN_USE,
     )

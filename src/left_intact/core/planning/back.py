@@ -18,9 +18,17 @@ from left_intact.core.model.effects import ShelfEffect, reversed_effects
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import PutBack, RunFacts
-from left_intact.core.model.place import At, Root, left_behind
+from left_intact.core.model.place import At, Root, old_root_in
 from left_intact.core.model.plan import Move, Plan, Question, Route, Verb
-from left_intact.core.model.stages import SAVED_FIRST, Carry, Consent, FromStrongbox, HandStep, Later, Stage
+from left_intact.core.model.stages import (
+    SAVED_FIRST,
+    ChangeSet,
+    Consent,
+    DeferredStage,
+    FromStrongbox,
+    ManualStep,
+    Stage,
+)
 from left_intact.core.model.touch import Touch
 from left_intact.core.planning import blockers
 from left_intact.core.planning.circumstances import Circumstances
@@ -43,7 +51,7 @@ class Segment:
     behind: int
     """The stages behind this number."""
     touched: Mapping[At, Touch]
-    hand: HandStep | None = None
+    hand: ManualStep | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,7 +116,7 @@ def draw_back(inputs: BackInputs) -> Plan:
         survey=inputs.today.survey,
         undoes=(inputs.update,),
         effects=reversed_effects(inputs.effects),
-        facts=RunFacts(way=PutBack(to_old_root=bool(left_behind(inputs.roots)))),
+        facts=RunFacts(way=PutBack(to_old_root=bool(old_root_in(inputs.roots)))),
     )
 
 
@@ -150,21 +158,21 @@ def _unreadable(inputs: BackInputs) -> list[Fault]:
     return [Fault(code="unreadable", says=says, way_out=way)]
 
 
-def draw_segment(inputs: BackInputs) -> tuple[Carry, tuple[Question, ...], tuple[Fault, ...]]:
+def draw_segment(inputs: BackInputs) -> tuple[ChangeSet, tuple[Question, ...], tuple[Fault, ...]]:
     """A later part of a going back, drawn when its turn comes."""
     plan = draw_back(inputs)
-    return plan.carries[0], plan.questions, plan.blockers
+    return plan.change_sets[0], plan.questions, plan.blockers
 
 
 def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
     times = tuple((at, when) for at, when in inputs.times.items())
     safe = [move for move in sketch.moves if move.safeguard]
     moves = sorted((move for move in sketch.moves if not move.safeguard), key=lambda m: m.at)
-    stages: list[Stage] = [Carry(moves=tuple(moves), tidy=False, times=times)]
+    stages: list[Stage] = [ChangeSet(moves=tuple(moves), tidy=False, times=times)]
     if _is_removed(inputs):
         intends = f"{len(safe):,} copies of what else is yours now, each read back"
         ordered = tuple(sorted(safe, key=lambda m: m.at))
-        stages.append(Carry(moves=ordered, intends=intends, tidy=False, copies=True))
+        stages.append(ChangeSet(moves=ordered, intends=intends, tidy=False, copies=True))
     if inputs.segments[0].hand is not None:
         stages.append(inputs.segments[0].hand)
     for segment in inputs.segments[1:]:
@@ -177,7 +185,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
         )
         told = {"behind": str(segment.behind), "update": str(inputs.update)}
         stages.append(
-            Later(
+            DeferredStage(
                 planner=PLANNER, intends="bring back what the update displaced", consent=consent, context=told
             )
         )
@@ -185,7 +193,7 @@ def _stages(inputs: BackInputs, sketch: _Sketch) -> tuple[Stage, ...]:
             stages.append(segment.hand)
     if _is_removed(inputs):
         stages.append(
-            Later(
+            DeferredStage(
                 planner=NEWER,
                 intends="put back what was yours and newer",
                 consent=Consent(

@@ -14,7 +14,7 @@ from left_intact.core.model.facts import RunFacts
 from left_intact.core.model.place import At, Root
 from left_intact.core.model.plan import Move, Plan
 from left_intact.core.model.release import Arrival
-from left_intact.core.model.stages import Carry
+from left_intact.core.model.stages import ChangeSet
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning import blockers
 from left_intact.core.planning.around import around
@@ -34,7 +34,7 @@ def draw_up(inputs: PlanInputs) -> Plan:
     chosen = choose(inputs)
     planner = chosen.planner
     drawing = planner.draw(inputs)
-    moves = [move for stage in drawing.stages if isinstance(stage, Carry) for move in stage.moves]
+    moves = [move for stage in drawing.stages if isinstance(stage, ChangeSet) for move in stage.moves]
     circumstances = drawing.circumstances or inputs.circumstances
     space = room_for(moves, circumstances)
     arrival = drawing.arrival or inputs.arrival
@@ -146,7 +146,7 @@ def _let_go(drawing: Drawing, moves: Iterable[Move]) -> list[At]:
 
 def _does_something(drawing: Drawing) -> bool:
     """Whether there is anything to have steps around."""
-    return any(not isinstance(stage, Carry) or stage.moves for stage in drawing.stages)
+    return any(not isinstance(stage, ChangeSet) or stage.moves for stage in drawing.stages)
 
 
 def roots_of(survey: Survey, circumstances: Circumstances) -> tuple[Root, ...]:

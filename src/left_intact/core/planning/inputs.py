@@ -13,7 +13,6 @@ from left_intact.core.model.effects import ShelfEffect
 from left_intact.core.model.entry import Entry
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import IN_PLACE, Way
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, Question, Route, RouteChoice
@@ -21,13 +20,14 @@ from left_intact.core.model.release import Arrival, Release
 from left_intact.core.model.stages import OnFailure, Stage
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.telling import USUAL, Telling
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.climbing import Updates
-from left_intact.core.planning.later import LaterPlanner
+from left_intact.core.planning.counterparts import Part
+from left_intact.core.planning.deferred import DeferredPlanner
 from left_intact.core.planning.merging import NO_WISHES, Wishes, merge
 from left_intact.core.planning.nature import BUILD, Nature
-from left_intact.core.planning.parts import Part
-from left_intact.core.planning.side import Side
+from left_intact.core.planning.new_root.lying import NewRoot
 from left_intact.core.settings.document import Key
 from left_intact.core.survey.donor import Donor
 
@@ -57,7 +57,7 @@ class PlanInputs:
     """What came is to the install."""
     parts: tuple[Part, ...] = ()
     """What of what came goes by the name of a part of the install, or is the settings of such a one."""
-    side: Side | None = None
+    new_root: NewRoot | None = None
     """The new folder, on the route that has one."""
     updates: Updates | None = None
     """What came to be laid in order; None where it is no such thing."""
@@ -103,7 +103,7 @@ class Drawing:
     """A route's part of a plan; what is the same for all routes is added to it once."""
 
     stages: tuple[Stage, ...]
-    kept: Kept
+    kept: Unchanged
     merges: Mapping[At, Merge] = field(default_factory=lambda: MappingProxyType({}))
     questions: tuple[Question, ...] = ()
     blockers: tuple[Fault, ...] = ()
@@ -139,7 +139,7 @@ class RoutePlanner(ABC):
     """One way of doing an update, with all that is its own. Where a route is as most are, it says nothing."""
 
     name: Route
-    later: Mapping[str, LaterPlanner] = MappingProxyType({})
+    later: Mapping[str, DeferredPlanner] = MappingProxyType({})
     """Planners of the stages that can be drawn only when their turn comes, by name."""
     telling: Telling = USUAL
     """Its lanes and words."""

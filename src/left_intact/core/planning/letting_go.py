@@ -13,12 +13,12 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import OldRootFreed, RunFacts
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import LET_GO, At, Root
 from left_intact.core.model.plan import Move, Plan, Route, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry
+from left_intact.core.model.stages import ChangeSet
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.unchanged import unchanged_of
 from left_intact.core.planning.blockers import machine_faults
 from left_intact.core.planning.circumstances import Circumstances
 from left_intact.core.planning.space import room_for
@@ -72,8 +72,8 @@ def draw_letting_go(
         from_version=survey.version_text,
         to_version=survey.version_text,
         route=Route.SIDE_BY_SIDE,
-        stages=(Carry(moves=tuple(sorted(moves, key=lambda m: m.at))),),
-        kept=kept_of(survey.findings, "in the new folder, where it stays"),
+        stages=(ChangeSet(moves=tuple(sorted(moves, key=lambda m: m.at))),),
+        kept=unchanged_of(survey.findings, "in the new folder, where it stays"),
         blockers=(*faults, *machine_faults(install, moves, space, circumstances)),
         space=space,
         survey=survey,

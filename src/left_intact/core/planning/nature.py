@@ -19,7 +19,7 @@ from left_intact.core.model.place import At
 from left_intact.core.model.release import Arrival
 from left_intact.core.model.survey import Survey
 from left_intact.core.planning.blockers import is_common
-from left_intact.core.planning.parts import part_key, parts_here
+from left_intact.core.planning.counterparts import part_key, parts_here
 
 _CARRIES = 0.5
 """So much of the program's code, by name, makes what came a build of it."""

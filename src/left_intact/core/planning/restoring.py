@@ -17,9 +17,9 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import DrawnStage, Merge, Question
-from left_intact.core.model.stages import Carry, FromRoot, FromStrongbox, Move, Shipped, Source, Verb
+from left_intact.core.model.stages import ChangeSet, FromRoot, FromStrongbox, Move, Shipped, Source, Verb
+from left_intact.core.planning.deferred import Situation
 from left_intact.core.planning.keys import KeyMatch, by_key, by_lists, match_keys
-from left_intact.core.planning.later import Situation
 from left_intact.core.planning.merging import made, merge, merged_over
 from left_intact.core.settings.formats.registry import may_merge
 from left_intact.words import count, listed
@@ -75,8 +75,8 @@ def draw_restoring(situation: Situation) -> DrawnStage:
     moves = tuple(sorted(sketch.moves, key=lambda move: move.at))
     # What lies here now came by the person's hand; where its release could be looked into, it is on record.
     shipped = Shipped(arrival=0) if situation.coming is not None and situation.coming.entries else None
-    carry = Carry(moves=moves, shipped=shipped, reaches=situation.context.get("reaches", ""))
-    return DrawnStage(carry=carry, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
+    change_set = ChangeSet(moves=moves, shipped=shipped, reaches=situation.context.get("reaches", ""))
+    return DrawnStage(change_set=change_set, questions=asked, notes=tuple(dict.fromkeys(sketch.notes)))
 
 
 def draw_what_lacks(situation: Situation) -> DrawnStage:
@@ -90,7 +90,7 @@ def draw_what_lacks(situation: Situation) -> DrawnStage:
             move = _move(sketch, at, at, entry, kind, stays=False, used=False)
             if move is not None:
                 sketch.moves.append(move)
-    return DrawnStage(carry=Carry(moves=tuple(sketch.moves)))
+    return DrawnStage(change_set=ChangeSet(moves=tuple(sketch.moves)))
 
 
 # ---------------------------------------------------------------- where it goes

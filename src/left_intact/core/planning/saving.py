@@ -6,8 +6,8 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.plan import DrawnStage, Question
-from left_intact.core.model.stages import SAVED_FIRST, Carry, Move
-from left_intact.core.planning.later import Situation
+from left_intact.core.model.stages import SAVED_FIRST, ChangeSet, Move
+from left_intact.core.planning.deferred import Situation
 from left_intact.words import count
 
 PLANNER = "save"
@@ -28,10 +28,10 @@ def draw_saving(situation: Situation) -> DrawnStage:
             moves.append(Move.copy_of(at, entry, kind, SAVED_FIRST))
     if not situation.tree:
         nothing = Fault(code="no-copy", says="nothing was copied to where the copy belongs yet")
-        return DrawnStage(carry=Carry(moves=()), blockers=(nothing,))
+        return DrawnStage(change_set=ChangeSet(moves=()), blockers=(nothing,))
     lacking = int(situation.context.get("saves", "0")) - saves
     questions = (_lacks(situation, lacking),) if lacking > 0 else ()
-    return DrawnStage(carry=Carry(moves=tuple(moves), copies=True), questions=questions)
+    return DrawnStage(change_set=ChangeSet(moves=tuple(moves), copies=True), questions=questions)
 
 
 def _lacks(situation: Situation, lacking: int) -> Question:

@@ -7,10 +7,10 @@ from types import MappingProxyType
 from typing import Any
 
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import in_install
 from left_intact.core.model.plan import Merge, Question
 from left_intact.core.model.stages import Stage
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.planning.inputs import Drawing, PlanInputs
 
 
@@ -31,7 +31,7 @@ class Sketch:
     def block(self, code: str, says: str, way_out: str, *, passable: bool = False) -> None:
         self.blockers.append(Fault(code=code, says=says, way_out=way_out, passable=passable))
 
-    def drawing(self, *stages: Stage, kept: Kept, **more: Any) -> Drawing:
+    def drawing(self, *stages: Stage, kept: Unchanged, **more: Any) -> Drawing:
         """What it comes to, with what else a `Drawing` says."""
         return Drawing(
             stages=stages,

@@ -1,9 +1,8 @@
 """Joining what was shipped, what lies here and what comes, folder by folder.
 
 `join` tells for every path which row of the decision table it meets. What stays needs no value of its own: it
-goes into the columns of `Kept`. All else is given by path, to be asked about, merged and made into moves.
-It is
-what every route uses for a path.
+goes into the columns of `Unchanged`. All else is given by path, to be asked about, merged and made into
+moves. It is what every route uses for a path.
 """
 
 from __future__ import annotations
@@ -15,12 +14,12 @@ from functools import lru_cache
 
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import CLASS_NUMBER, KeptPage
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
 from left_intact.core.model.place import At
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.unchanged import CLASS_NUMBER, UnchangedPage
 from left_intact.core.planning.table import (
     TABLE,
     Base,
@@ -45,7 +44,7 @@ _STRANGE, _MERGEABLE, _ONE_KIND = 0, 1, 2
 class Joined:
     """What became of every path."""
 
-    kept: list[KeptPage] = field(default_factory=list)
+    kept: list[UnchangedPage] = field(default_factory=list)
     rows: dict[str, Row] = field(default_factory=dict)
     """By path below the install's own folder: what meets a row that says more than to stay, and
     empty folders.
@@ -126,7 +125,7 @@ class _Join:
         """What lies in another root stays: nothing of a release is laid there."""
         row = _row_of(self.unknown, Mine.OTHER, Coming.ABSENT, Treatment.THEIRS)
         reasons = bytes((row.number,)) * len(page.names)
-        self.joined.kept.append(KeptPage(page=page, classes=self._classes_of(verdicts), reasons=reasons))
+        self.joined.kept.append(UnchangedPage(page=page, classes=self._classes_of(verdicts), reasons=reasons))
 
     def _shut_above(self, path: str) -> str | None:
         """The folder that could not be listed and that a path is, or lies in: nobody knows what is there."""
@@ -149,7 +148,9 @@ class _Join:
         else:
             reasons = self._by_name(mine, verdicts, coming or _NOTHING, base or _NOTHING)
         if any(reasons):
-            self.joined.kept.append(KeptPage(page=mine, classes=self._classes_of(verdicts), reasons=reasons))
+            self.joined.kept.append(
+                UnchangedPage(page=mine, classes=self._classes_of(verdicts), reasons=reasons)
+            )
         if coming is not None and coming.names != mine.names:
             self._only_coming(folder, coming, base or _NOTHING, besides=frozenset(mine.names))
 

@@ -9,10 +9,10 @@ from functools import cached_property
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage, kept_of
 from left_intact.core.model.pages import Page, PagedPlaces
 from left_intact.core.model.place import At
 from left_intact.core.model.survey import Survey
+from left_intact.core.model.unchanged import CLASS_NUMBER, Unchanged, UnchangedPage, unchanged_of
 
 
 class Today:
@@ -25,7 +25,7 @@ class Today:
         survey: Survey,
         others: Mapping[str, Sequence[Page]] | None = None,
         tops: Mapping[str, Entry] | None = None,
-        was: Kept | None = None,
+        was: Unchanged | None = None,
     ) -> None:
         """`others` are pages by the label of their root, `tops` the folders of the roots themselves, `was` is
         what was known when the update began, which tells what the others hold.
@@ -68,15 +68,15 @@ class Today:
                     if entry.kind in (Kind.FILE, Kind.LINK):
                         yield entry.at, entry, kind
 
-    def kept(self, because: str, changing: Iterable[At]) -> Kept:
+    def kept(self, because: str, changing: Iterable[At]) -> Unchanged:
         """Everything but what changes; empty folders are not spoken of."""
-        whole = kept_of(self.survey.findings, because)
+        whole = unchanged_of(self.survey.findings, because)
         more = [
-            KeptPage(page=page, classes=self._classes(page), reasons=b"\1" * len(page.names))
+            UnchangedPage(page=page, classes=self._classes(page), reasons=b"\1" * len(page.names))
             for page in self.others
             if page.names
         ]
-        return Kept((*whole.pages, *more), whole.because).without(changing)
+        return Unchanged((*whole.pages, *more), whole.because).without(changing)
 
     def _classes(self, page: Page) -> bytes:
         """The classes of a page that is not of the survey, as they were known when the update began."""

@@ -11,17 +11,17 @@ from left_intact.core.files.roots import absolute, roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.facts import Laid
-from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import Page, PagedEntries, pages_in
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.proof import SAME_SCENE, Check, CheckState, Witness, Witnessed
 from left_intact.core.model.release import Reading
 from left_intact.core.model.stages import KeyLine, Verb
 from left_intact.core.model.things import Start, ThingLine
+from left_intact.core.model.unchanged import CLASS_NUMBER
 from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.conservation import Account
-from left_intact.core.proving.told import Told
+from left_intact.core.proving.context import Context
 from left_intact.core.settings.document import NotReadable
 from left_intact.core.settings.formats.registry import format_named
 from left_intact.words import NO_VERSION
@@ -77,7 +77,7 @@ def accounted_check(account: Account) -> Check | None:
     return Check(name="accounted for", state=CheckState.PASSED, says="; ".join(parts)) if parts else None
 
 
-def program_check(tally: Tally, witness: Witness, now: Now, told: Told) -> Check:
+def program_check(tally: Tally, witness: Witness, now: Now, context: Context) -> Check:
     """What was laid lies there as it should, and is said to be no more than it is."""
     new = witness.to_version or "the arrival"
     if tally.not_laid:
@@ -85,30 +85,30 @@ def program_check(tally: Tally, witness: Witness, now: Now, told: Told) -> Check
         return Check(name="program", state=CheckState.FAILED, says=says)
     laid = [at for at, row in witness.rows.items() if _is_laid(row, now.entry(at))]
     files, says = _count(len(laid), "file"), ""
-    if told.laid is Laid.BACK:
+    if context.laid is Laid.BACK:
         says = f"{files} put back, each as it was before"
         if not laid:
             says = "nothing had to be put back"
-    elif told.laid is Laid.PARTS:
+    elif context.laid is Laid.PARTS:
         says = (
             f"{_count(len(laid), 'part')} laid, as it came"
             if len(laid) == 1
             else f"{files} laid, as they came"
         )
-    elif told.laid is Laid.PACK:
+    elif context.laid is Laid.PACK:
         says = f"{files} of content laid, as the pack has {'it' if len(laid) == 1 else 'them'}"
-    elif told.laid is Laid.UPDATES:
+    elif context.laid is Laid.UPDATES:
         says = f"{files} laid, each as the last update that has it brings it"
-    elif told.laid is Laid.OVER and told.came:
-        says = f"{files} laid, exactly as {told.came} has {'it' if len(laid) == 1 else 'them'}"
-    elif told.laid is Laid.TREE:
+    elif context.laid is Laid.OVER and context.came:
+        says = f"{files} laid, exactly as {context.came} has {'it' if len(laid) == 1 else 'them'}"
+    elif context.laid is Laid.TREE:
         says = f"{files} laid, exactly as the tree that came has them"
     elif not laid and tally.by_hand:
         says = f"{_count(tally.after[FileClass.PROGRAM].files, 'file')} of {new}, which you laid by hand"
-    elif not laid and tally.beside and not tally.back:
+    elif not laid and tally.has_new_root and not tally.back:
         says = f"{new} lay in the new folder already: nothing had to be laid"
     else:
-        says = _as_shipped(laid, new, now, told)
+        says = _as_shipped(laid, new, now, context)
     return Check(name="program", state=CheckState.PASSED, says=says)
 
 
@@ -119,9 +119,9 @@ def _is_laid(row: Witnessed, there: Entry | None) -> bool:
     return row.agreed.kind is not Kind.FOLDER and row.agreed != row.before and there.same_content(row.agreed)
 
 
-def _as_shipped(laid: Sequence[At], new: str, now: Now, told: Told) -> str:
+def _as_shipped(laid: Sequence[At], new: str, now: Now, context: Context) -> str:
     """How many of what was laid are what the release ships, by its own digests; and what is not."""
-    ships = told.shipped.entries if told.shipped is not None else told.comes
+    ships = context.shipped.entries if context.shipped is not None else context.comes
     other = [
         at.shown for at in laid if not _ships(ships.get(at.path) if not at.root else None, now.entry(at))
     ]
@@ -245,12 +245,14 @@ def things_check(lines: tuple[ThingLine, ...]) -> Check | None:
     return Check(name="things", state=CheckState.PASSED, says=f"all there by name: {', '.join(parts)}")
 
 
-def starts_check(starts: Sequence[Start], witness: Witness, behind: Sequence[str] = ()) -> Check | None:
+def starts_check(starts: Sequence[Start], witness: Witness, old_root: Sequence[str] = ()) -> Check | None:
     """Ways to start the program that name another version than the one that lies here, or lead to the folder
     that was left behind.
     """
-    if behind:
-        says = f"{_listed(list(behind))} {'leads' if len(behind) == 1 else 'lead'} to the old folder still"
+    if old_root:
+        says = (
+            f"{_listed(list(old_root))} {'leads' if len(old_root) == 1 else 'lead'} to the old folder still"
+        )
         return Check(name="ways to start", state=CheckState.YOURS, says=says)
     want = Version.parse(witness.to_version)
     old = [
@@ -388,19 +390,19 @@ def read_check(files: int, told: int) -> Check | None:
 
 
 def for_your_eyes(
-    witness: Witness, now: Now, told: Told, pictures: tuple[str, str], tally: Tally
+    witness: Witness, now: Now, context: Context, pictures: tuple[str, str], tally: Tally
 ) -> list[Check]:
     """What only a person can check: their own list, the newest save, the newest state of the folder that is
     the install now.
     """
-    checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in told.look_at]
+    checks = [Check(name="yours to tick", state=CheckState.YOURS, says=says) for says in context.look_at]
     if pictures[0]:
         before, after = (os.path.basename(path) for path in pictures)
         says = f"{SAME_SCENE}: {before} before, {after or 'none yet: take one and prove again'}"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))
-    if told.under_ids:
-        folder = max(told.under_ids, key=lambda one: told.under_ids[one])
-        lie = _count(sum(told.under_ids.values()), "save lies", "saves lie")
+    if context.under_ids:
+        folder = max(context.under_ids, key=lambda one: context.under_ids[one])
+        lie = _count(sum(context.under_ids.values()), "save lies", "saves lie")
         says = f"see that the titles find their saves: {lie} under ids, as in {folder}/, and "
         says += "these may be out of reach"
         checks.append(Check(name="yours to tick", state=CheckState.YOURS, says=says))

@@ -9,13 +9,13 @@ from dataclasses import dataclass, field, replace
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import CLASSES, NOT_KEPT, KeptPage
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, PagedPlaces
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import Witness, Witnessed
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Total
-from left_intact.core.proving.told import is_behind
+from left_intact.core.model.unchanged import CLASSES, NOT_KEPT, UnchangedPage
+from left_intact.core.proving.context import is_in_old_root
 
 _STAYS = (Verb.KEEP, Verb.DROP, Verb.ASK)
 _CARRIED = (Verb.CARRY, Verb.REHOME)
@@ -80,7 +80,7 @@ class Tally:
     trouble: Counter[FileClass] = field(default_factory=Counter)
     since: Counter[FileClass] = field(default_factory=Counter)
     untold: Counter[FileClass] = field(default_factory=Counter)
-    beside: bool = False
+    has_new_root: bool = False
     """Whether a folder was left behind: what is there now counts nowhere."""
     back: bool = False
     """Whether that folder is the install again, and alone counts."""
@@ -91,20 +91,20 @@ class Tally:
 
     def adds_before(self, at: At) -> bool:
         """Whether what lay at a place before counts as before."""
-        return not self.beside or is_behind(at)
+        return not self.has_new_root or is_in_old_root(at)
 
     def add_equal(self, at: At, kind: FileClass, number: int) -> None:
         """Files that are what they were. In a new folder that is said of what was carried there; those of the
         program are of another release.
         """
-        if kind is FileClass.PROGRAM and (self.by_hand or (self.beside and not self.back)):
+        if kind is FileClass.PROGRAM and (self.by_hand or (self.has_new_root and not self.back)):
             self.agreed[kind] += number if self.adds_after(at) else 0
         elif self.adds_after(at):
             self.equal[kind] += number
 
     def adds_after(self, at: At) -> bool:
         """Whether what lies at a place now counts as after."""
-        return not self.beside or is_behind(at) is self.back
+        return not self.has_new_root or is_in_old_root(at) is self.back
 
 
 def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None:
@@ -124,7 +124,7 @@ def compare(tally: Tally, witness: Witness, now: Now, carried_at: float) -> None
     tally.appeared.sort()
 
 
-def _compare_page(tally: Tally, kept: KeptPage, page: Page | None, now: Now, carried_at: float) -> None:
+def _compare_page(tally: Tally, kept: UnchangedPage, page: Page | None, now: Now, carried_at: float) -> None:
     was = kept.page
     if page is not None and _is_as_it_was(kept, page):
         _count_equal(tally, kept)
@@ -146,7 +146,7 @@ def _compare_page(tally: Tally, kept: KeptPage, page: Page | None, now: Now, car
         _compare(tally, entry.at, row, there, now, carried_at)
 
 
-def _count_equal(tally: Tally, kept: KeptPage) -> None:
+def _count_equal(tally: Tally, kept: UnchangedPage) -> None:
     """Names that all have the bytes they had; so their sizes are what they were, too."""
     start = kept.page.at
     before, after = tally.adds_before(start), tally.adds_after(start)
@@ -169,7 +169,7 @@ def _is_equal(was: Page, at: int, modes: Sequence[int], now: Page, modes_now: Se
     return digest != NO_DIGEST and digest == now.digests[place * DIGEST_BYTES : (place + 1) * DIGEST_BYTES]
 
 
-def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
+def _is_as_it_was(kept: UnchangedPage, now: Page) -> bool:
     """Whether a whole folder has the same files with the same bytes and modes."""
     was = kept.page
     return (
@@ -183,7 +183,7 @@ def _is_as_it_was(kept: KeptPage, now: Page) -> bool:
     )
 
 
-def _look_for_new(tally: Tally, page: Page, kept: KeptPage | None, spoken: set[str]) -> None:
+def _look_for_new(tally: Tally, page: Page, kept: UnchangedPage | None, spoken: set[str]) -> None:
     known = {kept.page.names[at] for at in kept.places} if kept is not None else set()
     for at, name in enumerate(page.names):
         if name not in known and name not in spoken:
@@ -224,7 +224,7 @@ def _compare(tally: Tally, at: At, row: Witnessed, there: Entry | None, now: Now
         tally.counts[row.verb] += is_file or (
             row.verb not in _CARRIED and bool(at.path)
         )  # no root is a file laid
-        if row.verb in _CARRIED and tally.beside:
+        if row.verb in _CARRIED and tally.has_new_root:
             tally.add_equal(at, kind, there.kind is not Kind.FOLDER)
         elif row.verb in _CARRIED and row.before is not None and row.before.same_content(row.agreed):
             _count_back(tally, at, kind, there)

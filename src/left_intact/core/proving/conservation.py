@@ -15,14 +15,14 @@ from dataclasses import dataclass, field
 from left_intact.core.files.headers import is_code
 from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.pages import Page
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.proof import Beginning, Witness
 from left_intact.core.model.stages import Verb
 from left_intact.core.model.survey import Total
+from left_intact.core.model.unchanged import CLASSES
 from left_intact.core.proving.compare import Now
-from left_intact.core.proving.told import Told
+from left_intact.core.proving.context import Context
 
 _TEXT_MOST = 1 << 20
 """Bytes of a settings text that is read to see whether only the folder's name was changed in it."""
@@ -62,26 +62,28 @@ class Account:
         return not (self.gone or self.displaced)
 
 
-def account_for(witness: Witness, now: Now, told: Told, places: Mapping[str, str]) -> Account:
+def account_for(witness: Witness, now: Now, context: Context, places: Mapping[str, str]) -> Account:
     """Account for every file of the person's. `places` are the folders of all roots, by label."""
     account = Account()
-    if told.answered is None or witness.beginning is None:
+    if context.answered is None or witness.beginning is None:
         return account  # a record of before the answers were kept
-    if told.behind is not None and not told.behind.back:
-        _beside(account, witness, now, told, places)
-    elif told.behind is None:
-        _where_it_was(account, witness, witness.beginning, now, told)
+    if context.old_root is not None and not context.old_root.back:
+        _in_new_root(account, witness, now, context, places)
+    elif context.old_root is None:
+        _where_it_was(account, witness, witness.beginning, now, context)
     return account
 
 
-def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Mapping[str, str]) -> None:
+def _in_new_root(
+    account: Account, witness: Witness, now: Now, context: Context, places: Mapping[str, str]
+) -> None:
     """What lay in the folder that was left behind has to lie in the new one."""
-    behind, answered = told.behind, told.answered
-    assert behind is not None and answered is not None
+    old_root, answered = context.old_root, context.answered
+    assert old_root is not None and answered is not None
     merged = {at.path for at in witness.merged if not at.root}
     owners, same = dict[str, str](), Total()
     for path, was, kind in _persons_in(witness, OLD):
-        target = behind.moved.get(path, path)
+        target = old_root.moved.get(path, path)
         there = now.entry(At("", target))
         if there is not None and (there.same_content(was) or was.kind is Kind.LINK):
             if target != path:
@@ -92,7 +94,7 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
                 same += Total(files=1, bytes=was.bytes)
             continue
         asked = At("", path) in answered or At("", target) in answered
-        if target in merged or behind.stays(path) or asked:
+        if target in merged or old_root.stays(path) or asked:
             if asked:
                 account.let_go.append(path)
             elif target not in merged:
@@ -101,14 +103,16 @@ def _beside(account: Account, witness: Witness, now: Now, told: Told, places: Ma
         if there is None:
             account.lose(account.gone, path, kind)
             continue
-        later = bool(told.carried_at) and there.mtime_ns / 1e9 > told.carried_at
+        later = bool(context.carried_at) and there.mtime_ns / 1e9 > context.carried_at
         if not later and not _only_leads(path, target, places):
             says = path if target == path else f"{path} (at {target})"
             account.lose(account.displaced, says, kind)
     account.as_it_was = same
 
 
-def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now: Now, told: Told) -> None:
+def _where_it_was(
+    account: Account, witness: Witness, beginning: Beginning, now: Now, context: Context
+) -> None:
     """What lay in a root has to lie there, in whatever stages the update came."""
     missed: list[tuple[At, Entry]] = []
     for at, was in _persons(beginning, now):
@@ -119,7 +123,7 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
             unread = now.is_hidden(at) if there is None else there.kind is Kind.FAULT
             if not unread:  # of what cannot be read nobody can say what became of it: a check of its own
                 missed.append((at, was))
-    ways, anothers = _ways_taken(missed, witness, beginning, told)
+    ways, anothers = _ways_taken(missed, witness, beginning, context)
     for at, was in missed:
         there, shown = now.entry(at), at.shown
         kind = _class_at(beginning, at) or FileClass.UNSORTED
@@ -131,9 +135,9 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
                 account.moved.append((shown, to.shown))
         elif at in anothers:
             account.lose(account.displaced, f"{shown} (at {anothers[at].shown}, which is another's)", kind)
-        elif _is_let_go(at, beginning, told):
+        elif _is_let_go(at, beginning, context):
             account.let_go.append(shown)
-        elif at.path in told.chosen and _class_at(beginning, at) in OF_A_PACK:
+        elif at.path in context.chosen and _class_at(beginning, at) in OF_A_PACK:
             account.chosen.append(shown)
         elif was.digest in beginning.put_there and at in beginning.safe:
             account.by_hand.append(beginning.put_there[was.digest].shown)
@@ -141,14 +145,14 @@ def _where_it_was(account: Account, witness: Witness, beginning: Beginning, now:
             account.by_hand.append(shown)
         elif there is None:
             account.lose(account.gone, shown, kind)
-        elif _is_shipped(at, was, there, beginning, told):
+        elif _is_shipped(at, was, there, beginning, context):
             account.shipped.append(shown)
-        elif not (told.carried_at and there.mtime_ns / 1e9 > told.carried_at):
+        elif not (context.carried_at and there.mtime_ns / 1e9 > context.carried_at):
             account.lose(account.displaced, shown, kind)
 
 
 def _ways_taken(
-    missed: Iterable[tuple[At, Entry]], witness: Witness, beginning: Beginning, told: Told
+    missed: Iterable[tuple[At, Entry]], witness: Witness, beginning: Beginning, context: Context
 ) -> tuple[dict[At, At], dict[At, At]]:
     """Where what is not at its place should lie, if the update calls it moved.
 
@@ -172,7 +176,7 @@ def _ways_taken(
             wrong |= {at: places[0] for at, places in alike.items() if places}
         for at, was in inside:
             to = next((one for one in alike[at] if one.folder == chosen and one not in taken), None)
-            if to is None and (renamed := _by_sheet(at, told)) in laid.get(was.digest, ()):
+            if to is None and (renamed := _by_sheet(at, context)) in laid.get(was.digest, ()):
                 to = renamed
             if to is not None:
                 found[at] = to
@@ -207,29 +211,29 @@ def _made(beginning: Beginning) -> dict[tuple[str, str], set[At]]:
     return found
 
 
-def _by_sheet(at: At, told: Told) -> At | None:
+def _by_sheet(at: At, context: Context) -> At | None:
     """The place that a keepsheet says the new build has for one."""
-    for old, new in told.renamed if not at.root else ():
+    for old, new in context.renamed if not at.root else ():
         old, new = old.rstrip("/"), new.rstrip("/")
         if at.path == old or at.path.startswith(old + "/"):
             return At("", new + at.path[len(old) :])
     return None
 
 
-def _is_let_go(at: At, beginning: Beginning, told: Told) -> bool:
+def _is_let_go(at: At, beginning: Beginning, context: Context) -> bool:
     """Whether an answer of the person's let go of it."""
-    assert told.answered is not None
-    if at in told.answered or at in beginning.left:
+    assert context.answered is not None
+    if at in context.answered or at in beginning.left:
         return True
     kind = _class_at(beginning, at)
-    return kind in told.not_saved and at not in beginning.safe
+    return kind in context.not_saved and at not in beginning.safe
 
 
-def _is_shipped(at: At, was: Entry, there: Entry, beginning: Beginning, told: Told) -> bool:
+def _is_shipped(at: At, was: Entry, there: Entry, beginning: Beginning, context: Context) -> bool:
     """Whether something that nobody called theirs, or code of the version that is gone, lies as the release
     on record ships it.
     """
-    ships = told.shipped.entries.get(at.path) if told.shipped is not None and not at.root else None
+    ships = context.shipped.entries.get(at.path) if context.shipped is not None and not at.root else None
     unproven = _class_at(beginning, at) is FileClass.UNSORTED or is_code(was.format)
     return unproven and ships is not None and ships.same_content(there)
 

@@ -8,26 +8,26 @@ from collections.abc import Iterator
 from left_intact.core.files.roots import reader_in_words
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.place import At
 from left_intact.core.model.proof import LedgerLine, Witness
 from left_intact.core.model.things import Counted, Thing, ThingLine
+from left_intact.core.model.unchanged import CLASSES
 from left_intact.core.proving.compare import Now, Tally
+from left_intact.core.proving.context import Context, OldRoot, is_in_old_root
 from left_intact.core.proving.things import THINGS_OF, Item, compared, count_things, joined
-from left_intact.core.proving.told import Behind, Told, is_behind
 
 _Placed = tuple[At, FileClass, str]
 """(place, class, format) of one file."""
 
 
-def _items_before(witness: Witness, *, agreed: bool, behind: Behind | None) -> Iterator[Item]:
+def _items_before(witness: Witness, *, agreed: bool, old_root: OldRoot | None) -> Iterator[Item]:
     """What lay there before, or of that what the plan meant to lie there still. Where a folder was left
     behind that is what lay in it, under the paths that the new folder has.
     """
     for at, kind, file_format in _items_of(witness, agreed=agreed):
-        if behind is None:
+        if old_root is None:
             yield at.shown, kind, file_format
-        elif inside := behind.path(at):
+        elif inside := old_root.path(at):
             yield inside, kind, file_format
 
 
@@ -40,14 +40,14 @@ def _items_of(witness: Witness, *, agreed: bool) -> Iterator[_Placed]:
             yield place, row.file_class, row.before.format
 
 
-def _items_now(witness: Witness, now: Now, behind: Behind | None) -> Iterator[Item]:
+def _items_now(witness: Witness, now: Now, old_root: OldRoot | None) -> Iterator[Item]:
     """What is new has the class of most of its folder."""
     for at, kind, file_format in _items_there(witness, now):
-        apart = behind is not None and is_behind(at)
-        if behind is None or (not apart and not behind.back):
+        apart = old_root is not None and is_in_old_root(at)
+        if old_root is None or (not apart and not old_root.back):
             yield at.shown, kind, file_format
-        elif apart and (behind.back or behind.stays(behind.path(at))):
-            yield behind.path(at), kind, file_format
+        elif apart and (old_root.back or old_root.stays(old_root.path(at))):
+            yield old_root.path(at), kind, file_format
 
 
 def _items_there(witness: Witness, now: Now) -> Iterator[_Placed]:
@@ -63,26 +63,26 @@ def _items_there(witness: Witness, now: Now) -> Iterator[_Placed]:
             yield place, kind, page.formats[at] if page.formats else ""
 
 
-def ledger_of_things(witness: Witness, now: Now, root: str, told: Told) -> tuple[ThingLine, ...]:
+def ledger_of_things(witness: Witness, now: Now, root: str, context: Context) -> tuple[ThingLine, ...]:
     """The ledger of things. What was counted from lists before is compared with what they say now."""
-    by_list = {one.thing for one in told.things}
+    by_list = {one.thing for one in context.things}
     spoken = by_list | ({Thing.MODS, Thing.MODS_ON, Thing.MODS_OFF} if Thing.MODS_ON in by_list else set())
-    known = tuple(rule for rule in told.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
+    known = tuple(rule for rule in context.rules if not rule.file or THINGS_OF[rule.counts] in by_list)
     of_files = tuple(rule for rule in known if not rule.file)
     ruled = {THINGS_OF[rule.counts] for rule in of_files}
     read = reader_in_words(root, witness.roots)
 
     def by_files(agreed: bool) -> list[Counted]:
-        items = _items_before(witness, agreed=agreed, behind=told.behind)
+        items = _items_before(witness, agreed=agreed, old_root=context.old_root)
         counted = count_things(items, read, of_files)
         return [one for one in counted if one.thing not in spoken or one.thing in ruled]
 
     before = by_files(False)
     # Counting all of it once more is for updates that take something away.
     stays = by_files(True) if any(r.before and not r.agreed for r in witness.rows.values()) else before
-    starts = told.starts if Thing.STARTS in by_list else ()
-    after = count_things(_items_now(witness, now, told.behind), read, known, starts)
-    return compared(joined((*told.things, *before)), after, joined((*told.things, *stays)))
+    starts = context.starts if Thing.STARTS in by_list else ()
+    after = count_things(_items_now(witness, now, context.old_root), read, known, starts)
+    return compared(joined((*context.things, *before)), after, joined((*context.things, *stays)))
 
 
 def ledger_of_files(tally: Tally) -> tuple[LedgerLine, ...]:

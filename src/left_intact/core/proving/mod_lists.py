@@ -89,7 +89,7 @@ def find_mod_list(names: Collection[str], texts: Mapping[str, bytes]) -> ThingRu
     found: dict[str, tuple[ThingRule, dict[str, bool]]] = {}
     for ask in (_rule_of, _order_of):  # what says yes and no is heard before what leaves some out
         read = {path: ask(path, data, names) for path, data in texts.items()}
-        found = found or {path: told for path, told in read.items() if told is not None}
+        found = found or {path: context for path, context in read.items() if context is not None}
     if not found:
         return None
     kinds = {tuple(sorted(states.items())) for _, states in found.values()}
@@ -110,8 +110,8 @@ def _rule_of(path: str, data: bytes, names: Collection[str]) -> tuple[ThingRule,
     tree = _tree(path, data)
     if tree is not None:
         for at, node in _containers(tree):
-            if (told := _of_container(path, at, node, names)) is not None:
-                return told
+            if (context := _of_container(path, at, node, names)) is not None:
+                return context
     states = marked_lines(data, names)
     rule = ThingRule(counts="mods", file=path, on=MARKS, name="\n".join(sorted(names)))
     return (rule, states) if states is not None else None
@@ -248,9 +248,9 @@ def marked_lines(data: bytes, names: Collection[str]) -> dict[str, bool] | None:
     if len(marks) < _MOST * len(names):
         return None
     states = {name: True if mark in _ON else False if mark in _OFF else None for name, mark in marks.items()}
-    told = [state for state in states.values() if state is not None]
+    context = [state for state in states.values() if state is not None]
     plain = [name for name, mark in marks.items() if not mark]
-    if not told or len(told) + len(plain) < len(marks):
+    if not context or len(context) + len(plain) < len(marks):
         return None
-    other = not told[0] if len(set(told)) == 1 else True
+    other = not context[0] if len(set(context)) == 1 else True
     return {name: state if state is not None else other for name, state in states.items()}

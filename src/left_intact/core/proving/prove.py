@@ -13,13 +13,13 @@ from left_intact.core.files.tree import Tree, entry_of, text_reader
 from left_intact.core.files.versions import binaries_in, read_binaries, read_versions, shallow_entries
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.facts import Laid
-from left_intact.core.model.kept import CLASS_NUMBER
 from left_intact.core.model.pages import COLUMNS, HEAD_BYTES, Page, pages_of
 from left_intact.core.model.place import OLD, At, is_spot
 from left_intact.core.model.progress import CancelToken, Report, silent
 from left_intact.core.model.proof import Check, CheckState, Proof, Verdict, Witness, may_stay_old
 from left_intact.core.model.release import Reading
 from left_intact.core.model.survey import Total
+from left_intact.core.model.unchanged import CLASS_NUMBER
 from left_intact.core.proving.checks import (
     accounted_check,
     appeared_check,
@@ -40,8 +40,8 @@ from left_intact.core.proving.checks import (
 )
 from left_intact.core.proving.compare import Now, Tally, compare
 from left_intact.core.proving.conservation import Account, account_for
+from left_intact.core.proving.context import NO_CONTEXT, Context
 from left_intact.core.proving.ledger import ledger_of_files, ledger_of_things
-from left_intact.core.proving.told import NOTHING_TOLD, Told
 
 EVERY_BYTE = 8 << 30
 """Up to so many bytes a proof reads all."""
@@ -51,7 +51,7 @@ _BINARY_LIMIT = 64 << 20
 def prove(
     root: str,
     witness: Witness,
-    told: Told = NOTHING_TOLD,
+    context: Context = NO_CONTEXT,
     *,
     deep: bool = False,
     most: int = EVERY_BYTE,
@@ -65,36 +65,36 @@ def prove(
     """
     began = time.monotonic()
     known = {} if deep else _told_by_stamps(witness, most)
-    tree, now = _lying(root, witness, known, modes=told.modes, report=report, cancel=cancel)
-    is_back = told.behind is not None and told.behind.back
-    undoes, beside = told.laid is Laid.BACK, told.behind is not None
-    tally = Tally(beside=beside, back=is_back, by_hand=witness.by_hand, undoes=undoes)
-    compare(tally, witness, now, told.carried_at)
-    account = account_for(witness, now, told, {"": root, **dict(witness.roots)})
+    tree, now = _lying(root, witness, known, modes=context.modes, report=report, cancel=cancel)
+    is_back = context.old_root is not None and context.old_root.back
+    undoes, has_new_root = context.laid is Laid.BACK, context.old_root is not None
+    tally = Tally(has_new_root=has_new_root, back=is_back, by_hand=witness.by_hand, undoes=undoes)
+    compare(tally, witness, now, context.carried_at)
+    account = account_for(witness, now, context, {"": root, **dict(witness.roots)})
     _take_into(tally, account)
-    unchanged = _told(known, now)
+    unchanged = _context(known, now)
     appeared = tally.appeared
     home = _old_folder(tree, witness) if is_back else tree
-    version = version_now(home, told.name, told.readings, told.version_places)
-    coming = told.shipped.entries if told.shipped is not None else told.comes
+    version = version_now(home, context.name, context.readings, context.version_places)
+    coming = context.shipped.entries if context.shipped is not None else context.comes
     old, allowed = stayed_old(witness, now, coming), may_stay_old(len(coming))
-    lines = ledger_of_things(witness, now, home.root, told)
+    lines = ledger_of_things(witness, now, home.root, context)
     checks = [
         person_check(tally),
         accounted_check(account),
-        program_check(tally, witness, now, told),
+        program_check(tally, witness, now, context),
         whole_check(old, allowed),
-        retired_check(tally, witness, told.in_strongbox),
+        retired_check(tally, witness, context.in_strongbox),
         *merge_checks(root, witness),
         version_check(witness, version),
         unread_check(tally),
         rights_check(tally),
-        links_check(root, witness, now, told.confirmed),
+        links_check(root, witness, now, context.confirmed),
         things_check(lines),
-        starts_check(told.starts, witness, told.starts_behind),
+        starts_check(context.starts, witness, context.starts_of_old_root),
         appeared_check(appeared),
         read_check(tree.count, unchanged),
-        *for_your_eyes(witness, now, told, told.pictures, tally),
+        *for_your_eyes(witness, now, context, context.pictures, tally),
     ]
     return Proof(
         verdict=_verdict(tally, checks),
@@ -109,8 +109,8 @@ def prove(
         unread=tuple(sorted(tally.unread)),
         stayed_old=old if len(old) > allowed else (),
         things=lines,
-        look_at=tuple(told.look_at),
-        pictures=told.pictures,
+        look_at=tuple(context.look_at),
+        pictures=context.pictures,
         undoes=undoes,
         merged={at.shown: lines for at, lines in witness.merged.items()},
         version_before=witness.version,
@@ -212,7 +212,7 @@ def _only(page: Page, places: Sequence[int]) -> Page:
     )
 
 
-def _told(known: Mapping[At, Page], now: Now) -> int:
+def _context(known: Mapping[At, Page], now: Now) -> int:
     """How many files were told by their stamps, and not read."""
     count = 0
     for folder, before in known.items():

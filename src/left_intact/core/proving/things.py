@@ -47,12 +47,12 @@ def count_things(
     `lists_only` leaves out what is counted from the files alone.
     """
     found = [counted for rule in rules if rule.file for counted in _from_list(rule, read)]
-    told = {one.thing for one in found}
-    if starts and Thing.STARTS not in told:
+    context = {one.thing for one in found}
+    if starts and Thing.STARTS not in context:
         names = tuple(sorted(f"{s.path} ({s.version})" if s.version else s.path for s in starts))
         found.append(Counted(thing=Thing.STARTS, rule="what leads to it from outside", names=names))
     if not lists_only:
-        found += _from_files(items, [rule for rule in rules if rule.files], told)
+        found += _from_files(items, [rule for rule in rules if rule.files], context)
     return joined(found)
 
 
@@ -77,7 +77,7 @@ def joined(counted: Iterable[Counted]) -> tuple[Counted, ...]:
 
 
 def _from_files(
-    items: Iterable[Item], rules: Sequence[ThingRule], told: Collection[Thing]
+    items: Iterable[Item], rules: Sequence[ThingRule], context: Collection[Thing]
 ) -> Iterator[Counted]:
     by_rule: dict[int, list[str]] = defaultdict(list)
     of_class: dict[FileClass, list[str]] = defaultdict(list)
@@ -112,18 +112,18 @@ def _from_files(
         ),
         Thing.SAVES: ("each file of class saves", sorted(of_class[FileClass.SAVES])),
         Thing.STATES: ("each file of class states", sorted(of_class[FileClass.STATES])),
-        **_guessed_mods(mods, told),
+        **_guessed_mods(mods, context),
         Thing.PROFILES: ("what lies in a folder called profiles", sorted(profiles)),
         Thing.STARTS: ("scripts and shortcuts in its folder", sorted(starters)),
     }
     for thing, (rule_words, names) in guesses.items():
-        if names and thing not in told and thing not in ruled:
+        if names and thing not in context and thing not in ruled:
             yield Counted(thing=thing, rule=rule_words, names=tuple(names))
 
 
-def _guessed_mods(mods: Mapping[str, bool], told: Collection[Thing]) -> dict[Thing, tuple[str, list[str]]]:
+def _guessed_mods(mods: Mapping[str, bool], context: Collection[Thing]) -> dict[Thing, tuple[str, list[str]]]:
     """Mods by what lies in their folder. Which are on is known only where some are marked as off."""
-    if Thing.MODS_ON in told or Thing.MODS_OFF in told:
+    if Thing.MODS_ON in context or Thing.MODS_OFF in context:
         return {}
     if all(mods.values()):
         return {Thing.MODS: ("what lies in a folder called mods; no list says which are on", sorted(mods))}

@@ -63,7 +63,7 @@ class BackDialog(Dialog[dict[str, str]]):
         )
         for question in plan.questions:
             self._used(text, question)
-        for step in plan.hand_steps:
+        for step in plan.manual_steps:
             text.append(f"\nyou      {bearable(step.asks)}", look.style("text"))
             text.append(f"  {bearable(step.why)}\n", look.style("quiet"))
         for fault in (*plan.blockers, *plan.warnings):

@@ -468,7 +468,7 @@ def _foot(plan: PlanView, look: Look) -> Text:
     ]
     changed = ", ".join(counts) or "nothing"
     if telling.then:
-        changed = telling.then.format(steps=count(len(plan.hand_steps), "step"))
+        changed = telling.then.format(steps=count(len(plan.manual_steps), "step"))
     text.append("    then  " if telling.then else "    changed  ", look.style("quiet")).append(
         changed, look.style("text")
     )

@@ -20,29 +20,29 @@ from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import Cleared
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import LOOKED_AT, At, Root
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
 from left_intact.core.model.stages import (
     IN_USE,
     SAVED_FIRST,
-    Carry,
+    ChangeSet,
     Consent,
-    HandCheck,
-    HandStep,
-    Later,
+    DeferredStage,
+    ManualCheck,
+    ManualStep,
     Sign,
     Stage,
     save_question,
 )
 from left_intact.core.model.survey import Total
 from left_intact.core.model.telling import LaneRule, Stroke, Telling
+from left_intact.core.model.unchanged import unchanged_of
 from left_intact.core.model.version import Version
 from left_intact.core.planning import blockers
 from left_intact.core.planning.around import steps_when
+from left_intact.core.planning.deferred import DeferredPlanner
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
-from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.restoring import NEWER, draw_restoring, draw_what_lacks
 from left_intact.core.planning.restoring import PLANNER as RESTORE
 from left_intact.core.planning.saving import PLANNER as SAVE
@@ -97,7 +97,7 @@ class ClearAndRestore(RoutePlanner):
         then="{steps} by hand, then put back",
         back="Going back is one key and such steps again",
     )
-    later: Mapping[str, LaterPlanner] = MappingProxyType(
+    later: Mapping[str, DeferredPlanner] = MappingProxyType(
         {RESTORE: draw_restoring, NEWER: draw_what_lacks, SAVE: draw_saving}
     )
 
@@ -134,7 +134,7 @@ class ClearAndRestore(RoutePlanner):
         stages = _by_hand(inputs, rule, left) if rule.by_hand else _reached(inputs, rule, saved)
         return Drawing(
             stages=stages,
-            kept=kept_of(inputs.survey.findings, goes).without(move.at for move in saved),
+            kept=unchanged_of(inputs.survey.findings, goes).without(move.at for move in saved),
             questions=tuple(questions),
             warnings=tuple(_warnings(inputs, rule, groups, left)),
             baseline=inputs.baseline,
@@ -211,13 +211,13 @@ def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tu
     """Where the device, or the folder, is reached from here."""
     sheet, words = inputs.sheet, _Words.of(inputs, rule)
     mark, labels = _mark(inputs), _labels(inputs)
-    is_gone = HandCheck(sign=Sign.GONE, at=At("", mark))
+    is_gone = ManualCheck(sign=Sign.GONE, at=At("", mark))
     here = inputs.survey.version_text
-    is_back = HandCheck(sign=Sign.VERSION_READS, value=here) if here else _appears(mark)
-    is_new = HandCheck(sign=Sign.VERSION_READS, value=words.to) if words.to else _appears(mark)
+    is_back = ManualCheck(sign=Sign.VERSION_READS, value=here) if here else _appears(mark)
+    is_new = ManualCheck(sign=Sign.VERSION_READS, value=words.to) if words.to else _appears(mark)
 
-    def step(name: str, asks: str, why: str, check: HandCheck, **more: Any) -> HandStep:
-        return HandStep(id=name, asks=asks, why=why, check=check, rebinds=labels, on=rule.device, **more)
+    def step(name: str, asks: str, why: str, check: ManualCheck, **more: Any) -> ManualStep:
+        return ManualStep(id=name, asks=asks, why=why, check=check, rebinds=labels, on=rule.device, **more)
 
     lay_again = step("lay-again", words.lay_again, words.why_again, is_back)
     remove_new = step("remove-new", words.remove_new, words.why_again, is_gone)
@@ -225,10 +225,10 @@ def _reached(inputs: PlanInputs, rule: ClearRule, saved: tuple[Move, ...]) -> tu
     lay = step("lay", words.lay, words.why_lay, is_new, back=remove_new)
     start = step("start", words.start, words.why_start, _started(inputs), bounds=IN_USE)
     ghosts = [
-        HandStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule), bounds=IN_USE)
+        ManualStep(id="ghost", asks=words.ghost, why=words.why_ghost, check=_no_ghost(rule), bounds=IN_USE)
     ]
     return (
-        Carry(moves=saved, intends=_copies(saved), copies=True),
+        ChangeSet(moves=saved, intends=_copies(saved), copies=True),
         remove,
         *(ghosts if rule.ghost else ()),
         *steps_when(sheet, (When.REMOVED,), ()),
@@ -247,18 +247,17 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
     """
     sheet, words = inputs.sheet, _Words.of(inputs, rule)
     root, labels = inputs.survey.root, _labels(inputs)
-    said = HandCheck(sign=Sign.SAID)
+    said = ManualCheck(sign=Sign.SAID)
 
-    def step(name: str, asks: str, why: str, *, check: HandCheck = said, back: str = "") -> HandStep:
-        on = rule.device
-        undo = (
-            HandStep(id=f"{name}-again", asks=back, why=words.why_again, check=said, on=on) if back else None
-        )
-        return HandStep(id=name, asks=asks, why=why, check=check, back=undo, rebinds=labels, on=on)
+    def step(name: str, asks: str, why: str, *, check: ManualCheck = said, back: str = "") -> ManualStep:
+        on, undo = rule.device, None
+        if back:
+            undo = ManualStep(id=f"{name}-again", asks=back, why=words.why_again, check=said, on=on)
+        return ManualStep(id=name, asks=asks, why=why, check=check, back=undo, rebinds=labels, on=on)
 
     device = rule.device or "the device"
     saves = sum(inputs.survey.totals()[kind].files for kind in (FileClass.SAVES, FileClass.STATES))
-    keep = Later(
+    keep = DeferredStage(
         planner=SAVE,
         intends="make the copy safe, and read it back",
         consent=Consent(roots=labels, verbs=(Verb.KEEP,)),
@@ -267,7 +266,7 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
     again = f"copy {root} back onto {device}, as it lies here then"
     ghosts = [step("ghost", words.ghost, words.why_ghost)]
     return (
-        Carry(moves=(), intends="the way by hand begins"),
+        ChangeSet(moves=(), intends="the way by hand begins"),
         step("copy-out", f"copy its folder off {device} to {root}", "all else is drawn on that copy"),
         keep,
         step("remove", words.remove, words.why, back=f"{words.lay_again}; then {again}"),
@@ -288,14 +287,14 @@ def _by_hand(inputs: PlanInputs, rule: ClearRule, left: set[FileClass]) -> tuple
             "copy-check",
             f"copy it off {device} a last time, to {root}-check",
             "it is held against what was put back, file by file; the folder may go afterwards",
-            check=HandCheck(sign=Sign.SAME, at=At(CHECK, "")),
+            check=ManualCheck(sign=Sign.SAME, at=At(CHECK, "")),
         ),
         *_refuse(inputs),
     )
 
 
-def _restore(inputs: PlanInputs) -> Later:
-    return Later(
+def _restore(inputs: PlanInputs) -> DeferredStage:
+    return DeferredStage(
         planner=RESTORE,
         context={"reaches": inputs.arrival.release.version_text},
         intends="clear the stubs, and put yours back",
@@ -308,17 +307,17 @@ def _restore(inputs: PlanInputs) -> Later:
     )
 
 
-def _refuse(inputs: PlanInputs) -> list[HandStep]:
+def _refuse(inputs: PlanInputs) -> list[ManualStep]:
     """Where the wanted version is older than the newest on offer: that one is offered again and again."""
     if not _newer_on_offer(inputs):
         return []
     to = inputs.arrival.release.version_text
     return [
-        HandStep(
+        ManualStep(
             id="refuse",
             asks=f"refuse the update to {inputs.offered} where it is offered",
             why=f"{to} is the one that you want; it is held here from now on",
-            check=HandCheck(sign=Sign.SAID),
+            check=ManualCheck(sign=Sign.SAID),
             may_skip=True,
             bounds=IN_USE,
             on=inputs.sheet.clear.device if inputs.sheet.clear is not None else "",
@@ -395,8 +394,8 @@ def _labels(inputs: PlanInputs) -> tuple[str, ...]:
     return ("", *(label for label, _ in inputs.survey.roots))
 
 
-def _appears(path: str) -> HandCheck:
-    return HandCheck(sign=Sign.APPEARS, at=At("", path))
+def _appears(path: str) -> ManualCheck:
+    return ManualCheck(sign=Sign.APPEARS, at=At("", path))
 
 
 def _mark(inputs: PlanInputs) -> str:
@@ -418,18 +417,18 @@ def _how_far(finding: Finding) -> tuple[bool, int, str]:
     return not is_code(finding.entry.format or ""), finding.at.path.count("/"), finding.at.path
 
 
-def _started(inputs: PlanInputs) -> HandCheck:
+def _started(inputs: PlanInputs) -> ManualCheck:
     """What a first start makes, by the keepsheet, and the release does not ship; else the person says so."""
     for path in inputs.sheet.first_start:
         clean = path.rstrip("/")
         below = any(p == clean or p.startswith(clean + "/") for p in inputs.arrival.release.entries)
         if not below:
             return _appears(clean)
-    return HandCheck(sign=Sign.SAID)
+    return ManualCheck(sign=Sign.SAID)
 
 
-def _no_ghost(rule: ClearRule) -> HandCheck:
-    return HandCheck(sign=Sign.GONE, at=At(GHOST, rule.ghost.rpartition("/")[2]))
+def _no_ghost(rule: ClearRule) -> ManualCheck:
+    return ManualCheck(sign=Sign.GONE, at=At(GHOST, rule.ghost.rpartition("/")[2]))
 
 
 def _looked_at(inputs: PlanInputs, rule: ClearRule) -> list[Root]:

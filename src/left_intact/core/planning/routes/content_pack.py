@@ -6,11 +6,11 @@ from left_intact.core.model.classes import OF_A_PACK, FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import FromPack
-from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, LayerKind, Shipped
+from left_intact.core.model.stages import ChangeSet, LayerKind, Shipped
+from left_intact.core.model.unchanged import unchanged_of
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.sketch import Sketch
@@ -65,12 +65,12 @@ class ContentPack(RoutePlanner):
             )
         moves += _rest_of_the_pocket(inputs)
         moves.sort(key=lambda m: m.at)
-        kept = kept_of(survey.findings, "not in the pack").without(m.at for m in moves)
+        kept = unchanged_of(survey.findings, "not in the pack").without(m.at for m in moves)
         laid_paths = tuple(m.at.path for m in moves if m.verb in (Verb.ADD, Verb.REPLACE))
         shipped = Shipped(arrival=0, over=True, paths=laid_paths, kind=LayerKind.PACK, raises=False)
         chosen = tuple(sorted({*inputs.arrival.release.entries, *(m.at.path for m in moves)}))
         return sketch.drawing(
-            Carry(moves=tuple(moves), shipped=shipped),
+            ChangeSet(moves=tuple(moves), shipped=shipped),
             kept=kept,
             to_version=survey.version_text,
             way=FromPack(chosen=chosen),

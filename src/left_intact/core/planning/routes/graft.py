@@ -13,12 +13,12 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import Grafted
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.model.stages import Carry, Shipped
+from left_intact.core.model.stages import ChangeSet, Shipped
 from left_intact.core.model.telling import LaneRule, Stroke, Telling
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.planning.donors import counted
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.routes.in_place import InPlace
@@ -81,12 +81,12 @@ class Graft(RoutePlanner):
             warnings.insert(0, Fault(code="donor", says=says, way_out="Take by hand what you want of it."))
         without = tuple(f.at.path for f in out)
         stages = tuple(
-            _on_record(stage, without) if isinstance(stage, Carry) else stage for stage in drawing.stages
+            _on_record(stage, without) if isinstance(stage, ChangeSet) else stage for stage in drawing.stages
         )
         return replace(
             drawing,
             stages=stages,
-            kept=Kept(kept.pages, kept.because, rest),
+            kept=Unchanged(kept.pages, kept.because, rest),
             questions=(*drawing.questions, *question),
             warnings=tuple(warnings),
             arrival=taken,
@@ -95,7 +95,7 @@ class Graft(RoutePlanner):
         )
 
 
-def _on_record(stage: Carry, without: tuple[str, ...]) -> Carry:
+def _on_record(stage: ChangeSet, without: tuple[str, ...]) -> ChangeSet:
     shipped = stage.shipped or Shipped(arrival=0)
     return replace(stage, shipped=replace(shipped, without=without))
 
@@ -166,7 +166,7 @@ def _left_out(inputs: PlanInputs, taken: Arrival) -> tuple[Finding, ...]:
 def _drops(inputs: PlanInputs, out: tuple[Finding, ...], drawing: Drawing) -> list[Move]:
     """What is left out and has no counterpart here, as lines of the plan."""
     spoken = {m.at.path for m in drawing.kept.rest}
-    spoken |= {m.at.path for stage in drawing.stages if isinstance(stage, Carry) for m in stage.moves}
+    spoken |= {m.at.path for stage in drawing.stages if isinstance(stage, ChangeSet) for m in stage.moves}
     return [
         Move(
             at=At("", f.at.path),

@@ -13,14 +13,15 @@ from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import Kept
 from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.proof import may_stay_old
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, LayerKind, Shipped, Source
+from left_intact.core.model.stages import ChangeSet, LayerKind, Shipped, Source
+from left_intact.core.model.unchanged import Unchanged
 from left_intact.core.planning import blockers
+from left_intact.core.planning.counterparts import are_loose, brings_more
 from left_intact.core.planning.donors import donor_faults
 from left_intact.core.planning.flavours import flavour_question
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
@@ -28,7 +29,6 @@ from left_intact.core.planning.laid import laid, member_of
 from left_intact.core.planning.may_be_theirs import may_be_theirs
 from left_intact.core.planning.merging import made, merged_over, settle_keys
 from left_intact.core.planning.nature import Nature
-from left_intact.core.planning.parts import are_loose, brings_more
 from left_intact.core.planning.questions import Conflict, file_questions
 from left_intact.core.planning.sketch import Sketch
 from left_intact.core.planning.table import TABLE, Ask, Base, Coming, Mine, Row, Treatment, look_up
@@ -134,7 +134,7 @@ class InPlace(RoutePlanner):
         sketch.warnings += _not_whole(sketch, moves)
         steps = tuple(m for m in moves if m.is_step)
         return sketch.drawing(
-            Carry(moves=steps, shipped=_shipped(sketch, raises=raises)),
+            ChangeSet(moves=steps, shipped=_shipped(sketch, raises=raises)),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
             baseline=base,
             to_version=None if raises else inputs.survey.version_text,
@@ -208,14 +208,14 @@ class _Sketch(Sketch):
         return release.version_text or "the arrival"
 
 
-def _kept(sketch: _Sketch, rest: list[Move]) -> Kept:
+def _kept(sketch: _Sketch, rest: list[Move]) -> Unchanged:
     """What stays: in columns, each with the reason of its row, and the moves that turned out to change
     nothing.
     """
     because = [""] * (max(row.number for row in TABLE) + 1)
     for row in TABLE:
         because[row.number] = _worded(sketch, row.because)
-    return Kept(sketch.joined.kept, because, rest)
+    return Unchanged(sketch.joined.kept, because, rest)
 
 
 def _worded(sketch: _Sketch, because: str) -> str:

@@ -15,12 +15,12 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import Climbed
-from left_intact.core.model.kept import Kept, kept_of
 from left_intact.core.model.ladder import Climb, Package
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Made, OnFailure, Shipped
+from left_intact.core.model.stages import ChangeSet, FromArrival, LayerKind, Made, OnFailure, Shipped
+from left_intact.core.model.unchanged import Unchanged, unchanged_of
 from left_intact.core.planning import blockers
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.laid import laid
@@ -66,7 +66,7 @@ class Ladder(RoutePlanner):
     def draw(self, inputs: PlanInputs) -> Drawing:
         came, climb = inputs.updates, _climb(inputs)
         if came is None or climb is None:
-            return Drawing(stages=(Carry(moves=()),), kept=_all_stays(inputs))
+            return Drawing(stages=(ChangeSet(moves=()),), kept=_all_stays(inputs))
         sketch = _Sketch(inputs=inputs)
         stages = tuple(_rung(sketch, number, step) for number, step in enumerate(climb.steps))
         whole = not any(step.into for step in climb.steps)
@@ -76,8 +76,8 @@ class Ladder(RoutePlanner):
         sketch.questions += [*_which(inputs, climb), *_how_far(climb), *sketch.asked.values()]
         sketch.warnings[:0] = _warnings(came.strangers, climb)
         return sketch.drawing(
-            *(stages or (Carry(moves=()),)),
-            kept=Kept(kept.pages, kept.because, (*kept.rest, *rest)),
+            *(stages or (ChangeSet(moves=()),)),
+            kept=Unchanged(kept.pages, kept.because, (*kept.rest, *rest)),
             to_version=climb.wanted if whole and climb.steps else inputs.survey.version_text,
             baseline=inputs.baseline,
             on_failure=OnFailure.KEEP,
@@ -96,8 +96,8 @@ def _climb(inputs: PlanInputs) -> Climb | None:
     return title.climb(inputs.answers.get(HOW_FAR, "")) if title is not None and title.here else None
 
 
-def _all_stays(inputs: PlanInputs) -> Kept:
-    return kept_of(inputs.survey.findings, "no update on the way has it")
+def _all_stays(inputs: PlanInputs) -> Unchanged:
+    return unchanged_of(inputs.survey.findings, "no update on the way has it")
 
 
 def _no_way(climb: Climb) -> Fault:
@@ -180,7 +180,7 @@ class _Sketch(Sketch):
     """By id, with the places of all rungs that ask it."""
 
 
-def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
+def _rung(sketch: _Sketch, number: int, package: Package) -> ChangeSet:
     """The stage that lays one package on what those before it leave."""
     arrival = package.placed
     entries = arrival.release.entries
@@ -195,7 +195,7 @@ def _rung(sketch: _Sketch, number: int, package: Package) -> Carry:
         sketch.laid[move.at.path] = move
     lies = tuple(path for path in entries if At("", path) not in sketch.rest)
     members = tuple(path.removeprefix(package.into + "/") if package.into else path for path in lies)
-    return Carry(
+    return ChangeSet(
         moves=tuple(sorted(moves, key=lambda m: m.at)),
         shipped=Shipped(
             arrival=number,
@@ -284,7 +284,7 @@ def _fresh(sketch: _Sketch, number: int, package: Package, entries: Mapping[str,
             sketch.rest[move.at] = move
     moves = []
     for stage in drawing.stages:
-        for move in stage.moves if isinstance(stage, Carry) else ():
+        for move in stage.moves if isinstance(stage, ChangeSet) else ():
             source = move.source
             if isinstance(source, FromArrival):
                 source = FromArrival(number, _member(package, move.at.path))

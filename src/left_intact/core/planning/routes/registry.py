@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.plan import Question, Route, RouteChoice
 from left_intact.core.model.survey import Survey
+from left_intact.core.planning.deferred import DeferredPlanner
 from left_intact.core.planning.inputs import PlanInputs, RoutePlanner
-from left_intact.core.planning.later import LaterPlanner
 from left_intact.core.planning.routes.clear_and_restore import ClearAndRestore
 from left_intact.core.planning.routes.content_pack import ContentPack
 from left_intact.core.planning.routes.graft import Graft
@@ -125,7 +125,7 @@ def with_new_root(wanted: Route | None, survey: Survey, coming: str) -> RoutePla
     return next((one for one in wants if one.wants_new_root(survey, coming, asked=asked)), None)
 
 
-def later_planner(name: str) -> LaterPlanner:
+def deferred_planner(name: str) -> DeferredPlanner:
     """The planner of a stage that was left for later. Raises `no-planner` for one that this version does
     not have.
     """

@@ -15,23 +15,23 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.effects import InstallMoved, effects_of
 from left_intact.core.model.entry import Entry, Finding, Folder, Kind
 from left_intact.core.model.errors import Fault
-from left_intact.core.model.facts import NewRoot
+from left_intact.core.model.facts import IntoNewRoot
 from left_intact.core.model.findings import SortedPages
-from left_intact.core.model.kept import CLASS_NUMBER, Kept, KeptPage
 from left_intact.core.model.pages import Page
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Route, RouteChoice, Verb
 from left_intact.core.model.release import Release
-from left_intact.core.model.stages import Carry, Shipped
+from left_intact.core.model.stages import ChangeSet, Shipped
 from left_intact.core.model.survey import Survey
-from left_intact.core.planning.beside.content import content_question
-from left_intact.core.planning.beside.paths import lead_paths
-from left_intact.core.planning.beside.rehome import rehome
-from left_intact.core.planning.beside.sketch import NewRootSketch, gather
-from left_intact.core.planning.beside.starts import led_starts
-from left_intact.core.planning.beside.stubs import over_stubs, used_on_both_sides
+from left_intact.core.model.unchanged import CLASS_NUMBER, Unchanged, UnchangedPage
 from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
 from left_intact.core.planning.naming import bears_its_version, named_for
+from left_intact.core.planning.new_root.content import content_question
+from left_intact.core.planning.new_root.paths import lead_paths
+from left_intact.core.planning.new_root.rehome import rehome
+from left_intact.core.planning.new_root.sketch import NewRootSketch, gather
+from left_intact.core.planning.new_root.starts import led_starts
+from left_intact.core.planning.new_root.stubs import over_stubs, used_on_both_sides
 from left_intact.core.planning.routes.in_place import InPlace
 
 _HERE = 0.5
@@ -59,16 +59,16 @@ class SideBySide(RoutePlanner):
             because = "what came is no build of it that could have a folder of its own"
             return RouteChoice(name=self.name, fits=False, because=because)
         because = "in a folder of its own; the old one stays whole"
-        weight = 1.0 if inputs.side is not None else 0.3
+        weight = 1.0 if inputs.new_root is not None else 0.3
         return RouteChoice(name=self.name, fits=True, because=because, weight=weight)
 
     def blockers(self, inputs: PlanInputs, known: Release | None) -> tuple[Fault, ...]:
         return (*InPlace().blockers(_undonated(inputs), known), *_folder_faults(inputs))
 
     def draw(self, inputs: PlanInputs) -> Drawing:
-        side = inputs.side
-        assert side is not None, "the service gathers the new folder for this route"
-        sketch = NewRootSketch(inputs=inputs, side=side, in_place=InPlace().draw(_undonated(inputs)))
+        new_root = inputs.new_root
+        assert new_root is not None, "the service gathers the new folder for this route"
+        sketch = NewRootSketch(inputs=inputs, new_root=new_root, in_place=InPlace().draw(_undonated(inputs)))
         gather(sketch)
         rehome(sketch)
         used = used_on_both_sides(sketch)
@@ -84,17 +84,17 @@ class SideBySide(RoutePlanner):
         sketch.blockers[:0] = before.blockers
         sketch.warnings = [*before.warnings, *sketch.warnings, *led.warnings]
         return sketch.drawing(
-            Carry(
+            ChangeSet(
                 moves=tuple(m for m in moves if m.is_step),
                 shipped=Shipped(arrival=0, without=stubs),
                 times=_times(sketch),
             ),
             kept=_kept(sketch, [m for m in moves if not m.is_step]),
             baseline=before.baseline,
-            circumstances=replace(side.circumstances, roots=(*side.circumstances.roots, *led.roots)),
+            circumstances=replace(new_root.circumstances, roots=(*new_root.circumstances.roots, *led.roots)),
             survey=survey,
-            way=NewRoot(moved=tuple(sorted(sketch.moved.items())), left=tuple(sketch.left)),
-            effects=effects_of(InstallMoved(side.was, side.place), sketch.left),
+            way=IntoNewRoot(moved=tuple(sorted(sketch.moved.items())), left=tuple(sketch.left)),
+            effects=effects_of(InstallMoved(new_root.was, new_root.place), sketch.left),
         )
 
     def wants_new_root(self, survey: Survey, coming: str, *, asked: bool) -> bool:
@@ -109,27 +109,27 @@ class SideBySide(RoutePlanner):
 
 def _undonated(inputs: PlanInputs) -> PlanInputs:
     """What came is no donor's tree where it is the new folder, with what a first start made in it."""
-    at_home = inputs.side is not None and inputs.arrival.source == inputs.side.place
+    at_home = inputs.new_root is not None and inputs.arrival.source == inputs.new_root.place
     return replace(inputs, donor=None) if at_home else inputs
 
 
 def _folder_faults(inputs: PlanInputs) -> list[Fault]:
     """A blocker where the new folder is another install, or holds something else."""
-    side, coming = inputs.side, inputs.arrival.release.entries
-    if side is not None and side.of:
-        says = f"{side.of} on the shelf lies in {side.place}"
-        first = f"left-intact forget {shlex.quote(side.of)}"
+    new_root, coming = inputs.new_root, inputs.arrival.release.entries
+    if new_root is not None and new_root.of:
+        says = f"{new_root.of} on the shelf lies in {new_root.place}"
+        first = f"left-intact forget {shlex.quote(new_root.of)}"
         way = (
             f"Take it off the shelf ({first}; nothing of it is touched), or name another folder with --into."
         )
         return [Fault(code="into-taken", says=says, way_out=way)]
-    if side is None or side.is_empty or inputs.arrival.source == side.place:
+    if new_root is None or new_root.is_empty or inputs.arrival.source == new_root.place:
         return []
     files = [path for path, entry in coming.items() if entry.kind is Kind.FILE]
-    here = sum(1 for path in files if side.entry(path) is not None)
+    here = sum(1 for path in files if new_root.entry(path) is not None)
     if here >= len(files) * _HERE:
         return []
-    says = f"{side.place} holds something else: {here} of {len(files)} files of what came lie there"
+    says = f"{new_root.place} holds something else: {here} of {len(files)} files of what came lie there"
     return [Fault(code="into-taken", says=says, way_out="Name another folder with --into.")]
 
 
@@ -160,7 +160,7 @@ def _folders(sketch: NewRootSketch) -> list[Move]:
     """The new folder itself, and folders of the person's that fewer may open than others."""
     survey, found = sketch.inputs.survey, []
     modes = {f.path: f for f in survey.folders if not f.root}
-    if not sketch.side.existed:
+    if not sketch.new_root.existed:
         top = modes.get("") or Folder(path="", mode=0o755, mtime_ns=0)
         entry = Entry(path="", kind=Kind.FOLDER, mode=top.mode)
         found.append(
@@ -178,7 +178,7 @@ def _folders(sketch: NewRootSketch) -> list[Move]:
         if (
             known is None
             or known.mode == 0o755
-            or sketch.side.entry(path) is not None
+            or sketch.new_root.entry(path) is not None
             or path in sketch.wanted
         ):
             continue
@@ -200,11 +200,11 @@ def _times(sketch: NewRootSketch) -> tuple[tuple[At, int], ...]:
     known = {f.path: f.mtime_ns for f in sketch.inputs.survey.folders if not f.root}
     mixed = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if not one.old}
     folders = {path.rpartition("/")[0] for path, one in sketch.wanted.items() if one.old} - mixed
-    new = [f for f in sorted(folders) if f in known and f and sketch.side.entry(f) is None]
+    new = [f for f in sorted(folders) if f in known and f and sketch.new_root.entry(f) is None]
     return tuple((At("", f), known[f]) for f in new)
 
 
-def _kept(sketch: NewRootSketch, rest: list[Move]) -> Kept:
+def _kept(sketch: NewRootSketch, rest: list[Move]) -> Unchanged:
     """The old folder whole, what lies in the new one and stays, and the roots elsewhere."""
     findings = sketch.inputs.survey.findings
     assert isinstance(findings, SortedPages)
@@ -215,12 +215,12 @@ def _kept(sketch: NewRootSketch, rest: list[Move]) -> Kept:
             classes = bytes(numbers[v] for v in verdicts)
             reason = _BESIDE if page.root else _STAYS
             pages.append(
-                KeptPage(page=_behind(page), classes=classes, reasons=bytes([reason]) * len(classes))
+                UnchangedPage(page=_behind(page), classes=classes, reasons=bytes([reason]) * len(classes))
             )
     unsorted = CLASS_NUMBER[FileClass.UNSORTED]
-    for page in sketch.side.pages:
+    for page in sketch.new_root.pages:
         if page.names:
-            one = KeptPage(
+            one = UnchangedPage(
                 page=page,
                 classes=bytes([unsorted]) * len(page.names),
                 reasons=bytes([_THERE]) * len(page.names),
@@ -232,11 +232,11 @@ def _kept(sketch: NewRootSketch, rest: list[Move]) -> Kept:
         for folder in sorted(findings.folders)
         if not folder.root and (finding := findings.find(folder)) is not None
     ]
-    stays = Kept(pages, _BECAUSE).without(changing)
-    return Kept(stays.pages, _BECAUSE, (*rest, *empty))
+    stays = Unchanged(pages, _BECAUSE).without(changing)
+    return Unchanged(stays.pages, _BECAUSE, (*rest, *empty))
 
 
-def _classed(sketch: NewRootSketch, kept: KeptPage) -> KeptPage:
+def _classed(sketch: NewRootSketch, kept: UnchangedPage) -> UnchangedPage:
     """What lies in the new folder is the program's where it comes so, else what nobody has sorted yet."""
     program = CLASS_NUMBER[FileClass.PROGRAM]
     classes = bytearray(kept.classes)
@@ -271,8 +271,8 @@ def _joined_survey(sketch: NewRootSketch) -> Survey:
     folders = {f if f.root else At(OLD, f.path): number for f, number in findings.folders.items()}
     return replace(
         survey,
-        root=sketch.side.place,
-        roots=((OLD, sketch.side.was), *survey.roots),
+        root=sketch.new_root.place,
+        roots=((OLD, sketch.new_root.was), *survey.roots),
         findings=SortedPages(pages, findings.verdicts, findings.table, folders),
         folders=tuple(f if f.root else replace(f, root=OLD) for f in survey.folders),
     )

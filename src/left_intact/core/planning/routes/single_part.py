@@ -14,16 +14,13 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.facts import PartChange, Swapped
-from left_intact.core.model.kept import kept_of
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Merge, Move, Question, Route, RouteChoice, Verb
 from left_intact.core.model.release import Reading, Release
-from left_intact.core.model.stages import Carry, FromArrival, LayerKind, Shipped
+from left_intact.core.model.stages import ChangeSet, FromArrival, LayerKind, Shipped
+from left_intact.core.model.unchanged import unchanged_of
 from left_intact.core.planning import blockers
-from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
-from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.merging import merge_move, settle_keys
-from left_intact.core.planning.parts import (
+from left_intact.core.planning.counterparts import (
     Part,
     are_loose,
     brings_more,
@@ -33,6 +30,9 @@ from left_intact.core.planning.parts import (
     version_of,
     version_there,
 )
+from left_intact.core.planning.inputs import Drawing, PlanInputs, RoutePlanner
+from left_intact.core.planning.laid import laid, member_of
+from left_intact.core.planning.merging import merge_move, settle_keys
 from left_intact.core.planning.sketch import Sketch
 from left_intact.core.settings.document import Key
 from left_intact.core.settings.formats.registry import may_merge
@@ -99,7 +99,7 @@ class SinglePart(RoutePlanner):
         keys = settle_keys(sketch.merges, inputs.answers, questions, partial(_merge, sketch))
         _move_merged(sketch)
         moves = tuple(sorted(sketch.moves.values(), key=lambda m: m.at))
-        kept = kept_of(inputs.survey.findings, "no part of what came").without(m.at for m in moves)
+        kept = unchanged_of(inputs.survey.findings, "no part of what came").without(m.at for m in moves)
         members = {m.at.path: m.source.member for m in moves if isinstance(m.source, FromArrival)}
         shipped = Shipped(
             arrival=0,
@@ -111,7 +111,7 @@ class SinglePart(RoutePlanner):
         )
         sketch.questions += [*questions, *keys]
         return sketch.drawing(
-            Carry(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),
+            ChangeSet(moves=tuple(m for m in moves if m.changes_disk), shipped=shipped),
             kept=kept,
             to_version=_version_then(inputs, sketch.parts),
             circumstances=replace(

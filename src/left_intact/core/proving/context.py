@@ -14,13 +14,13 @@ from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.things import Counted, Start, ThingRule
 
 
-def is_behind(at: At) -> bool:
+def is_in_old_root(at: At) -> bool:
     """Whether a place is of the folder that was left behind."""
     return at.root == OLD
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Behind:
+class OldRoot:
     """A folder that was left behind: what lay in it was before, what lies in it now counts no more."""
 
     moved: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
@@ -32,7 +32,7 @@ class Behind:
 
     def path(self, at: At) -> str:
         """A place in the folder left behind as the new folder has it; empty for one in another folder."""
-        return self.moved.get(at.path, at.path) if is_behind(at) else ""
+        return self.moved.get(at.path, at.path) if is_in_old_root(at) else ""
 
     def stays(self, path: str) -> bool:
         """Whether a path is used from the folder left behind."""
@@ -40,7 +40,7 @@ class Behind:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class Context:
     """None of it can make a proof say that something is as it was: that is read from the disk alone."""
 
     name: str = ""
@@ -70,7 +70,7 @@ class Told:
     """How things were counted."""
     starts: Sequence[Start] = ()
     """What leads to the program now."""
-    starts_behind: Sequence[str] = ()
+    starts_of_old_root: Sequence[str] = ()
     """What leads to the folder that was left behind."""
     under_ids: Mapping[str, int] = field(default_factory=lambda: MappingProxyType({}))
     """Saves under ids that the new build may not use, by the folder that has those."""
@@ -78,7 +78,7 @@ class Told:
     """What the person wants to tick."""
     pictures: tuple[str, str] = ("", "")
     """A scene before and after."""
-    behind: Behind | None = None
+    old_root: OldRoot | None = None
     """The folder that was left behind, where the install got a new one."""
     answered: Collection[At] | None = None
     """Places of which an answer let go; None where that was not kept."""
@@ -90,4 +90,4 @@ class Told:
     """Places of which a keepsheet says that the new build has another name for them."""
 
 
-NOTHING_TOLD = Told()
+NO_CONTEXT = Context()

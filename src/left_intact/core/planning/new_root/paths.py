@@ -9,15 +9,15 @@ from blake3 import blake3
 
 from left_intact.core.model.plan import Merge
 from left_intact.core.model.stages import Made
-from left_intact.core.planning.beside.leading import led_text
-from left_intact.core.planning.beside.sketch import BULK, NewRootSketch
+from left_intact.core.planning.new_root.leading import led_text
+from left_intact.core.planning.new_root.sketch import BULK, NewRootSketch
 from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.words import count
 
 
 def lead_paths(sketch: NewRootSketch) -> None:
     """Settings that name the old folder name the new one, but where content stays there."""
-    was, place = sketch.side.was, sketch.side.place
+    was, place = sketch.new_root.was, sketch.new_root.place
     number = 0
     for path, one in sketch.wanted.items():
         if not one.old or not is_settings_text(one.entry.format) or one.file_class in BULK:
@@ -43,4 +43,4 @@ def lead_paths(sketch: NewRootSketch) -> None:
 
 
 def _led_line(value: str, sketch: NewRootSketch) -> str:
-    return os.fsdecode(led_text(os.fsencode(value), sketch.side.was, sketch.side.place, sketch.left))
+    return os.fsdecode(led_text(os.fsencode(value), sketch.new_root.was, sketch.new_root.place, sketch.left))

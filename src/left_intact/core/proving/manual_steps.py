@@ -12,12 +12,12 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import Page
 from left_intact.core.model.place import Root
 from left_intact.core.model.release import Reading
-from left_intact.core.model.stages import HandCheck, Sign
+from left_intact.core.model.stages import ManualCheck, Sign
 from left_intact.core.model.version import Version
 
 
 def was_done(
-    check: HandCheck,
+    check: ManualCheck,
     roots: Sequence[Root],
     *,
     name: str,
@@ -50,7 +50,7 @@ def was_done(
 
 def _reads(
     root: str,
-    check: HandCheck,
+    check: ManualCheck,
     name: str,
     rules: tuple[tuple[str, str], ...],
     extra: tuple[Reading, ...],
@@ -78,7 +78,7 @@ def _is_the_same(root: str, copy: str) -> bool:
     return all(entry.path in there and there[entry.path].same_content(entry) for entry in mine.entries)
 
 
-def _has(root: str, check: HandCheck) -> bool:
+def _has(root: str, check: ManualCheck) -> bool:
     from left_intact.core.settings.document import NotReadable, shown
     from left_intact.core.settings.formats.registry import open_document
 

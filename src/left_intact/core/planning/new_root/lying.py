@@ -34,7 +34,7 @@ class StartFile:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Side:
+class NewRoot:
     """A folder beside the install, as it lies now."""
 
     place: str
@@ -68,12 +68,14 @@ class Side:
 class Stubs:
     """Tells, of files that lie in the new folder, whether somebody used them since the first start."""
 
-    def __init__(self, side: Side, shipped: Collection[str], written: Iterable[str], built: int = 0) -> None:
+    def __init__(
+        self, new_root: NewRoot, shipped: Collection[str], written: Iterable[str], built: int = 0
+    ) -> None:
         """`shipped` are digests that releases have, `written` the paths of what no release ships so. What is
         no younger than `built` (nanoseconds since 1970) came with the release.
         """
-        self.side, self.shipped, self.built = side, shipped, built
-        found = [entry.mtime_ns for path in written if (entry := side.entry(path)) is not None]
+        self.new_root, self.shipped, self.built = new_root, shipped, built
+        found = [entry.mtime_ns for path in written if (entry := new_root.entry(path)) is not None]
         times = [when for when in found if when > built]
         self.until = min(times, default=0) + FIRST_START * 10**9
         self.wrote_several = sum(1 for when in times if when <= self.until) > 1
@@ -82,7 +84,7 @@ class Stubs:
         """Whether what lies there is neither as shipped nor as a first start left it. A save that is all that
         was written there may be the first one of somebody who played.
         """
-        entry = self.side.entry(path)
+        entry = self.new_root.entry(path)
         if entry is None or entry.kind is not Kind.FILE or entry.digest in self.shipped:
             return False
         if entry.mtime_ns <= self.built:

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from left_intact.core.model.install import Install
     from left_intact.core.model.release import Arrival
     from left_intact.core.model.survey import Survey
-    from left_intact.core.planning.parts import Part
+    from left_intact.core.planning.counterparts import Part
     from left_intact.services.surveys import Surveys
     from left_intact.services.updates import Updates
     from left_intact.services.values import WentBack
@@ -55,7 +55,7 @@ class PartsService(Service):
         """All parts, with what waits for them in a folder of downloads: the one named here is remembered."""
         from left_intact.core.files.headers import platform_of
         from left_intact.core.files.roots import reader_in_words
-        from left_intact.core.planning.parts import parts_here, version_of
+        from left_intact.core.planning.counterparts import parts_here, version_of
 
         install = self.updates.places.now(install)
         if folder:
@@ -136,7 +136,7 @@ class PartsService(Service):
     @staticmethod
     def _single(survey: Survey, arrival: Arrival) -> tuple[Part, ...] | None:
         """The one part in it, with its settings; None where what came is no single part."""
-        from left_intact.core.planning.parts import parts_that_came
+        from left_intact.core.planning.counterparts import parts_that_came
 
         if arrival.shape != "file" and len(arrival.release.entries) > _FEW:
             return None
@@ -149,8 +149,8 @@ class PartsService(Service):
     ) -> PartWaiting:
         """What would come of it, without drawing the whole plan."""
         from left_intact.core.files.roots import reader_in_words
+        from left_intact.core.planning.counterparts import version_there
         from left_intact.core.planning.inputs import PlanInputs
-        from left_intact.core.planning.parts import version_there
         from left_intact.core.planning.routes.single_part import SinglePart
 
         inputs = PlanInputs(
@@ -268,7 +268,7 @@ def _order(one: PartWaiting, other: PartWaiting) -> int:
 
 def _named_in(survey: Survey, read: ReadText, paths: Sequence[str]) -> dict[str, list[tuple[str, int]]]:
     """By part: the person's texts that name it most, and in how many lines: lists of titles, settings."""
-    from left_intact.core.planning.parts import part_key
+    from left_intact.core.planning.counterparts import part_key
 
     words = {}
     for path in paths:

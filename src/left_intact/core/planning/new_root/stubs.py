@@ -9,9 +9,9 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Question, Verb
-from left_intact.core.planning.beside.merging import merge_into
-from left_intact.core.planning.beside.sketch import NewRootSketch, Wanted
-from left_intact.core.planning.side import Stubs
+from left_intact.core.planning.new_root.lying import Stubs
+from left_intact.core.planning.new_root.merging import merge_into
+from left_intact.core.planning.new_root.sketch import NewRootSketch, Wanted
 from left_intact.core.settings.formats.registry import is_settings_text
 
 _MINUTE = 60 * 10**9
@@ -22,7 +22,7 @@ USED = "used-both"
 def _collisions(sketch: NewRootSketch) -> Iterator[tuple[str, Wanted, Entry]]:
     """(path, what is to lie there, what lies there now), where those differ."""
     for path, one in sketch.wanted.items():
-        there = sketch.side.entry(path)
+        there = sketch.new_root.entry(path)
         if there is not None and not there.same_content(one.entry):
             yield path, one, there
 
@@ -30,13 +30,13 @@ def _collisions(sketch: NewRootSketch) -> Iterator[tuple[str, Wanted, Entry]]:
 def _written(sketch: NewRootSketch, mine: Iterable[str]) -> Iterable[str]:
     """The paths of the new folder that a first start, or somebody since, may have written."""
     if not sketch.is_the_arrival:
-        return [page.path(at) for page in sketch.side.pages for at in range(len(page.names))]
+        return [page.path(at) for page in sketch.new_root.pages for at in range(len(page.names))]
     donor = sketch.inputs.donor
     return {*mine, *(f.at.path for f in (*donor.own, *donor.unsorted))} if donor is not None else mine
 
 
 def _digest(sketch: NewRootSketch, path: str) -> str:
-    entry = sketch.side.entry(path)
+    entry = sketch.new_root.entry(path)
     return entry.digest if entry is not None else ""
 
 
@@ -51,7 +51,7 @@ def used_on_both_sides(sketch: NewRootSketch) -> tuple[Question, ...]:
     donor = sketch.inputs.donor
     built = donor.built + _MINUTE if donor is not None and sketch.is_the_arrival else 0
     written = [path for path in _written(sketch, mine) if _digest(sketch, path) not in shipped]
-    stubs = Stubs(sketch.side, shipped, written, built)
+    stubs = Stubs(sketch.new_root, shipped, written, built)
     used = tuple(sorted(path for path, one in mine.items() if stubs.was_used(path, one.file_class)))
     if not used:
         return ()
@@ -99,14 +99,14 @@ def over_stubs(sketch: NewRootSketch, used: tuple[Question, ...]) -> None:
             one.verb, one.because = Verb.REPLACE, "as {new} ships it; what lay there is set aside"
             continue
         if question is None:
-            if merge_into(sketch, one.old, one, path, sketch.side.read(path)):
+            if merge_into(sketch, one.old, one, path, sketch.new_root.read(path)):
                 one.because += "; what a first start wrote more is in it"
             elif one.verb is not Verb.MERGE:
                 one.because += "; the stub of a first start is set aside"
         else:
             one.because += "; used in both folders: you chose the old one's" if question.answer else ""
     for path, one in sketch.wanted.items():
-        same = sketch.side.entry(path) if one.before is None else None
+        same = sketch.new_root.entry(path) if one.before is None else None
         if same is not None:
             one.before = one.entry = same
             one.verb, one.because = Verb.KEEP, "the very same lies there already"
@@ -118,7 +118,7 @@ def over_stubs(sketch: NewRootSketch, used: tuple[Question, ...]) -> None:
 def _refuse_blocked_way(sketch: NewRootSketch, path: str) -> None:
     """A blocker where something of the new folder that is no folder lies on the way to a path."""
     for folder in parents(path):
-        there = sketch.side.entry(folder)
+        there = sketch.new_root.entry(folder)
         if there is not None and there.kind is not Kind.FOLDER and folder not in sketch.wanted:
             _in_the_way(sketch, folder, there)
             return
@@ -133,5 +133,5 @@ def _leave_there(sketch: NewRootSketch, path: str, one: Wanted) -> None:
 def _in_the_way(sketch: NewRootSketch, path: str, there: Entry) -> None:
     what = "a folder" if there.kind is Kind.FOLDER else "a file"
     says = f"{path} is {what} in the new folder and something else in the old one"
-    way = f"Move {path} out of {sketch.side.place} first."
+    way = f"Move {path} out of {sketch.new_root.place} first."
     sketch.block("in-the-way", says, way)

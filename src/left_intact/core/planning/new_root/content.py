@@ -10,7 +10,7 @@ from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.place import OLD
 from left_intact.core.model.plan import Question, Verb
 from left_intact.core.model.stages import FromRoot
-from left_intact.core.planning.beside.sketch import BULK, NewRootSketch, Wanted
+from left_intact.core.planning.new_root.sketch import BULK, NewRootSketch, Wanted
 from left_intact.words import size
 
 CONTENT = "content"
@@ -23,7 +23,7 @@ def content_question(sketch: NewRootSketch) -> tuple[Question, ...]:
     """How tens of gigabytes get there; asked only where copying them is dear."""
     bulk = {p: w for p, w in sketch.wanted.items() if w.old and w.file_class in BULK and w.before is None}
     amount = sum(one.entry.bytes for one in bulk.values() if one.entry.kind is Kind.FILE)
-    circumstances = sketch.side.circumstances
+    circumstances = sketch.new_root.circumstances
     rooms = circumstances.rooms
     new, old = rooms.get("", (0, circumstances.free)), rooms.get(OLD, rooms.get("", (0, 0)))
     if amount < min(DEAR, new[1]):
@@ -58,7 +58,7 @@ def content_question(sketch: NewRootSketch) -> tuple[Question, ...]:
 def _whole_folders(sketch: NewRootSketch, bulk: Mapping[str, Wanted]) -> list[str]:
     """The topmost folders of which all that is carried is content or extras, and of which nothing comes."""
     other = {folder for path in sketch.wanted if path not in bulk for folder in parents(path)}
-    other |= {folder for page in sketch.side.pages for folder in (page.folder, *parents(page.folder))}
+    other |= {folder for page in sketch.new_root.pages for folder in (page.folder, *parents(page.folder))}
     found: set[str] = set()
     for path in bulk:
         top = next((folder for folder in parents(path) if folder not in other), "")
@@ -72,7 +72,7 @@ def _leave(sketch: NewRootSketch, folders: Iterable[str]) -> None:
         for path in [p for p in sketch.wanted if p.startswith(folder + "/")]:
             del sketch.wanted[path]
         sketch.wanted[folder] = Wanted(
-            Entry(path=folder, kind=Kind.LINK, link=f"{sketch.side.was}/{folder}"),
+            Entry(path=folder, kind=Kind.LINK, link=f"{sketch.new_root.was}/{folder}"),
             Verb.CARRY,
             FileClass.CONTENT,
             "yours: it stays in the old folder, with a link to it",

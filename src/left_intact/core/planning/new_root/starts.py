@@ -13,8 +13,8 @@ from left_intact.core.model.errors import Fault
 from left_intact.core.model.place import SPOT, At, Root
 from left_intact.core.model.plan import Move, Question, Verb
 from left_intact.core.model.stages import Made
-from left_intact.core.planning.beside.leading import led_link, led_text
-from left_intact.core.planning.beside.sketch import NewRootSketch
+from left_intact.core.planning.new_root.leading import led_link, led_text
+from left_intact.core.planning.new_root.sketch import NewRootSketch
 from left_intact.words import count, listed
 
 SHORTCUTS = "shortcuts"
@@ -34,7 +34,7 @@ class Led:
 
 def led_starts(sketch: NewRootSketch) -> Led:
     """The question, and what an answer leads to. Nothing outside is touched without a yes."""
-    found = sketch.side.starts
+    found = sketch.new_root.starts
     if not found:
         return Led()
     number = count(len(found), "shortcut leads", "shortcuts lead")
@@ -66,8 +66,8 @@ def led_starts(sketch: NewRootSketch) -> Led:
 
 
 def _moves(sketch: NewRootSketch, labels: dict[str, str]) -> Iterator[Move]:
-    was, place = sketch.side.was, sketch.side.place
-    for one in sketch.side.starts:
+    was, place = sketch.new_root.was, sketch.new_root.place
+    for one in sketch.new_root.starts:
         before = one.entry
         source = None
         if before.kind is Kind.LINK:

@@ -8,14 +8,14 @@ from dataclasses import dataclass, field, replace
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Kind
-from left_intact.core.model.kept import CLASSES
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Verb
-from left_intact.core.model.stages import Carry, FromRoot, Made, Source
-from left_intact.core.planning.beside.leading import carried_link
+from left_intact.core.model.stages import ChangeSet, FromRoot, Made, Source
+from left_intact.core.model.unchanged import CLASSES
 from left_intact.core.planning.inputs import Drawing
 from left_intact.core.planning.laid import laid, member_of
-from left_intact.core.planning.side import Side
+from left_intact.core.planning.new_root.leading import carried_link
+from left_intact.core.planning.new_root.lying import NewRoot
 from left_intact.core.planning.sketch import Sketch
 from left_intact.core.planning.three_way import SAME_ROW
 
@@ -43,7 +43,7 @@ class Wanted:
 
 @dataclass(slots=True, kw_only=True)
 class NewRootSketch(Sketch):
-    side: Side
+    new_root: NewRoot
     in_place: Drawing
     """What an update in place would be."""
     wanted: dict[str, Wanted] = field(default_factory=dict)
@@ -63,12 +63,12 @@ class NewRootSketch(Sketch):
     @property
     def is_the_arrival(self) -> bool:
         """Whether what came is the new folder itself, unpacked by hand."""
-        return self.inputs.arrival.source == self.side.place
+        return self.inputs.arrival.source == self.new_root.place
 
 
 def gather(sketch: NewRootSketch) -> None:
     """What an update in place would leave, by the path that it has there."""
-    for move in (m for stage in sketch.in_place.stages if isinstance(stage, Carry) for m in stage.moves):
+    for move in (m for stage in sketch.in_place.stages if isinstance(stage, ChangeSet) for m in stage.moves):
         if move.at.root or move.after is None:
             sketch.behind[move.file_class] += move.after is None
             continue
@@ -114,7 +114,9 @@ def _stays(
     after = replace(entry, stamp=(0, 0, 0))
     if entry.kind is Kind.LINK:
         folder = path.rpartition("/")[0]
-        after = replace(after, link=carried_link(entry.link, folder, sketch.side.was, sketch.side.place))
+        after = replace(
+            after, link=carried_link(entry.link, folder, sketch.new_root.was, sketch.new_root.place)
+        )
     here = FromRoot(At(OLD, path)) if entry.kind is Kind.FILE else None
     because = move.because if move is not None and move.question else "yours: carried over"
     question = move.question if move is not None else ""

@@ -20,18 +20,18 @@ from left_intact.core.model.survey import Findings, Total
 CLASSES = tuple(FileClass)
 CLASS_NUMBER = {c: n for n, c in enumerate(CLASSES)}
 NOT_KEPT = 0
-"""In `KeptPage.reasons`: this name is not among what is kept."""
+"""In `UnchangedPage.reasons`: this name is not among what is kept."""
 
 
 @dataclass(frozen=True, slots=True)
-class KeptPage:
+class UnchangedPage:
     """A folder, and which of its names stay. One byte a name in each column."""
 
     page: Page
     classes: bytes
     """A number of `CLASSES`."""
     reasons: bytes
-    """A number of `Kept.because`, or `NOT_KEPT`."""
+    """A number of `Unchanged.because`, or `NOT_KEPT`."""
 
     @property
     def places(self) -> Sequence[int]:
@@ -52,21 +52,21 @@ class KeptPage:
         return {CLASSES[n]: Total(files=count, bytes=weights[n]) for n, count in files.items()}
 
 
-class Kept:
+class Unchanged:
     """Everything that stays, ordered by page; `rest` is what needs values of its own: dropped, asked,
     folders.
     """
 
     def __init__(
         self,
-        pages: Iterable[KeptPage] = (),
+        pages: Iterable[UnchangedPage] = (),
         because: Sequence[str] = ("",),
         rest: Iterable[Move] = (),
     ) -> None:
         self.pages, self.because, self.rest = tuple(pages), tuple(because), tuple(rest)
 
     def __eq__(self, other: object) -> bool:
-        if not isinstance(other, Kept):
+        if not isinstance(other, Unchanged):
             return NotImplemented
         return (self.pages, self.because, self.rest) == (other.pages, other.because, other.rest)
 
@@ -85,7 +85,7 @@ class Kept:
             yield from self.moves_of(page)
         yield from self.rest
 
-    def moves_of(self, page: KeptPage) -> Iterator[Move]:
+    def moves_of(self, page: UnchangedPage) -> Iterator[Move]:
         """What stays in a folder, as values."""
         for at in page.places:
             entry = page.page.entry(at)
@@ -99,7 +99,7 @@ class Kept:
                 after=entry,
             )
 
-    def without(self, places: Iterable[At]) -> Kept:
+    def without(self, places: Iterable[At]) -> Unchanged:
         """All but some places; the pages themselves are shared."""
         gone = frozenset(places)
         by_folder: dict[At, set[str]] = {}
@@ -108,20 +108,20 @@ class Kept:
         if not by_folder:
             return self
         rest = [m for m in self.rest if m.at not in gone]
-        return Kept(
+        return Unchanged(
             [self._less(p, by_folder.get(p.page.at)) for p in self.pages],
             self.because,
             rest,
         )
 
-    def speaking(self, places: Iterable[At], words: str) -> Kept:
+    def speaking(self, places: Iterable[At], words: str) -> Unchanged:
         """The same, saying `words` of some places in pages; no more than 255 sentences in all."""
         by_folder: dict[At, set[str]] = {}
         for at in places:
             by_folder.setdefault(at.folder, set()).add(at.name)
         said = len(self.because)
 
-        def spoken(page: KeptPage) -> KeptPage:
+        def spoken(page: UnchangedPage) -> UnchangedPage:
             found = [page.page.find(name) for name in by_folder.get(page.page.at, ())]
             reasons = bytearray(page.reasons)
             for at in found:
@@ -129,10 +129,10 @@ class Kept:
                     reasons[at] = said
             return replace(page, reasons=bytes(reasons)) if found else page
 
-        return Kept(map(spoken, self.pages), (*self.because, words), self.rest)
+        return Unchanged(map(spoken, self.pages), (*self.because, words), self.rest)
 
     @staticmethod
-    def _less(page: KeptPage, names: set[str] | None) -> KeptPage:
+    def _less(page: UnchangedPage, names: set[str] | None) -> UnchangedPage:
         if not names:
             return page
         reasons = bytearray(page.reasons)
@@ -150,7 +150,7 @@ class Kept:
         return CLASSES[page.classes[place]]
 
     @cached_property
-    def _by_folder(self) -> dict[At, KeptPage]:
+    def _by_folder(self) -> dict[At, UnchangedPage]:
         return {page.page.at: page for page in self.pages}
 
     def named(self, device: int, inode: int) -> list[At]:
@@ -167,17 +167,19 @@ class Kept:
         return found
 
 
-def kept_of(findings: Findings, because: str) -> Kept:
+def unchanged_of(findings: Findings, because: str) -> Unchanged:
     """Everything of a survey, for one reason; empty folders have values of their own."""
     assert isinstance(findings, SortedPages)
     classes = [CLASS_NUMBER[v.file_class] for v in findings.table]
     pages = [
-        KeptPage(page=page, classes=bytes([classes[v] for v in verdicts]), reasons=b"\1" * len(page.names))
+        UnchangedPage(
+            page=page, classes=bytes([classes[v] for v in verdicts]), reasons=b"\1" * len(page.names)
+        )
         for page, verdicts in zip(findings.pages, findings.verdicts, strict=True)
         if page.names
     ]
     rest = [_stays(findings.find(folder), because) for folder in sorted(findings.folders)]
-    return Kept(pages, ("", because), rest)
+    return Unchanged(pages, ("", because), rest)
 
 
 def _stays(finding: Finding | None, because: str) -> Move:

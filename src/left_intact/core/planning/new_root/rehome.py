@@ -10,9 +10,9 @@ from left_intact.core.files.names import parents
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
 from left_intact.core.model.plan import Verb
-from left_intact.core.planning.beside.merging import merge_into
-from left_intact.core.planning.beside.sketch import NewRootSketch
 from left_intact.core.planning.blockers import is_common
+from left_intact.core.planning.new_root.merging import merge_into
+from left_intact.core.planning.new_root.sketch import NewRootSketch
 from left_intact.core.settings.formats.registry import is_settings_text
 
 _EVERYWHERE = ("index.html", ".keep", ".gitkeep")
@@ -64,7 +64,7 @@ def _new_folders(sketch: NewRootSketch) -> dict[str, set[str]]:
         if entry.kind is Kind.FILE:
             folder, _, name = path.rpartition("/")
             found[folder].add(name)
-    for page in sketch.side.pages:
+    for page in sketch.new_root.pages:
         if page.names:
             found[page.folder].update(page.names)
     return found

@@ -43,4 +43,4 @@ class Situation:
     """What the update lays, where it could be looked into."""
 
 
-LaterPlanner = Callable[[Situation], DrawnStage]
+DeferredPlanner = Callable[[Situation], DrawnStage]

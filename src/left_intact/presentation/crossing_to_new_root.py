@@ -8,12 +8,12 @@ from dataclasses import dataclass, field
 
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Kind
-from left_intact.core.model.kept import KeptPage
 from left_intact.core.model.place import OLD, At
 from left_intact.core.model.plan import Move, Plan, Verb
 from left_intact.core.model.stages import FromRoot
 from left_intact.core.model.survey import Total
 from left_intact.core.model.telling import Stroke
+from left_intact.core.model.unchanged import UnchangedPage
 from left_intact.presentation.lanes import (
     MOST,
     ORDER,
@@ -33,14 +33,14 @@ _Key = tuple[int, str, str]
 
 @dataclass(slots=True)
 class _Group:
-    told: list[Move] = field(default_factory=list)
-    old: list[KeptPage] = field(default_factory=list)
+    spoken: list[Move] = field(default_factory=list)
+    old: list[UnchangedPage] = field(default_factory=list)
     """What lies in the old folder."""
-    there: list[KeptPage] = field(default_factory=list)
+    there: list[UnchangedPage] = field(default_factory=list)
     """What lies in the new one already."""
 
 
-def lanes_beside(plan: Plan) -> tuple[Lane, ...]:
+def lanes_to_new_root(plan: Plan) -> tuple[Lane, ...]:
     """The lanes of a plan with two folders: the person's first, then what stays behind, then what is new."""
     groups = _groups(plan, coarse=False)
     if len(groups) > MOST:
@@ -50,10 +50,15 @@ def lanes_beside(plan: Plan) -> tuple[Lane, ...]:
 
 def _groups(plan: Plan, *, coarse: bool) -> dict[_Key, _Group]:
     groups: dict[_Key, _Group] = {}
-    for move in (*plan.kept.rest, *(m for carry in plan.carries for m in carry.moves)):
-        groups.setdefault(_of_move(move, plan, coarse=coarse), _Group()).told.append(move)
+    for move in (*plan.kept.rest, *(m for change_set in plan.change_sets for m in change_set.moves)):
+        groups.setdefault(_of_move(move, plan, coarse=coarse), _Group()).spoken.append(move)
     # What is merged has a lane of its own, which says what lies on both sides.
-    merged = [At(OLD, m.at.path) for carry in plan.carries for m in carry.moves if m.verb is Verb.MERGE]
+    merged = [
+        At(OLD, m.at.path)
+        for change_set in plan.change_sets
+        for m in change_set.moves
+        if m.verb is Verb.MERGE
+    ]
     kept = plan.kept.without(merged)
     for page in kept.pages:
         root, folder = page.page.at
@@ -100,9 +105,9 @@ def _of_move(move: Move, plan: Plan, *, coarse: bool) -> _Key:
 def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
     _, kind, by = key
     stroke = _stroke(kind, group, plan)
-    here = [m for m in group.told if m.at.root != OLD]
+    here = [m for m in group.spoken if m.at.root != OLD]
     apart = kind == "apart"
-    now = sum_of_pages(group.old) + sum_of(m.before for m in group.told if m.at.root == OLD)
+    now = sum_of_pages(group.old) + sum_of(m.before for m in group.spoken if m.at.root == OLD)
     after = sum_of(m.after for m in here) + sum_of_pages(group.there)
     merged = [m for m in here if m.verb is Verb.MERGE]
     if merged:
@@ -120,8 +125,8 @@ def _lane(key: _Key, group: _Group, plan: Plan) -> Lane:
         says=_says(kind, group, here, plan),
         now=now,
         after=after,
-        count=len(group.told) + sum(len(page.places) for page in stays),
-        told=tuple(sorted(group.told, key=lambda m: (not m.changes_disk, m.at))),
+        count=len(group.spoken) + sum(len(page.places) for page in stays),
+        spoken=tuple(sorted(group.spoken, key=lambda m: (not m.changes_disk, m.at))),
         stays=stays,
         kept=plan.kept,
         question=by if kind == "question" else "",
@@ -138,19 +143,19 @@ def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
         "there": Stroke.NEW,
         "apart": Stroke.INTACT,
     }
-    if kind == "question" and is_open(plan, group.told[0].question):
+    if kind == "question" and is_open(plan, group.spoken[0].question):
         return Stroke.OPEN
-    if kind == "question" and all(m.verb is Verb.DROP for m in group.told):
+    if kind == "question" and all(m.verb is Verb.DROP for m in group.spoken):
         return Stroke.LEFT_OUT
     if kind not in ("carried", "question"):
         return strokes[kind]
-    return Stroke.CARRIED if any(m.changes_disk for m in group.told) else Stroke.BEHIND
+    return Stroke.CARRIED if any(m.changes_disk for m in group.spoken) else Stroke.BEHIND
 
 
 def _main_class(group: _Group, kind: str) -> FileClass:
     if kind == "new":
         return FileClass.PROGRAM
-    found = Counter(m.file_class for m in group.told if m.after is None or m.after.kind is not Kind.FOLDER)
+    found = Counter(m.file_class for m in group.spoken if m.after is None or m.after.kind is not Kind.FOLDER)
     for page in (*group.old, *group.there):
         found.update({c: total.files for c, total in page.totals().items()})
     return found.most_common(1)[0][0] if found else FileClass.UNSORTED
@@ -160,7 +165,7 @@ def _paths(group: _Group) -> list[str]:
     """What it is called in the old folder."""
     there = [page.page.place(at) for page in (*group.old, *group.there) for at in page.places]
     if not there:
-        there = [m.source.at if isinstance(m.source, FromRoot) else m.at for m in group.told]
+        there = [m.source.at if isinstance(m.source, FromRoot) else m.at for m in group.spoken]
     return [at.path if at.root == OLD else at.shown for at in there]
 
 
@@ -191,7 +196,7 @@ def _after_label(group: _Group, kind: str, now: str) -> str:
         return ""
     if kind in ("new", "there"):
         return "program"
-    moved = [m.at.shown for m in group.told if m.verb is Verb.REHOME]
+    moved = [m.at.shown for m in group.spoken if m.verb is Verb.REHOME]
     shown = _common(moved) if moved else now
     name = shown.rstrip("/").rpartition("/")[2]
     return f"{name}/" if shown.endswith("/") else name
@@ -201,7 +206,7 @@ def _says(kind: str, group: _Group, here: Iterable[Move], plan: Plan) -> str:
     here = list(here)
     new = plan.to_version or "the new build"
     if kind == "question":
-        return asked_words(here, waits=is_open(plan, group.told[0].question))
+        return asked_words(here, waits=is_open(plan, group.spoken[0].question))
     if kind == "behind":
         program = _main_class(group, kind) is FileClass.PROGRAM
         return "stays behind" if program else "stays behind, can be rebuilt"

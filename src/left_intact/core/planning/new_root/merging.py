@@ -8,8 +8,8 @@ from left_intact.core.model.classes import FileClass
 from left_intact.core.model.place import At
 from left_intact.core.model.plan import Verb
 from left_intact.core.model.stages import Made
-from left_intact.core.planning.beside.sketch import NewRootSketch, Wanted
 from left_intact.core.planning.merging import made, one_on_the_other
+from left_intact.core.planning.new_root.sketch import NewRootSketch, Wanted
 from left_intact.core.settings.formats.registry import may_merge
 
 
@@ -17,7 +17,7 @@ def merge_into(sketch: NewRootSketch, old: str, mine: Wanted, path: str, coming:
     """Add to the person's settings what the new ones have more; whether there was such. Theirs stay whole
     where that is not sure.
     """
-    there = sketch.side.entry(path) or sketch.came.get(path)
+    there = sketch.new_root.entry(path) or sketch.came.get(path)
     yours = mine.source.content if isinstance(mine.source, Made) else sketch.inputs.read(old)
     if there is None or coming is None or yours is None or not may_merge(mine.entry.format, there.format):
         return False
