@@ -635,7 +635,9 @@ def undo_stages(chain: Chain) -> None:
 
 
 def _hand_step(chain: Chain, stage: StageRow) -> bool:
-    """Whether a step by hand is done; where it is not, the run waits for it."""
+    """Go past a step by hand that is done, and put what it changed on record; else wait for it, and say so
+    with False.
+    """
     step, update, journal = stage.hand, chain.update, chain.journal
     assert step is not None
     copies = copying_stage(journal, update, stage)

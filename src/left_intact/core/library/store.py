@@ -235,7 +235,7 @@ class Library:
         )
 
     def vet(self, root: str, besides: Install | None = None) -> None:
-        """Whether a folder may be an install, before anything of it is read.
+        """Refuse a folder that may be no install, before anything of it is read.
 
         Raises `no-folder`, `too-wide` for a whole disk or home, `empty-folder`, `holds-installs`, `ours`.
         """

@@ -42,7 +42,7 @@ def newest_of(versions: Iterable[str]) -> str:
 
 
 def channel_of(version: str) -> str:
-    """Whether a version or the name of a release is an early one, by its own words."""
+    """The channel of a version or the name of a release: an early one by its own words, or not."""
     return PREVIEW if _EARLY.search(version) else STABLE
 
 

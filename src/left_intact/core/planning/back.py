@@ -321,8 +321,8 @@ def _move(sketch: _Sketch, was: Touch, now: Entry | None) -> Move | None:
 
 
 def _is_barred(sketch: _Sketch, move: Move, going: set[At]) -> bool:
-    """Whether something of the person's lies where a folder or a file must be: it stays, and so does the
-    copy.
+    """Note a move that cannot be made, since something of the person's lies where a folder or a file must
+    be: it stays, and so does the copy.
     """
     for folder in parents(move.at.path):
         at = At(move.at.root, folder)

@@ -1,8 +1,7 @@
 """Drawing up a plan: the route's own part, and what is the same for all routes.
 
-A pure function: the same survey, arrival, baseline, sheet, answers and circumstances give the same plan.
-The tree
-is not read here; texts to be merged are handed in.
+A pure function: the same survey, arrival, baseline, sheet, answers and circumstances give the same plan. No
+tree is read here; texts to be merged are handed in.
 """
 
 from __future__ import annotations
@@ -27,7 +26,7 @@ from left_intact.words import count
 
 
 def draw_up(inputs: PlanInputs) -> Plan:
-    """The plan for its inputs, by the route that was asked for or the first that fits.
+    """The plan for its inputs, by the route that was asked for or that for which most speaks.
 
     Raises `Misuse` for a route that does not fit.
     """

@@ -181,8 +181,8 @@ def _places(sketch: _Sketch) -> dict[At, tuple[At, Entry, FileClass]]:
 
 
 def _comes_back(sketch: _Sketch, at: At, target: At, entry: Entry, kind: FileClass) -> bool:
-    """Whether a copy goes back at all: not over what the new build ships itself, unless it is the person's by
-    all evidence and they changed it.
+    """Tell whether a copy goes back at all, and note why where it does not: not over what the new build
+    ships itself, unless it is the person's by all evidence and they changed it.
     """
     now, base = _there(sketch, target), sketch.situation.baseline
     if kind is FileClass.PROGRAM:

@@ -1,8 +1,8 @@
 """Adding the evidence up: a class and a certainty for every entry.
 
-Two passes: what each entry says by itself, then what its siblings adds where that was not
-enough. A pure function of its arguments. Entries with the same evidence share one verdict,
-so 100,000 entries cost a few thousand sums.
+Two passes: what each entry says by itself, then what its siblings add where that was not enough. A pure
+function of its arguments. Entries with the same evidence share one verdict, so 100,000 entries cost a few
+thousand sums.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """What a release has beside the names of a folder: evidence by column, a folder at a time.
 
-Nearly all names are equal or absent on both sides, so those are told by digests alone; a value is made of
-an entry
-only where the two differ. All evidence of one kind is one object, so that it can be told by its identity.
+Nearly all names are equal or absent on both sides, so those are told by digests alone; a value is made of an
+entry only where the two differ. All evidence of one kind is one object, so that it can be told by its
+identity.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What the siblings says that an entry keeps: its siblings, what is like it, whose name it bears."""
+"""What speaks for an entry in what lies around it: its siblings, what is like it, whose name it bears."""
 
 from __future__ import annotations
 

@@ -288,7 +288,7 @@ class NewsScreen(FramedScreen):
         self.refresh_bindings()
 
     def action_at_start(self) -> None:
-        """Whether the outlets are asked whenever the program starts."""
+        """Turn on or off that the outlets are asked whenever the program starts."""
         says = {
             True: "outlets are asked at every start from now on",
             False: "outlets are asked only when you press c",

@@ -18,8 +18,7 @@ from left_intact.core.planning.sketch import Sketch
 
 class ContentPack(RoutePlanner):
     """The route. The person chose the pack, which is what lets content of theirs be replaced; the old files
-    go
-    into the strongbox and count there as theirs.
+    go into the strongbox and count there as theirs.
     """
 
     name = Route.CONTENT_PACK
