@@ -166,6 +166,7 @@ def stage_json(stage: Stage) -> Json:
             "why": stage.why,
             "may_skip": stage.may_skip,
             "command": list(stage.command),
+            **_device_and_prompts(stage),
         }
     return {"kind": "later", "intends": stage.intends}
 
@@ -183,9 +184,14 @@ def waits_json(waits: WaitsFor | None) -> Json | None:
         "options": list(waits.options),
         "command": list(waits.command),
         "sees": waits.sees,
-        **({"on": waits.on} if waits.on else {}),
-        **({"prompts": [to_record(prompt) for prompt in waits.prompts]} if waits.prompts else {}),
+        **_device_and_prompts(waits),
     }
+
+
+def _device_and_prompts(step: ManualStep | WaitsFor) -> Json:
+    """Where a step by hand is done, and what it asks on its way; only what there is."""
+    prompts = [to_record(prompt) for prompt in step.prompts]
+    return {**({"on": step.on} if step.on else {}), **({"prompts": prompts} if prompts else {})}
 
 
 def proof_json(proof: Proof) -> Json:

@@ -20,7 +20,7 @@ from left_intact.core.model.pages import pages_in
 from left_intact.core.model.place import At, old_root_in
 from left_intact.core.model.plan import Merge, PartChange, Plan, Question, Route, RouteChoice, Space
 from left_intact.core.model.release import Arrival, Reading
-from left_intact.core.model.stages import ChangeSet, ManualStep, Move, Stage, Verb
+from left_intact.core.model.stages import ChangeSet, ManualStep, Move, Prompt, Stage, Verb
 from left_intact.core.model.survey import Survey, Total
 from left_intact.core.model.telling import USUAL, Telling
 from left_intact.presentation.crossing import Lane, LaneHead, has_new_root, lanes_of
@@ -162,13 +162,25 @@ class StageView:
     sees: str = ""
     back: str = ""
     """What undoes it by hand."""
+    on: str = ""
+    """The device that it is done on."""
+    prompts: tuple[Prompt, ...] = ()
+    """What it asks on its way, and the right answers."""
 
 
 def _stage_view(stage: Stage) -> StageView:
     if isinstance(stage, ManualStep):
         back = stage.back.asks if stage.back is not None else ""
         sees = stage.check.words or "you say that it was done: it cannot be seen"
-        return StageView(kind="hand", says=stage.asks, why=stage.why, sees=sees, back=back)
+        return StageView(
+            kind="hand",
+            says=stage.asks,
+            why=stage.why,
+            sees=sees,
+            back=back,
+            on=stage.on,
+            prompts=stage.prompts,
+        )
     if isinstance(stage, ChangeSet):
         changes = sum(1 for m in stage.moves if m.changes_disk)
         says = stage.intends or f"{count(changes, 'place changes', 'places change')} at once"

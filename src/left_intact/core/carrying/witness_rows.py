@@ -22,8 +22,8 @@ _COLUMNS = ("stats", "digests")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Context:
-    """What of a witness is told in JSON."""
+class WitnessRecord:
+    """What of a witness is kept in JSON."""
 
     version: str
     to_version: str
@@ -36,14 +36,14 @@ def witness_to_row(witness: Witness) -> bytes:
     """Lengths, what is told in JSON, classes and reasons of what stays, then its pages; all but the lengths
     squeezed.
     """
-    told = Context(
+    record = WitnessRecord(
         version=witness.version,
         to_version=witness.to_version,
         roots=witness.roots,
         rows=tuple(witness.rows.items()),
         merged=tuple(witness.merged.items()),
     )
-    return row_of(packed(told), witness.kept)
+    return row_of(packed(record), witness.kept)
 
 
 def row_of(head: bytes, kept: Unchanged) -> bytes:
@@ -55,13 +55,13 @@ def row_of(head: bytes, kept: Unchanged) -> bytes:
 def witness_from_row(row: bytes) -> Witness:
     """The reverse. Raises ValueError for anything else."""
     head, kept = parts_of(row, _MAGIC)
-    told = unpacked(Context, head)
+    record = unpacked(WitnessRecord, head)
     return Witness(
-        rows=dict(told.rows),
-        version=told.version,
-        to_version=told.to_version,
-        merged=dict(told.merged),
-        roots=told.roots,
+        rows=dict(record.rows),
+        version=record.version,
+        to_version=record.to_version,
+        merged=dict(record.merged),
+        roots=record.roots,
         kept=kept,
     )
 

@@ -490,7 +490,9 @@ def _question_words(plan: PlanView, look: Look) -> Text:
 def _why_stage(number: int, stage: StageView, look: Look) -> Text:
     text = Text(f"step {number}\n\n", look.style("quiet"))
     text.append(f"{bearable(stage.says)}\n\n", look.style("text", bold=True))
-    for word, says in (("why", stage.why), ("sees", stage.sees), ("back", stage.back)):
+    asks = [("asks", f"{one.asks}: {one.answer}") for one in stage.prompts]
+    parts = (("why", stage.why), ("on", stage.on), *asks, ("sees", stage.sees), ("back", stage.back))
+    for word, says in parts:
         if says:
             text.append(f"{word}\n", look.style("quiet")).append(f"{bearable(says)}\n\n", look.style("text"))
     return text
