@@ -365,6 +365,8 @@ def test_all_that_may_be_passed_is_listed() -> None:
     said = {
         code
         for file in planning.rglob("*.py")
-        for code in re.findall(r'code="([a-z-]+)"[^()]*(?:\([^()]*\)[^()]*)*passable=True', file.read_text())
+        for code in re.findall(
+            r'(?:code=|block\()"([a-z-]+)"[^()]*(?:\([^()]*\)[^()]*)*passable=True', file.read_text()
+        )
     }
     assert said == set(PASSABLE)
