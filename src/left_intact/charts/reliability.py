@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET, save, sheet
+from left_intact.charts.plots import ACCENT, HAIRLINE, INK, QUIET, save, sheet
 
 Bins = Sequence[tuple[float, float, float, int]]
 """(from, mean certainty, share right, entries)."""

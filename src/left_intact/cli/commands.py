@@ -17,7 +17,7 @@ from left_intact.cli.setting import out as _out
 from left_intact.core.model.errors import PASSABLE, LeftIntactError, Misuse, reason_of
 from left_intact.core.model.update import State
 from left_intact.home import default_home
-from left_intact.words import bearable
+from left_intact.words import bearable, size
 from left_intact.workbench import refuse_blocked
 
 # What a command does not answer is not imported for it.
@@ -117,13 +117,30 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
     with telling() as report:
         found = bench.surveys.survey(target, baseline=baseline, sheet=sheet, report=report)
     if figure:
-        from left_intact.charts.composition import draw_composition
+        import time
 
-        draw_composition(found, figure)
+        from left_intact.charts.composition import draw_composition
+        from left_intact.charts.paper import write
+
+        write(draw_composition(found, name=target.name, date=time.strftime("%Y-%m-%d")), figure)
     if as_json:
         _out(_json().survey_json(found))
     else:
         say(show.survey_text(found))
+
+
+@app.command("draw")
+@INSTALL_WORD
+@click.argument("figure")
+@click.argument("file")
+@click.option("--by", type=click.Choice(["bytes", "files"]), default="bytes", help="what areas are true to")
+def draw(install: str, figure: str, file: str, by: str) -> None:
+    """Draw a figure to FILE, which ends in .svg or .pdf: composition, crossing, history, proof, shelf."""
+    from left_intact.charts import registry
+
+    bench = bench_of()
+    path = registry.draw(bench, bench.shelf.find(install), figure, file, unit=by)
+    say(f"{path}, {size(os.path.getsize(path))}")
 
 
 @app.command("plan")

@@ -19,6 +19,17 @@ LETTER = {
     FileClass.CACHE: "H",
     FileClass.UNSORTED: "U",
 }
+HATCH = {
+    FileClass.PROGRAM: "",
+    FileClass.SETTINGS: "....",
+    FileClass.SAVES: "////",
+    FileClass.STATES: "\\\\\\\\",
+    FileClass.CONTENT: "",
+    FileClass.EXTRAS: "++",
+    FileClass.CACHE: "----",
+    FileClass.UNSORTED: "xxx",
+}
+"""Strokes on paper beside letter and colour: for black and white, and for eyes that see colours otherwise."""
 CLASS_KEYS = {LETTER[c].lower(): c for c in SORTABLE}
 """The key that rules something to be of a class."""
 NAME = {c: "not sorted" if c is FileClass.UNSORTED else c.value for c in FileClass}

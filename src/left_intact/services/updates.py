@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from left_intact.core.model.errors import Fault, LeftIntactError, Misuse
 from left_intact.core.model.place import LET_GO, Root, old_root_in
@@ -325,21 +325,28 @@ class Updates(Service):
         return Outcome(update=last, proven=self.runs.prove_run(install, last, report, cancel, deep=deep))
 
     @in_session
+    def last_proof(self, install: Install) -> dict[str, Any]:
+        """The record of the last proof: of an update, or of the going back that came after it; with the
+        number of its run. Raises `nothing-to-prove`.
+        """
+        last, back = self.records.in_force(install), self.records.went_back(install)
+        if back is not None and (last is None or back.id > last.id):
+            last = back
+        record = self.library.proof(install, last.id) if last else None
+        if last is None or record is None:
+            says = f"{install.name} has no update to prove"
+            raise LeftIntactError("nothing-to-prove", says, way_out="Update it first.")
+        return {"run": last.id, **record}
+
+    @in_session
     def export_proof(self, install: Install) -> str:
         """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
         from left_intact.core.files.private import write_private
         from left_intact.presentation.as_json import as_text
 
-        last, back = self.records.in_force(install), self.records.went_back(install)
-        if back is not None and (last is None or back.id > last.id):
-            last = back
-        said = self.library.proof(install, last.id) if last else None
-        if last is None or said is None:
-            raise LeftIntactError(
-                "nothing-to-prove", f"{install.name} has no update to prove", way_out="Update it first."
-            )
-        path = self.surveys.export_path(install, "proof", f"-{last.id}.json")
-        write_private(path, as_text({"install": install.name, "root": install.root, **said}))
+        record = self.last_proof(install)
+        path = self.surveys.export_path(install, "proof", f"-{record.pop('run')}.json")
+        write_private(path, as_text({"install": install.name, "root": install.root, **record}))
         return path
 
     def ticked(self, install: Install, update: Update) -> frozenset[str]:

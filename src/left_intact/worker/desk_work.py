@@ -176,11 +176,16 @@ class DeskWork:
 
     def draw_figure(self, install: Install, unit: str) -> str:
         """Draw what an install is made of, as SVG and PDF; the path of the SVG."""
-        from left_intact.charts.composition import draw_composition
+        import time
 
+        from left_intact.charts.composition import draw_composition
+        from left_intact.charts.paper import write
+
+        date = time.strftime("%Y-%m-%d")
+        pages = draw_composition(self._read(install), name=install.name, date=date, unit=unit)
         path = self.bench.surveys.export_path(install, "composition", ".svg")
         for ending in (".svg", ".pdf"):
-            draw_composition(self._read(install), path[:-4] + ending, name=install.name, unit=unit)
+            write(pages, path[:-4] + ending)
         return path
 
     def likely_baselines(

@@ -1,0 +1,129 @@
+"""What was done to an install over time: each update and going back, its verdict, and what is kept of it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from left_intact.charts.frame import BOTTOM, MARGIN, TOP, pages_of_rows, sheet
+from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET, fitted
+from left_intact.charts.shapes import Box, Label, Page, Rule, Shape
+from left_intact.presentation.palette import PAPER
+from left_intact.words import count, size, versions
+
+_ROW = 30.0
+_BARS = 560.0
+"""Where the bars of what is kept begin."""
+_VERDICTS = {"intact": PAPER.good, "attention": ACCENT, "broken": PAPER.bad}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """One update or going back."""
+
+    began: float
+    """Seconds since 1970."""
+    kind: str
+    from_version: str
+    to_version: str
+    state: str
+    verdict: str
+    kept_files: int
+    kept_bytes: int
+
+
+def draw_history(runs: Sequence[Run], *, name: str, date: str, held: int) -> list[Page]:
+    """Draw the runs of an install, newest first. `held` are the bytes that its strongbox holds."""
+    pages, every = [], pages_of_rows(runs, _ROW, besides=46)
+    most = max((run.kept_bytes for run in runs), default=0)
+    number_of = count(len(runs), "update or going back", "updates and goings back")
+    under = f"{number_of}; the strongbox holds {size(held)}"
+    for number, rows in enumerate(every, 1):
+        page = sheet(f"{name}: what was done to it", under, date, number=number, of=len(every))
+        _over_time(page, runs, {run.began for run in rows})
+        for at, run in enumerate(rows):
+            _row(page, run, TOP + 46 + at * _ROW, most)
+        foot = page.height - BOTTOM + 24
+        page.put(Label(x=MARGIN, y=foot, text="intact ●   attention ▲   broken ✕", points=8, colour=QUIET))
+        says = (
+            f"bars: what the strongbox holds of each; the longest is {size(most)}"
+            if most
+            else "nothing is kept of any"
+        )
+        page.put(Label(x=page.width - MARGIN, y=foot, text=says, points=8, colour=QUIET, anchor="right"))
+        pages.append(page)
+    return pages
+
+
+def _day(when: float) -> str:
+    return time.strftime("%Y-%m-%d", time.localtime(when))
+
+
+def _over_time(page: Page, runs: Sequence[Run], here: set[float]) -> None:
+    """A line from the first to the last, with a stroke for each; those of this page are dark."""
+    y, left, right = TOP + 12, MARGIN + 70, page.width - MARGIN - 70
+    first, last = (f([run.began for run in runs]) for f in (min, max)) if runs else (0.0, 0.0)
+    page.put(Rule(x=left, y=y, to_x=right, to_y=y, colour=HAIRLINE, line=1.2))
+    if not runs:
+        return
+    page.put(Label(x=left - 8, y=y + 3, text=_day(first), points=8, colour=QUIET, anchor="right"))
+    page.put(Label(x=right + 8, y=y + 3, text=_day(last), points=8, colour=QUIET))
+    for number, run in enumerate(runs):
+        x = left + (right - left) * ((run.began - first) / (last - first) if last > first else 0.5)
+        colour = INK if run.began in here else HAIRLINE
+        up = 8 if run.kind == "update" else 0
+        down = 8 if run.kind == "back" else 0
+        page.put(Rule(x=x, y=y - up, to_x=x, to_y=y + down, colour=colour, line=1.4, id=f"when-{number}"))
+
+
+def _row(page: Page, run: Run, y: float, most: int) -> None:
+    says = versions(run.from_version, run.to_version) if run.kind == "update" else f"back to {run.to_version}"
+    page.put(
+        Rule(x=MARGIN, y=y, to_x=page.width - MARGIN, to_y=y, colour=HAIRLINE, line=0.4),
+        Label(x=MARGIN, y=y + 19, text=_day(run.began), points=9, colour=QUIET),
+        Label(
+            x=MARGIN + 74, y=y + 19, text=fitted(says, 210, 10, bold=True), points=10, colour=INK, bold=True
+        ),
+        Label(x=MARGIN + 296, y=y + 19, text=fitted(run.state, 90, 9), points=9, colour=INK),
+    )
+    if run.verdict:
+        page.extend(_mark(run.verdict, MARGIN + 400, y + 15.5))
+        page.put(
+            Label(
+                x=MARGIN + 412, y=y + 19, text=run.verdict, points=9, colour=_VERDICTS.get(run.verdict, INK)
+            )
+        )
+    if run.kept_files:
+        room = page.width - MARGIN - _BARS - 118
+        wide = room * run.kept_bytes / most if most else 0
+        page.put(
+            Box(
+                x=_BARS,
+                y=y + 10,
+                width=wide,
+                height=10,
+                fill=PAPER.raised,
+                edge=INK,
+                line=0.5,
+                id=f"kept-{run.began:.0f}",
+            )
+        )
+        says = f"{count(run.kept_files, 'file')}, {size(run.kept_bytes)}"
+        page.put(Label(x=page.width - MARGIN, y=y + 19, text=says, points=8.5, colour=INK, anchor="right"))
+
+
+def _mark(verdict: str, x: float, y: float) -> list[Shape | Rule]:
+    """A shape for each verdict, so that nobody needs its colour."""
+    colour = _VERDICTS.get(verdict, INK)
+    if verdict == "attention":
+        return [Shape(points=((x - 4, y + 4), (x + 4, y + 4), (x, y - 4)), fill=colour)]
+    if verdict == "broken":
+        ends = ((-3.5, -3.5, 3.5, 3.5), (-3.5, 3.5, 3.5, -3.5))
+        return [
+            Rule(x=x + a, y=y + b, to_x=x + c, to_y=y + d, colour=colour, line=2.0) for a, b, c, d in ends
+        ]
+    from math import cos, pi, sin
+
+    ring = tuple((x + 4 * cos(pi * n / 12), y + 4 * sin(pi * n / 12)) for n in range(24))
+    return [Shape(points=ring, fill=colour)]
