@@ -5,7 +5,7 @@ BIN := .venv/bin
 unexport PYTHONDONTWRITEBYTECODE
 STAMP := .venv/.ready
 
-.PHONY: setup demo test test-windows check screenshots bench bench-check bench-classify bench-real torture fuzz mutants lock clean-demo
+.PHONY: setup demo test test-windows check examples screenshots bench bench-check bench-classify bench-real torture fuzz mutants lock clean-demo
 
 setup: $(STAMP)
 
@@ -34,6 +34,10 @@ check: setup
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+# Every figure of the demo, in docs/examples/.
+examples: setup
+	$(BIN)/python tools/examples.py
 
 screenshots: setup
 	@sh tools/need.sh xvfb xdotool kitty fonts-hack fonts-dejavu-core

@@ -21,7 +21,7 @@ LETTER = {
 }
 HATCH = {
     FileClass.PROGRAM: "",
-    FileClass.SETTINGS: "....",
+    FileClass.SETTINGS: "..",
     FileClass.SAVES: "////",
     FileClass.STATES: "\\\\\\\\",
     FileClass.CONTENT: "",
