@@ -1,4 +1,4 @@
-"""The waist: six services, and the values that they answer. All faces use it alone; none reaches past it."""
+"""The waist: all services, and the values that they answer. Faces use it alone; none reaches past it."""
 
 from __future__ import annotations
 
@@ -31,6 +31,7 @@ from left_intact.services.values import (
 
 # The shelf must be on the screen at once: a service is imported when it is first asked for.
 if TYPE_CHECKING:
+    from left_intact.services.accounts import Accounts
     from left_intact.services.keeping import Keeping
     from left_intact.services.outlets import Outlets
     from left_intact.services.surveys import Surveys
@@ -92,6 +93,13 @@ class Workbench:
         from left_intact.services.swapping import PartsService
 
         return PartsService(self._at, self.surveys, self.updates)
+
+    @cached_property
+    def accounts(self) -> Accounts:
+        """What each run did, to be kept for years."""
+        from left_intact.services.accounts import Accounts
+
+        return Accounts(self._at, self.updates.runs)
 
     @cached_property
     def keeping(self) -> Keeping:

@@ -36,7 +36,7 @@ def sheet(title: str, under: str, date: str, *, number: int = 1, of: int = 1) ->
 
 
 def swatch(kind: FileClass, x: float, y: float, side: float = 11.0) -> list[Box | Label]:
-    """The letter of a class on its colour."""
+    """The letter of a class, framed in its colour."""
     letter = Label(
         x=x + side / 2,
         y=y + side * 0.78,
@@ -46,7 +46,7 @@ def swatch(kind: FileClass, x: float, y: float, side: float = 11.0) -> list[Box 
         anchor="center",
         bold=True,
     )
-    return [Box(x=x, y=y, width=side, height=side, fill=COLOUR[kind], edge=INK, line=0.4), letter]
+    return [Box(x=x, y=y, width=side, height=side, fill="white", edge=COLOUR[kind], line=1.8), letter]
 
 
 def class_box(kind: FileClass, x: float, y: float, width: float, height: float, id: str) -> Box:

@@ -143,6 +143,21 @@ def draw(install: str, figure: str, file: str, by: str) -> None:
     say(f"{path}, {size(os.path.getsize(path))}")
 
 
+@app.command("report")
+@INSTALL_WORD
+@click.argument("file")
+@click.option(
+    "--update", "number", type=int, metavar="N", help="the run of that number; the last one as a rule"
+)
+def report(install: str, file: str, number: int | None) -> None:
+    """Write the account of one update to FILE, which ends in .pdf or .json, to be kept for years."""
+    from left_intact.charts.report import write_report
+
+    bench = bench_of()
+    path = write_report(bench.accounts.of(bench.shelf.find(install), number), file)
+    say(f"{path}, {size(os.path.getsize(path))}")
+
+
 @app.command("plan")
 @_drawing
 @click.option("-v", "--verbose", is_flag=True, help="name every path, those that stay too")

@@ -17,6 +17,7 @@ EXAMPLES = {
     "shelf": "left-intact shelf",
     "survey": "left-intact survey ~/emulators/brindlemere --baseline brindlemere-4.4.2-linux.zip",
     "draw": "left-intact draw brindlemere composition brindlemere.pdf",
+    "report": "left-intact report brindlemere brindlemere-4.6.0.pdf",
     "plan": "left-intact plan brindlemere brindlemere-4.6.0-linux.zip -v",
     "update": "left-intact update brindlemere brindlemere-4.6.0-linux.zip --yes",
     "prove": "left-intact prove brindlemere --deep",

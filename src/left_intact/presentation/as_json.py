@@ -6,6 +6,7 @@ import json
 from collections.abc import Collection, Mapping
 from typing import Any
 
+from left_intact.core.model.account import Account
 from left_intact.core.model.errors import Fault
 from left_intact.core.model.ladder import Climb
 from left_intact.core.model.plan import KeyLine, Move, Plan, Question, Verb
@@ -192,6 +193,19 @@ def _device_and_prompts(step: ManualStep | WaitsFor) -> Json:
     """Where a step by hand is done, and what it asks on its way; only what there is."""
     prompts = [to_record(prompt) for prompt in step.prompts]
     return {**({"on": step.on} if step.on else {}), **({"prompts": prompts} if prompts else {})}
+
+
+def account_json(account: Account) -> Json:
+    """The account of one run, with a version of its own: it is read in ten years."""
+    record: Json = to_record(account)
+    for part in ("kept", "merged", "set_aside"):
+        for one, known in zip(record[part], getattr(account, part), strict=True):
+            if "at" in one:
+                one["path"] = known.at.written
+                del one["at"]
+            if "file_class" in one:
+                one["class"] = one.pop("file_class")
+    return {"account": 1, **record}
 
 
 def proof_json(proof: Proof) -> Json:
