@@ -79,7 +79,8 @@ def test_a_new_route_is_one_file_a_line_and_a_name(tmp_path: Path) -> None:
         check=False,
     )
     assert ran.returncode == 0, ran.stdout + ran.stderr
-    assert "4 passed in" in ran.stdout, ran.stdout
+    killed = "4 passed" if hasattr(os, "fork") else "2 passed, 2 skipped"  # no process is killed there
+    assert killed in ran.stdout, ran.stdout
 
 
 def insert(file: Path, after: str, line: str) -> None:
