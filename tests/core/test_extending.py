@@ -58,22 +58,12 @@ def test_a_new_route_is_one_file_a_line_and_a_name(tmp_path: Path) -> None:
     insert(registry, "    ContentPack(),\n", code("line"))
     imports = "from left_intact.core.planning.routes.ladder import Ladder\n"
     insert(registry, imports, "from left_intact.core.planning.routes.one_file import OneFile\n")
-    paths = os.pathsep.join((str(tmp_path / "src"), str(REPOSITORY)))
-    words = (
-        "-m",
-        "pytest",
-        "-p",
-        "no:cacheprovider",
-        "-p",
-        "no:randomly",
-        "-n",
-        "0",
-        "tests/core/new_route.py",
-    )
+    begin = "import sys, pytest; sys.path[:0] = sys.argv[1:3]; sys.exit(pytest.main(sys.argv[3:]))"
+    words = (str(tmp_path / "src"), str(REPOSITORY), "-p", "no:cacheprovider", "-n", "0")
     ran = subprocess.run(
-        (sys.executable, *words, f"--basetemp={tmp_path / 'runs'}"),
+        (sys.executable, "-c", begin, *words, f"--basetemp={tmp_path / 'runs'}", "tests/core/new_route.py"),
         cwd=REPOSITORY,
-        env={**os.environ, "PYTHONPATH": paths, "PYTHONDONTWRITEBYTECODE": "1"},
+        env={**os.environ, "PYTHONPATH": str(tmp_path / "src"), "PYTHONDONTWRITEBYTECODE": "1"},
         capture_output=True,
         text=True,
         check=False,
