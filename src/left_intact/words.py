@@ -48,8 +48,13 @@ def ago(then: float, now: float) -> str:
 
 def date(then: float) -> str:
     """A date as `21 Nov 2026`, in local time."""
-    moment = datetime.fromtimestamp(then)
-    return f"{moment.day} {moment:%b %Y}"
+    day = datetime.fromtimestamp(then)
+    return f"{day.day} {day:%b %Y}"
+
+
+def moment(then: float) -> str:
+    """A time as `2026-11-21 19:05`, in local time."""
+    return f"{datetime.fromtimestamp(then):%Y-%m-%d %H:%M}"
 
 
 def bearable(name: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from left_intact.services.exports import MADE_BY, write_out
 from left_intact.services.home import Home
 from left_intact.services.places import Places
 from left_intact.services.questions import (
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
     from left_intact.services.updates import Updates
 
 __all__ = [
+    "MADE_BY",
     "Draft",
     "HistoryLine",
     "News",
@@ -55,6 +57,7 @@ __all__ = [
     "patterns_in",
     "refuse_blocked",
     "sheet_schema",
+    "write_out",
 ]
 
 
@@ -99,7 +102,7 @@ class Workbench:
         """What each run did, to be kept for years."""
         from left_intact.services.accounts import Accounts
 
-        return Accounts(self._at, self.updates.runs)
+        return Accounts(self._at, self.records)
 
     @cached_property
     def keeping(self) -> Keeping:

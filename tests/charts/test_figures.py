@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import re
 import warnings
 import xml.etree.ElementTree as ET
@@ -14,11 +15,13 @@ from left_intact.charts import registry
 from left_intact.charts.composition import draw_composition
 from left_intact.charts.paper import fitted, text_width, write
 from left_intact.charts.shapes import Box, Label, Page
-from left_intact.charts.shelf import Standing, draw_shelf
-from left_intact.core.model.classes import FileClass
+from left_intact.charts.shelf import draw_shelf
 from left_intact.core.model.errors import LeftIntactError, Misuse
-from left_intact.core.model.survey import Total
+from left_intact.core.model.install import Install
+from left_intact.core.model.waits import Waits
 from left_intact.words import size
+from left_intact.workbench import ShelfRow, write_out
+from tests import disks
 from tests.builders import Mock, release
 from tests.cli.test_commands import Line, line
 
@@ -119,12 +122,16 @@ def test_nothing_is_cut_and_no_text_lies_on_another(played: Mock, figure: str) -
 
 
 def test_names_of_any_letters_and_length_keep_to_their_place(tmp_path: Path) -> None:
-    one = Total(files=3, bytes=40_000)
-    installs = [
-        Standing(name=name, version=name, totals={FileClass.SAVES: one}, stands=name, waits=name)
-        for name in ODD * 4
+    summary = {"totals": {"saves": {"files": 3, "bytes": 40_000}}}
+    rows = [
+        ShelfRow(
+            install=Install(id=number, name=name, root=name, role="", added=0.0),
+            summary={"version": name, **summary},
+            arrivals=(Waits(path=name, version=name, channel="stable", since=0.0),),
+        )
+        for number, name in enumerate(ODD * 4)
     ]
-    pages = draw_shelf(installs, date=DATE)
+    pages = draw_shelf(rows, date=DATE)
     assert len(pages) > 1
     assert_sound(pages)
     warnings.simplefilter("error")  # nobody wants to read which letters a font lacks
@@ -191,6 +198,34 @@ def test_figures_that_cannot_be_drawn_are_refused_in_a_line(mock: Mock, tmp_path
         with pytest.raises((LeftIntactError, Misuse)) as error:
             registry.draw(mock.bench, mock.install, figure, str(tmp_path / path))
         assert error.value.code == code and "\n" not in error.value.line()
+
+
+def test_what_a_person_has_is_never_written_over(played: Mock, tmp_path: Path) -> None:
+    mine = tmp_path / "config.svg"
+    mine.write_bytes(b"<svg>mine, for ten years</svg>")
+    with pytest.raises(LeftIntactError) as error:
+        registry.draw(played.bench, played.install, "history", str(mine))
+    assert error.value.code == "in-the-way" and mine.read_bytes() == b"<svg>mine, for ten years</svg>"
+    (tmp_path / "link.svg").symlink_to(mine)
+    with pytest.raises(LeftIntactError):
+        registry.draw(played.bench, played.install, "history", str(tmp_path / "link.svg"))
+    for ending in ("svg", "pdf"):  # what is ours is made anew
+        for date in (DATE, "2032-01-01"):
+            registry.draw(played.bench, played.install, "history", str(tmp_path / f"it.{ending}"), date=date)
+    assert "2032-01-01" in (tmp_path / "it.svg").read_text()
+
+
+def test_what_cannot_be_written_whole_leaves_what_was_there(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    target = str(tmp_path / "it.svg")
+    write_out(target, b"Left Intact, the first", "figure")
+    with monkeypatch.context() as patch:
+        patch.setattr("os.fsync", disks.fails(errno.ENOSPC))
+        with pytest.raises(LeftIntactError) as error:
+            write_out(target, b"Left Intact, the second", "figure")
+    assert error.value.code == "disk" and Path(target).read_bytes() == b"Left Intact, the first"
+    assert [path.name for path in tmp_path.iterdir()] == ["it.svg"]
 
 
 def test_the_command_says_what_it_wrote(line: Line, played: Mock, tmp_path: Path) -> None:

@@ -75,6 +75,20 @@ def test_the_json_leads_to_every_copy_without_anything_of_ours(updated: Mock, tm
             assert kept["digest"] == blake3(listed.encode()).hexdigest() and kept["files"] == len(mine)
 
 
+def test_of_what_was_let_go_of_the_report_says_so(updated: Mock, tmp_path: Path) -> None:
+    bench = updated.bench
+    for number in (2, 3):
+        bench.updates.settle(updated.install)
+        updated.arrive(release(f"1.{number}"), f"mocklet-1.{number}")
+        updated.update()
+    bench.updates.settle(updated.install)
+    first, last = bench.accounts.of(updated.install, 1), bench.accounts.of(updated.install)
+    assert not first.is_whole and first.verdict and last.is_whole
+    says = "not on record any more"
+    assert says in text_of(Path(write_report(first, str(tmp_path / "first.pdf"))))
+    assert says not in text_of(Path(write_report(last, str(tmp_path / "last.pdf"))))
+
+
 def test_the_same_gives_the_same_pdf(updated: Mock, tmp_path: Path) -> None:
     files = [Path(write_report(account_of(updated), str(tmp_path / f"{n}.pdf"))).read_bytes() for n in "ab"]
     assert files[0] == files[1]

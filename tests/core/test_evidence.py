@@ -33,7 +33,7 @@ from left_intact.core.survey.read import survey_install
 from left_intact.core.survey.references import about_key, pairs_in, read_references
 from left_intact.core.survey.siblings import Titles, title_of
 from left_intact.core.survey.spelling import normalised_name, words_of
-from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.standing import FolderContents
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
@@ -165,7 +165,7 @@ def test_what_lies_in_a_mod_is_the_mods_whatever_it_is() -> None:
                 )
             ]
         )
-        assert Standing(pages).is_foreign(At("", path).folder)
+        assert FolderContents(pages).is_foreign(At("", path).folder)
         found = next(iter(sort_out(pages, SurveyInputs())))
         assert found.file_class is not P, path
 
@@ -177,7 +177,7 @@ def times_at(times: dict[str, int], folder: Path) -> Times:
     for path, when in times.items():
         plant(folder, {path: CODE if path.endswith((".so", "run")) else "text\n"}, mtime=when)
     pages = read_tree(str(folder)).pages
-    return read_times(pages, Standing(pages))
+    return read_times(pages, FolderContents(pages))
 
 
 def test_the_builds_minutes_are_found_and_a_flat_copy_is_not(tmp_path: Path) -> None:
@@ -260,7 +260,7 @@ def test_what_a_checksum_tool_writes_is_read_back(files: dict[str, bytes]) -> No
 def listed(root: Path) -> object:
     tree = read_tree(str(root))
     return find_list(
-        tree.pages, text_reader(str(root)), file_hasher(str(root)), Standing(tree.pages).is_foreign
+        tree.pages, text_reader(str(root)), file_hasher(str(root)), FolderContents(tree.pages).is_foreign
     )
 
 
@@ -357,7 +357,7 @@ def test_settings_that_name_folders_inside_and_out(tmp_path: Path) -> None:
         {"prog.ini": text, "mem/a": b"\x90" * 512, "S/b": "1", "vault/c": "2", "run": "#!/bin/sh\n"},
     )
     tree = read_tree(str(root))
-    foreign = Standing(tree.pages).is_foreign
+    foreign = FolderContents(tree.pages).is_foreign
     found = read_references(str(root), tree.pages, roots_reader(str(root), ()), foreign)
     assert {folder: r.file_class for folder, r in found.inside.items()} == {
         "mem": C.SAVES,
@@ -383,7 +383,7 @@ def test_the_root_and_the_home_are_no_references(tmp_path: Path) -> None:
         },
     )
     pages = read_tree(str(root)).pages
-    found = read_references(str(root), pages, roots_reader(str(root), ()), Standing(pages).is_foreign)
+    found = read_references(str(root), pages, roots_reader(str(root), ()), FolderContents(pages).is_foreign)
     assert not found.inside and not found.outside
 
 
@@ -555,7 +555,7 @@ def test_a_link_is_never_as_shipped_by_the_digest_of_nothing() -> None:
 def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
     from left_intact.core.files.tree import read_tree
     from left_intact.core.survey.references import about_key, read_references
-    from left_intact.core.survey.standing import Standing
+    from left_intact.core.survey.standing import FolderContents
 
     deep = "a/b/c/d/e/f/g/h"
     plant(
@@ -569,6 +569,8 @@ def test_which_settings_are_read_for_where_they_lead(tmp_path: Path) -> None:
         },
     )
     pages = read_tree(str(tmp_path)).pages
-    found = read_references(str(tmp_path), pages, roots_reader(str(tmp_path), ()), Standing(pages).is_foreign)
+    found = read_references(
+        str(tmp_path), pages, roots_reader(str(tmp_path), ()), FolderContents(pages).is_foreign
+    )
     assert {"memory", "moments"} <= set(found.inside) and not {"far", "huge"} & set(found.inside)
     assert about_key("save_dir") is not None and about_key("dir") is None and about_key("") is None

@@ -19,7 +19,8 @@ from left_intact.core.model.pages import PagedEntries, pages_of
 from left_intact.core.model.release import Reading, Release
 from left_intact.core.model.stages import LayerKind
 from left_intact.demo.binaries import elf
-from tests.builders import Mock, release, zipped
+from tests.builders import Mock, plant, release, zipped
+from tests.routes.ladders import TITLE, Rally, engine, step
 
 PATHS = ("a", "b/c", "b/d", "b/e/f", "g/h/i")
 
@@ -113,14 +114,10 @@ def twice(mock: Mock) -> Mock:
 
 
 def test_of_two_mods_that_lay_one_file_the_one_below_is_back_once_the_upper_goes(twice: Mock) -> None:
-    def lay(name: str, tree: dict[str, bytes]) -> None:
-        bench, install = twice.bench, twice.install
-        draft = bench.updates.draft(install, str(zipped(dict(tree), twice.folder / f"{name}.zip")))
-        plan = draft.plan()
-        bench.updates.update(draft.plan({q.id: q.default for q in plan.questions}), install)
-
-    lay("calm", {"textures/sea": b"\x20" * 64, "sounds/sea": b"\x22" * 64})
-    lay("storm", {"textures/sea": b"\x30" * 64, "textures/sky": b"\x31" * 64, "sounds/sea": b"\x32" * 64})
+    calm = {"textures/sea": b"\x20" * 64, "sounds/sea": b"\x22" * 64}
+    lay(twice, zipped(dict(calm), twice.folder / "calm.zip"))
+    storm = {"textures/sea": b"\x30" * 64, "textures/sky": b"\x31" * 64, "sounds/sea": b"\x32" * 64}
+    lay(twice, zipped(dict(storm), twice.folder / "storm.zip"))
     record = twice.bench.records.record(twice.install)
     assert [one.name for one in record.laid_by("textures/sea")] == ["storm.zip", "calm.zip", "mocklet-1.1"]
     assert [one.name for one in record.laid_by("textures/sky")] == ["storm.zip", "mocklet-1.1"]
@@ -147,3 +144,47 @@ def test_a_part_that_is_taken_back_is_off_the_record(twice: Mock) -> None:
     after = bench.records.on_record(twice.install)
     assert before is not None and after is not None
     assert after.entries["lib/libpad.so"].digest == before.entries["lib/libpad.so"].digest
+
+
+def lay(mock: Mock, arrival: Path, says: str = "arriving") -> None:
+    draft = mock.bench.updates.draft(mock.install, str(arrival))
+    answers = {q.id: says if says in q.options else q.default for q in draft.plan().questions}
+    mock.bench.updates.update(draft.plan(answers), mock.install)
+
+
+def skins(shade: int) -> dict[str, bytes]:
+    return {f"skins/s{n}.png": b"\x89PNG\r\n\x1a\n" + bytes([n + shade]) * 400 for n in range(8)}
+
+
+def test_a_mod_outlives_the_next_release_and_its_version_is_never_the_programs(mock: Mock) -> None:
+    mock.arrive(release("1.1"))
+    mock.update()
+    mock.edit(dict(skins(1)))
+    lay(mock, zipped({**skins(50), "VERSION": "7.3\n"}, mock.folder / "calm.zip"))
+    assert mock.read("VERSION") == "1.1\n" and (mock.root / "skins/s3.png").read_bytes()[-1] == 53
+    newer = zipped({**skins(90), "VERSION": "7.4\n"}, mock.folder / "calm-2.zip")
+    assert not mock.bench.updates.draft(mock.install, str(newer)).plan().questions  # it knows the one before
+    lay(mock, newer)
+    mock.arrive(release("1.2"), "mocklet-1.2")
+    plan = mock.draft(baseline=False).plan()
+    assert not plan.questions and not [m for m in plan.changes if m.at.path.startswith("skins/")]
+    lay(mock, mock.next)
+    assert mock.read("VERSION") == "1.2\n" and (mock.root / "skins/s3.png").read_bytes()[-1] == 93
+
+
+def test_a_titles_update_outlives_the_next_release(tmp_path: Path) -> None:
+    rally = Rally(tmp_path, {})
+    title = "titles/moth hour"
+    plant(rally.root, {f"{title}/VERSION": "1.0\n", f"{title}/hour.pak": b"PAK1 one " * 30})
+    rally.bench.surveys.set_baseline(rally.install, str(plant(tmp_path / "base" / "rally-1.04", TITLE)))
+    for number in (1, 2):
+        inside = {"VERSION": f"1.{number}\n", "hour.pak": b"PAK1 " + str(number).encode() * 90}
+        tree = step(f"1.{number}", f"1.{number - 1}", inside, of="Moth Hour", more=f'into = "{title}"\n')
+        zipped(tree, rally.came / f"moth-{number}.zip")
+        assert not rally.plan().open_questions
+        rally.update()
+    mine = (rally.root / title / "hour.pak").read_bytes()
+    arrival = zipped(TITLE | engine("1.05"), tmp_path / "rally-1.05.zip", "rally-1.05")
+    lay(rally, arrival)  # type: ignore[arg-type]
+    assert rally.read("VERSION") == "1.05\n" and rally.read(f"{title}/VERSION") == "1.2\n"
+    assert (rally.root / title / "hour.pak").read_bytes() == mine

@@ -233,6 +233,12 @@ def test_what_is_wished_is_the_last_voice_at_a_key(file_format: str, yours: byte
     assert again.content == merge.content
 
 
+def test_a_wish_is_not_laid_beside_a_key_that_is_spelt_otherwise() -> None:
+    mine = b"[video]\nSmooth = on\n"
+    merge = merge_settings(None, mine, mine, file_format="text ini", wished=b"[video]\nsmooth = off\n")
+    assert merge.content == mine and not merge.trouble
+
+
 def test_a_merge_that_another_parser_cannot_read_is_not_laid(monkeypatch: pytest.MonkeyPatch) -> None:
     from left_intact.core.settings.formats import registry
     from left_intact.core.settings.formats.json import Json

@@ -19,7 +19,7 @@ from left_intact.core.survey.inputs import SurveyInputs
 from left_intact.core.survey.mentions import read_mentions
 from left_intact.core.survey.names import copied_from, name_evidence
 from left_intact.core.survey.read import survey_install
-from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.standing import FolderContents
 from left_intact.core.survey.times import Times, read_times
 from left_intact.core.survey.weights import weights
 from left_intact.demo.binaries import elf
@@ -43,7 +43,7 @@ def found_in(root: Path, **known: object) -> dict[str, Finding]:
 
 def times_of(root: Path) -> Times:
     pages = read_tree(str(root)).pages
-    return read_times(pages, Standing(pages))
+    return read_times(pages, FolderContents(pages))
 
 
 # ---------------------------------------------------------------- folders that claim too much
@@ -52,27 +52,27 @@ def times_of(root: Path) -> Times:
 def test_a_folder_of_code_is_no_folder_of_pictures_whatever_its_name(tmp_path: Path) -> None:
     root = plant(tmp_path / "wheelhouse", modules("steering_wheel", *(f"part{n}" for n in range(30))))
     plant(root, {"covers/front.png": b"\x89PNG\r\n\x1a\n", "covers/back.png": b"\x89PNG\r\n\x1a\n2"})
-    standing = Standing(read_tree(str(root)).pages)
+    standing = FolderContents(read_tree(str(root)).pages)
     assert not standing.is_foreign(At("", "steering_wheel")) and standing.is_foreign(At("", "covers"))
 
 
 def test_between_files_of_code_a_folder_claims_less(tmp_path: Path) -> None:
     root = plant(tmp_path / "p", modules("site/core", "a", "b", "c"))
     plant(root, {"site/core/cache/data.bin": b"\x91" * 40, "cache/data.bin": b"\x92" * 40})
-    standing = Standing(read_tree(str(root)).pages)
+    standing = FolderContents(read_tree(str(root)).pages)
     assert standing.is_foreign(At("", "cache")) and not standing.is_foreign(At("", "site/core/cache"))
 
 
 def test_beside_machine_code_lies_what_people_keep(tmp_path: Path) -> None:
     root = plant(tmp_path / "p", {f"bin/{n}.so": elf("x", bytes([n])) for n in range(4)})
     plant(root, {"bin/saves/one.dat": b"\x91" * 512})
-    assert Standing(read_tree(str(root)).pages).is_foreign(At("", "bin/saves"))
+    assert FolderContents(read_tree(str(root)).pages).is_foreign(At("", "bin/saves"))
 
 
 def test_images_of_disks_and_images(tmp_path: Path) -> None:
     drawn = {f"share/images/{n}.png": b"\x89PNG\r\n\x1a\n" + bytes([n]) for n in range(5)}
     root = plant(tmp_path / "p", drawn | {f"images/{n}.dsk": bytes([n]) * 900 for n in range(5)})
-    standing = Standing(read_tree(str(root)).pages)
+    standing = FolderContents(read_tree(str(root)).pages)
     assert standing.is_foreign(At("", "images")) and not standing.is_foreign(At("", "share/images"))
 
 
@@ -274,7 +274,7 @@ def test_a_link_to_what_the_program_names_came_with_it(tmp_path: Path) -> None:
     (root / "app" / "de" / "mod_gone.html").symlink_to("../pages/gone.html")
     (root / "mod_home.html").symlink_to("app/pages/home.html")
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root)))
+    mentions = read_mentions(tree.pages, FolderContents(tree.pages), head_reader(str(root)))
     assert mentions.of("app/de") == {"mod_home.html"} == mentions.of("")
 
 
@@ -311,7 +311,7 @@ def test_settings_are_not_told_by_being_named(tmp_path: Path) -> None:
 def test_the_ways_in_which_code_names_what_it_loads(says: str, named: str, tmp_path: Path) -> None:
     root = plant(tmp_path / "p", {"run.py": f"{says}{CODE}", "parts/lamp.py": CODE, "parts/stool.py": CODE})
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root)))
+    mentions = read_mentions(tree.pages, FolderContents(tree.pages), head_reader(str(root)))
     assert ("lamp.py" in mentions.of("parts")) is bool(named) and "stool.py" not in mentions.of("parts")
 
 
@@ -319,7 +319,7 @@ def test_a_library_names_what_it_needs(tmp_path: Path) -> None:
     main = elf("x", b"\0libdeep.so.4\0libm.so.6\0")
     root = plant(tmp_path / "p", {"start": main, "lib/libdeep.so.4": elf("y", b"1"), "lib/mine.so": main})
     tree = read_tree(str(root))
-    mentions = read_mentions(tree.pages, Standing(tree.pages), head_reader(str(root)))
+    mentions = read_mentions(tree.pages, FolderContents(tree.pages), head_reader(str(root)))
     assert mentions.of("lib") == {"libdeep.so.4"}
 
 

@@ -27,7 +27,7 @@ from left_intact.tui.screens.proof import CheckRow, ProofScreen, ThingRow
 from left_intact.tui.screens.shelf import ShelfScreen
 from left_intact.tui.screens.stage import StageScreen
 from left_intact.tui.screens.survey import EntryRow, SurveyScreen
-from left_intact.tui.widgets.bars import KeyBar, StageLine, Standing, TitleBar
+from left_intact.tui.widgets.bars import KeyBar, StageLine, StopState, TitleBar
 from left_intact.tui.widgets.lines import Lines, Paragraph, Words
 from left_intact.tui.writing import bearable, clip, fit
 from left_intact.worker.links import ThreadLink
@@ -295,7 +295,7 @@ async def test_the_edges_say_where_we_are(waiting: Mock) -> None:
         await press(app, pilot, "enter")
         assert app.screen.query_one(TitleBar).trail[-1] == "survey"
         stops = app.screen.query_one(StageLine).stops
-        assert [s.standing for s in stops][:2] == [Standing.HERE, Standing.DONE]
+        assert [s.standing for s in stops][:2] == [StopState.HERE, StopState.DONE]
         assert {"open", "rule", "filter", "help"} <= {h.says for h in app.screen.query_one(KeyBar).hints()}
         await press(app, pilot, "5")
         assert isinstance(app.screen, SurveyScreen)

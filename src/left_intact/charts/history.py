@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from left_intact.charts.frame import BOTTOM, MARGIN, TOP, pages_of_rows, sheet
 from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET, fitted
 from left_intact.charts.shapes import Box, Label, Page, Rule, Shape
 from left_intact.presentation.palette import PAPER
-from left_intact.words import count, size, versions
+from left_intact.words import count, moment, size, versions
+from left_intact.workbench import HistoryLine
 
 _ROW = 30.0
 _BARS = 560.0
@@ -18,22 +17,7 @@ _BARS = 560.0
 _VERDICTS = {"intact": PAPER.good, "attention": ACCENT, "broken": PAPER.bad}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Run:
-    """One update or going back."""
-
-    began: float
-    """Seconds since 1970."""
-    kind: str
-    from_version: str
-    to_version: str
-    state: str
-    verdict: str
-    kept_files: int
-    kept_bytes: int
-
-
-def draw_history(runs: Sequence[Run], *, name: str, date: str, held: int) -> list[Page]:
+def draw_history(runs: Sequence[HistoryLine], *, name: str, date: str, held: int) -> list[Page]:
     """Draw the runs of an install, newest first. `held` are the bytes that its strongbox holds."""
     pages, every = [], pages_of_rows(runs, _ROW, besides=46)
     most = max((run.kept_bytes for run in runs), default=0)
@@ -56,19 +40,15 @@ def draw_history(runs: Sequence[Run], *, name: str, date: str, held: int) -> lis
     return pages
 
 
-def _day(when: float) -> str:
-    return time.strftime("%Y-%m-%d", time.localtime(when))
-
-
-def _over_time(page: Page, runs: Sequence[Run], here: set[float]) -> None:
+def _over_time(page: Page, runs: Sequence[HistoryLine], here: set[float]) -> None:
     """A line from the first to the last, with a stroke for each; those of this page are dark."""
-    y, left, right = TOP + 12, MARGIN + 70, page.width - MARGIN - 70
+    y, left, right = TOP + 12, MARGIN + 84, page.width - MARGIN - 84
     first, last = (f([run.began for run in runs]) for f in (min, max)) if runs else (0.0, 0.0)
     page.put(Rule(x=left, y=y, to_x=right, to_y=y, colour=HAIRLINE, line=1.2))
     if not runs:
         return
-    page.put(Label(x=left - 8, y=y + 3, text=_day(first), points=8, colour=QUIET, anchor="right"))
-    page.put(Label(x=right + 8, y=y + 3, text=_day(last), points=8, colour=QUIET))
+    page.put(Label(x=left - 8, y=y + 3, text=moment(first), points=8, colour=QUIET, anchor="right"))
+    page.put(Label(x=right + 8, y=y + 3, text=moment(last), points=8, colour=QUIET))
     for number, run in enumerate(runs):
         x = left + (right - left) * ((run.began - first) / (last - first) if last > first else 0.5)
         colour = INK if run.began in here else HAIRLINE
@@ -77,15 +57,17 @@ def _over_time(page: Page, runs: Sequence[Run], here: set[float]) -> None:
         page.put(Rule(x=x, y=y - up, to_x=x, to_y=y + down, colour=colour, line=1.4, id=f"when-{number}"))
 
 
-def _row(page: Page, run: Run, y: float, most: int) -> None:
+def _row(page: Page, run: HistoryLine, y: float, most: int) -> None:
     says = versions(run.from_version, run.to_version) if run.kind == "update" else f"back to {run.to_version}"
     page.put(
         Rule(x=MARGIN, y=y, to_x=page.width - MARGIN, to_y=y, colour=HAIRLINE, line=0.4),
-        Label(x=MARGIN, y=y + 19, text=_day(run.began), points=9, colour=QUIET),
+        Label(x=MARGIN, y=y + 19, text=moment(run.began), points=9, colour=QUIET),
         Label(
-            x=MARGIN + 74, y=y + 19, text=fitted(says, 210, 10, bold=True), points=10, colour=INK, bold=True
+            x=MARGIN + 96, y=y + 19, text=fitted(says, 190, 10, bold=True), points=10, colour=INK, bold=True
         ),
-        Label(x=MARGIN + 296, y=y + 19, text=fitted(run.state, 90, 9), points=9, colour=INK),
+        Label(
+            x=MARGIN + 296, y=y + 19, text=fitted(run.state.replace("-", " "), 90, 9), points=9, colour=INK
+        ),
     )
     if run.verdict:
         page.extend(_mark(run.verdict, MARGIN + 400, y + 15.5))

@@ -13,9 +13,10 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from left_intact.charts.shapes import Box, Item, Label, Page, Rule, Shape
-from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.presentation.palette import PAPER
 from left_intact.words import bearable
+from left_intact.workbench import MADE_BY, write_out
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -23,7 +24,6 @@ if TYPE_CHECKING:
 
 INK, QUIET, HAIRLINE, ACCENT = PAPER.text, PAPER.quiet, PAPER.hairline, PAPER.focus
 COLOUR = PAPER.classes
-_ENDINGS = (".svg", ".pdf")
 _FONT = "DejaVu Sans"
 """It comes with matplotlib, so that a figure looks alike everywhere."""
 _SETTINGS: Any = {
@@ -37,37 +37,40 @@ _SETTINGS: Any = {
 
 def write(pages: Sequence[Page], path: str) -> str:
     """Write a figure as what its name ends in: an SVG has its pages below each other. Raises `bad-figure`,
-    `disk`.
+    `in-the-way`, `disk`.
     """
     import matplotlib
 
+    ending = figure_ending(path)
+    with matplotlib.rc_context(_SETTINGS), _quietly():
+        data = _as_svg(_below_each_other(pages)) if ending == ".svg" else _as_pdf(pages)
+    return write_out(path, data, "figure")
+
+
+def figure_ending(path: str) -> str:
+    """`.svg` or `.pdf`. Raises `bad-figure`."""
     ending = os.path.splitext(path)[1].lower()
-    if ending not in _ENDINGS:
+    if ending not in (".svg", ".pdf"):
         raise LeftIntactError(
             "bad-figure", "figures are written as SVG or PDF", path=path, way_out="Let the name end so."
         )
-    with matplotlib.rc_context(_SETTINGS), _quietly(), _worded(path):
-        if ending == ".svg":
-            _write_svg(_below_each_other(pages), path)
-        else:
-            _write_pdf(pages, path)
-    return path
+    return ending
 
 
-def _write_svg(page: Page, path: str) -> None:
+def _as_svg(page: Page) -> bytes:
     out = io.StringIO()
-    _figure(page).savefig(out, format="svg", metadata={"Date": None})
-    used = {char for item in page.items if isinstance(item, Label) for char in item.text}
-    with open(path, "w", encoding="utf-8", newline="\n") as file:
-        file.write(_with_fonts(out.getvalue(), used))
+    _figure(page).savefig(out, format="svg", metadata={"Date": None, "Creator": MADE_BY})
+    return _with_fonts(out.getvalue(), [item for item in page.items if isinstance(item, Label)]).encode()
 
 
-def _write_pdf(pages: Sequence[Page], path: str) -> None:
+def _as_pdf(pages: Sequence[Page]) -> bytes:
     from matplotlib.backends.backend_pdf import PdfPages
 
-    with PdfPages(path, metadata={"CreationDate": None, "ModDate": None}) as document:
+    out = io.BytesIO()
+    with PdfPages(out, metadata={"CreationDate": None, "ModDate": None, "Creator": MADE_BY}) as document:
         for page in pages:
             document.savefig(_figure(page))
+    return out.getvalue()
 
 
 @contextmanager
@@ -76,15 +79,6 @@ def _quietly() -> Iterator[None]:
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing")
         yield
-
-
-@contextmanager
-def _worded(path: str) -> Iterator[None]:
-    try:
-        yield
-    except OSError as error:
-        says = f"the figure could not be written ({reason_of(error)})"
-        raise LeftIntactError("disk", says, path=path, way_out="Name another place.") from error
 
 
 def _below_each_other(pages: Sequence[Page]) -> Page:
@@ -185,13 +179,15 @@ def _without_middle(text: str, keep: int) -> str:
     return f"{text[:front]}…{text[len(text) - keep // 2 :] if keep > 1 else ''}"
 
 
-def _with_fonts(svg: str, used: set[str]) -> str:
+def _with_fonts(svg: str, labels: Sequence[Label]) -> str:
     """An SVG with the letters that it uses in it, so that it looks alike where the font is not there."""
     faces = []
-    for weight in ("normal", "bold") if "bold" in svg or "700" in svg else ("normal",):
-        data = base64.b64encode(_subset("".join(sorted(used)), weight)).decode()
-        source = f"src: url(data:font/woff;base64,{data}) format('woff')"
-        faces.append(f"@font-face {{ font-family: '{_FONT}'; font-weight: {weight}; {source}; }}")
+    for weight, is_bold in (("normal", False), ("bold", True)):
+        used = {char for label in labels if label.bold is is_bold for char in label.text}
+        if used:
+            data = base64.b64encode(_subset("".join(sorted(used)), weight)).decode()
+            source = f"src: url(data:font/woff;base64,{data}) format('woff')"
+            faces.append(f"@font-face {{ font-family: '{_FONT}'; font-weight: {weight}; {source}; }}")
     style = '<style type="text/css">' + "\n".join(faces) + "</style>"
     return re.sub(r"(<defs>\s*)", lambda found: found.group(1) + style, svg, count=1)
 

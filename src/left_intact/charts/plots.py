@@ -1,21 +1,19 @@
-"""Plots with axes: what they share. matplotlib is imported
-on use.
-"""
+"""Plots with axes: what they share. matplotlib is imported on use."""
 
 from __future__ import annotations
 
-import os
+import io
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.model.errors import LeftIntactError, reason_of
-from left_intact.presentation.palette import PAPER
+from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET, figure_ending
+from left_intact.workbench import MADE_BY, write_out
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-INK, QUIET, HAIRLINE, ACCENT = PAPER.text, PAPER.quiet, PAPER.hairline, PAPER.focus
-_KINDS = (".svg", ".pdf")
+
+__all__ = ["ACCENT", "HAIRLINE", "INK", "QUIET", "save", "sheet"]
 
 
 def sheet(width: float, height: float, title: str, under: str) -> tuple[Figure, Axes]:
@@ -33,25 +31,11 @@ def sheet(width: float, height: float, title: str, under: str) -> tuple[Figure, 
 
 
 def save(figure: Figure, path: str) -> str:
-    """Write a figure as what its name ends in. Raises `bad-figure`."""
-    ending = os.path.splitext(path)[1].lower()
-    if ending not in _KINDS:
-        raise LeftIntactError(
-            "bad-figure", "figures are written as SVG or PDF", path=path, way_out="Let the name end so."
-        )
-    # Text stays text, and the same figure gives the same file.
+    """Write a plot as what its name ends in; the same one gives the same file. Raises as `paper.write`."""
     import matplotlib
 
+    ending, out = figure_ending(path), io.BytesIO()
     facts: dict[str, Any] = {"Date": None} if ending == ".svg" else {"CreationDate": None}
     with matplotlib.rc_context({"svg.fonttype": "none", "svg.hashsalt": "left-intact", "pdf.fonttype": 42}):
-        try:
-            figure.savefig(path, metadata=facts)
-        except OSError as error:
-            reason = reason_of(error)
-            raise LeftIntactError(
-                "disk",
-                f"the figure could not be written ({reason})",
-                path=path,
-                way_out="Name another place.",
-            ) from error
-    return path
+        figure.savefig(out, format=ending[1:], metadata={**facts, "Creator": MADE_BY})
+    return write_out(path, out.getvalue(), "figure")

@@ -36,24 +36,11 @@ def crossing(bench: Workbench, install: Install, date: str, unit: str) -> list[P
 
 
 def history(bench: Workbench, install: Install, date: str, unit: str) -> list[Page]:
-    from left_intact.charts.history import Run, draw_history
+    from left_intact.charts.history import draw_history
 
     lines = bench.updates.chronicle(install)
-    runs = [
-        Run(
-            began=line.began,
-            kind=line.kind,
-            from_version=line.from_version,
-            to_version=line.to_version,
-            state=line.state.replace("-", " "),
-            verdict=line.verdict,
-            kept_files=line.kept_files,
-            kept_bytes=line.kept_bytes,
-        )
-        for line in lines
-    ]
     held = bench.keeping.look(install).bytes if lines else 0
-    return draw_history(runs, name=install.name, date=date, held=held)
+    return draw_history(lines, name=install.name, date=date, held=held)
 
 
 def proof(bench: Workbench, install: Install, date: str, unit: str) -> list[Page]:
@@ -63,25 +50,9 @@ def proof(bench: Workbench, install: Install, date: str, unit: str) -> list[Page
 
 
 def shelf(bench: Workbench, install: Install, date: str, unit: str) -> list[Page]:
-    from left_intact.charts.shelf import Standing, draw_shelf
-    from left_intact.core.model.classes import FileClass
-    from left_intact.core.model.survey import Total
+    from left_intact.charts.shelf import draw_shelf
 
-    installs = [
-        Standing(
-            name=row.install.name,
-            version=row.summary.get("version", ""),
-            totals={
-                FileClass(kind): Total(files=said["files"], bytes=said["bytes"])
-                for kind, said in row.summary.get("totals", {}).items()
-                if said["files"]
-            },
-            stands=row.standing.value,
-            waits=row.waiting[1] if row.waiting else "",
-        )
-        for row in bench.shelf.rows()
-    ]
-    return draw_shelf(installs, date=date)
+    return draw_shelf(bench.shelf.rows(), date=date)
 
 
 FIGURES: Mapping[str, Draw] = {
@@ -91,6 +62,10 @@ FIGURES: Mapping[str, Draw] = {
     "proof": proof,
     "shelf": shelf,
 }
+
+
+def today() -> str:
+    return time.strftime("%Y-%m-%d")
 
 
 def draw(
@@ -104,4 +79,4 @@ def draw(
     if figure not in FIGURES:
         says = f"there is no figure {figure}"
         raise Misuse("unknown-figure", says, way_out=f"The figures are: {', '.join(FIGURES)}.")
-    return write(FIGURES[figure](bench, install, date or time.strftime("%Y-%m-%d"), unit), path)
+    return write(FIGURES[figure](bench, install, date or today(), unit), path)

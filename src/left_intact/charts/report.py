@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+import io
 import os
 import re
-import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 from xml.sax.saxutils import escape
 
 from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET
 from left_intact.core.model.account import Account
-from left_intact.core.model.errors import LeftIntactError, reason_of
+from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.proof import CheckState
 from left_intact.presentation.palette import LETTER, NAME
-from left_intact.words import bearable, count, size, versions
+from left_intact.words import bearable, count, moment, size, versions
+from left_intact.workbench import MADE_BY, write_out
 
 _MOST = 40
 """Files that are named on paper; all stand in the JSON."""
@@ -26,24 +27,20 @@ _STATES = {CheckState.PASSED: "passed", CheckState.FAILED: "failed", CheckState.
 
 
 def write_report(account: Account, path: str) -> str:
-    """Write an account as PDF or, where its name ends so, as JSON. Raises `bad-report`, `disk`."""
+    """Write an account as PDF or, where its name ends so, as JSON. Raises `bad-report`,
+    `in-the-way`, `disk`."""
     ending = os.path.splitext(path)[1].lower()
     if ending not in (".pdf", ".json"):
         raise LeftIntactError(
             "bad-report", "a report is written as PDF or JSON", path=path, way_out="Let the name end so."
         )
-    try:
-        if ending == ".json":
-            from left_intact.presentation.as_json import account_json, as_text
+    if ending == ".json":
+        from left_intact.presentation.as_json import account_json, as_text
 
-            with open(path, "w", encoding="utf-8") as file:
-                file.write(as_text(account_json(account)) + "\n")
-        else:
-            _Report(account).write(path)
-    except OSError as error:
-        says = f"the report could not be written ({reason_of(error)})"
-        raise LeftIntactError("disk", says, path=path, way_out="Name another place.") from error
-    return path
+        data = (as_text({"made_by": MADE_BY, **account_json(account)}) + "\n").encode()
+    else:
+        data = _Report(account).as_pdf()
+    return write_out(path, data, "report")
 
 
 class _Report:
@@ -72,12 +69,13 @@ class _Report:
             textColor=ACCENT,
         )
 
-    def write(self, path: str) -> None:
+    def as_pdf(self) -> bytes:
         from reportlab.lib.pagesizes import A4
         from reportlab.platypus import SimpleDocTemplate
 
+        out = io.BytesIO()
         document = SimpleDocTemplate(
-            path,
+            out,
             pagesize=A4,
             leftMargin=36,
             rightMargin=36,
@@ -85,9 +83,10 @@ class _Report:
             bottomMargin=44,
             invariant=1,
             title=bearable(f"{self.account.install}: update {self.account.run}"),
-            author="Left Intact",
+            author=MADE_BY,
         )
         document.build(list(self._flow()), onFirstPage=self._foot, onLaterPages=self._foot)
+        return out.getvalue()
 
     def _foot(self, canvas: Any, document: Any) -> None:
         canvas.setFont("Paper", 7.5)
@@ -95,7 +94,7 @@ class _Report:
         canvas.drawString(
             36,
             26,
-            f"{_clipped(self.account.install, 60)}, run {self.account.run}, {_day(self.account.ended)}",
+            f"{_clipped(self.account.install, 60)}, run {self.account.run}, {moment(self.account.ended)}",
         )
         canvas.drawRightString(36 + _WIDTH, 26, f"page {document.page}")
 
@@ -105,10 +104,13 @@ class _Report:
         what = one.to_version if one.kind == "back" else versions(one.from_version, one.to_version)
         yield self._line(f"{_clipped(one.install, 120)}: {way} {what}", self.title)
         how = f"{one.route} · {one.state}".replace("-", " ")
-        yield self._line(f"{_day(one.began)} to {_day(one.ended)} · {how}")
+        yield self._line(f"{moment(one.began)} to {moment(one.ended)} · {how}")
         yield self._line(one.root, self.code)
         yield from self._verdict()
         yield from self._came()
+        if not one.is_whole:
+            says = "What it left alone and set aside is not on record any more: a later update was settled."
+            yield self._line(says)
         yield from self._kept()
         yield from self._merged()
         yield from self._answers()
@@ -135,7 +137,7 @@ class _Report:
     def _kept(self) -> Iterator[Any]:
         if not self.account.kept:
             return
-        yield self._line("What lies as it lay", self.heading)
+        yield self._line("What was to stay as it lay", self.heading)
         rows = [
             (f"{LETTER[k.file_class]}  {NAME[k.file_class]}", f"{k.files:,}", size(k.bytes), k.digest)
             for k in self.account.kept
@@ -255,7 +257,3 @@ def _value(value: str | None) -> str:
 
 def _clipped(text: str, most: int) -> str:
     return text if len(text) <= most else f"{text[: most // 2]}…{text[-most // 2 :]}"
-
-
-def _day(when: float) -> str:
-    return time.strftime("%Y-%m-%d %H:%M", time.localtime(when))

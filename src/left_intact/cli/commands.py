@@ -117,12 +117,11 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
     with telling() as report:
         found = bench.surveys.survey(target, baseline=baseline, sheet=sheet, report=report)
     if figure:
-        import time
-
         from left_intact.charts.composition import draw_composition
         from left_intact.charts.paper import write
+        from left_intact.charts.registry import today
 
-        write(draw_composition(found, name=target.name, date=time.strftime("%Y-%m-%d")), figure)
+        write(draw_composition(found, name=target.name, date=today()), figure)
     if as_json:
         _out(_json().survey_json(found))
     else:

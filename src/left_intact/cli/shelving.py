@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 import click
 
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, bench, out, say
-from left_intact.words import count, size, versions
+from left_intact.words import count, moment, size, versions
 
 commands = click.Group()
 """Every command of this file."""
@@ -119,7 +117,7 @@ def history(install: str, as_json: bool) -> None:
         )
         return
     for line in lines:
-        when = datetime.fromtimestamp(line.began).strftime("%Y-%m-%d %H:%M")
+        when = moment(line.began)
         what = versions(line.from_version, line.to_version)
         kept = f"{count(line.kept_files, 'copy', 'copies')} kept, {size(line.kept_bytes)}"
         aside = f"{count(line.set_aside, 'file')} set aside" if line.set_aside else "nothing set aside"

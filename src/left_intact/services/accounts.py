@@ -8,8 +8,7 @@ from blake3 import blake3
 
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.services.home import Home, Service
-from left_intact.services.records import in_session
-from left_intact.services.runs import Runs
+from left_intact.services.records import Records, in_session
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -24,9 +23,9 @@ if TYPE_CHECKING:
 class Accounts(Service):
     """Accounts of what was done."""
 
-    def __init__(self, home: Home, runs: Runs) -> None:
+    def __init__(self, home: Home, records: Records) -> None:
         super().__init__(home)
-        self.runs, self.records = runs, runs.records
+        self.records = records
 
     @in_session
     def of(self, install: Install, number: int | None = None) -> Account:
@@ -50,16 +49,9 @@ class Accounts(Service):
             entry = step.before
             if entry is None or entry.kind is not Kind.FILE or step.before == step.after:
                 continue
-            copy = f"objects/{entry.digest[:2]}/{entry.digest}" if entry.digest in there else ""
-            aside.append(
-                SetAside(
-                    at=step.at,
-                    file_class=step.file_class,
-                    bytes=entry.bytes,
-                    digest=entry.digest,
-                    copy=copy,
-                )
-            )
+            copy = box.object_name(entry.digest) if entry.digest in there else ""
+            kind, digest = step.file_class, entry.digest
+            aside.append(SetAside(at=step.at, file_class=kind, bytes=entry.bytes, digest=digest, copy=copy))
         proof = self.library.proof(install, run.id) or {}
         return Account(
             install=install.name,
@@ -73,6 +65,7 @@ class Accounts(Service):
             from_version=run.from_version,
             to_version=run.to_version,
             came=run.arrivals,
+            is_whole=bool(witness.kept.pages or witness.rows),
             kept=_kept(witness),
             merged=tuple(MergedFile(at=at, lines=lines) for at, lines in sorted(witness.merged.items())),
             set_aside=tuple(aside),

@@ -648,12 +648,12 @@ class Surveys(Service):
         from left_intact.core.survey.drives import users_beside
         from left_intact.core.survey.elsewhere import other_roots, program_names, usual_places
         from left_intact.core.survey.references import read_references
-        from left_intact.core.survey.standing import Standing
+        from left_intact.core.survey.standing import FolderContents
 
         self.survey(install, report=report)
         pages = self.library.seen(install)
         read = roots_reader(install.root, self.library.roots(install))
-        references = read_references(install.root, pages, read, Standing(pages).is_foreign)
+        references = read_references(install.root, pages, read, FolderContents(pages).is_foreign)
         person = home or os.path.expanduser("~")
         places = usual_places(person, {} if home else os.environ, users=users_beside(install.root, person))
         known = [place for _, place in self.library.roots(install)]

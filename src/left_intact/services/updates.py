@@ -102,6 +102,7 @@ class Updates(Service):
             survey=survey,
             arrival=arrival,
             baseline=base,
+            ground=self._ground(install, base),
             sheet=known_sheet,
             circumstances=circumstances,
             new_root=new_root,
@@ -117,6 +118,11 @@ class Updates(Service):
             route=wanted,
         )
         return Draft(install=install, inputs=inputs)
+
+    def _ground(self, install: Install, base: Release | None) -> Release | None:
+        """What lies there by record, the person's layers too; over `base` where one was named."""
+        record = self.records.record(install)
+        return (record if base is None else record.over(base)).fold(mine=True)
 
     def _offered(self, install: Install) -> str:
         """The newest version that is on offer, by what was last known of its outlets and what waits."""

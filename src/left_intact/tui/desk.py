@@ -11,7 +11,7 @@ from left_intact.core.model.proof import CheckState
 from left_intact.core.model.survey import Survey
 from left_intact.core.model.update import State
 from left_intact.presentation.views import ArrivalView, PlanView, SurveyView
-from left_intact.tui.widgets.bars import STOPS, Standing, Stop
+from left_intact.tui.widgets.bars import STOPS, Stop, StopState
 from left_intact.words import count
 from left_intact.workbench import Outcome, ShelfRow
 
@@ -81,7 +81,7 @@ class Desk:
         stops = []
         for name in STOPS:
             says, done, urgent = said[name]
-            standing = Standing.HERE if name == here else Standing.DONE if done else Standing.OPEN
+            standing = StopState.HERE if name == here else StopState.DONE if done else StopState.OPEN
             stops.append(Stop(name=name, standing=standing, says=says, urgent=urgent))
         return tuple(stops)
 

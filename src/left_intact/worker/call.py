@@ -45,7 +45,7 @@ class Signals:
     """The person says that something outside is over, such as a run that is watched."""
 
 
-def change_set(wanted: Call, hands: object, signals: Signals) -> Any:
+def carry_out(wanted: Call, hands: object, signals: Signals) -> Any:
     """Make a call. A method gets of the signals what it names: `report`, `cancel`, `wait`."""
     method = reduce(getattr, wanted.name.split("."), hands)
     takes = inspect.signature(method).parameters  # type: ignore[arg-type]

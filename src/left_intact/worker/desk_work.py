@@ -176,13 +176,11 @@ class DeskWork:
 
     def draw_figure(self, install: Install, unit: str) -> str:
         """Draw what an install is made of, as SVG and PDF; the path of the SVG."""
-        import time
-
         from left_intact.charts.composition import draw_composition
         from left_intact.charts.paper import write
+        from left_intact.charts.registry import today
 
-        date = time.strftime("%Y-%m-%d")
-        pages = draw_composition(self._read(install), name=install.name, date=date, unit=unit)
+        pages = draw_composition(self._read(install), name=install.name, date=today(), unit=unit)
         path = self.bench.surveys.export_path(install, "composition", ".svg")
         for ending in (".svg", ".pdf"):
             write(pages, path[:-4] + ending)

@@ -12,7 +12,7 @@ from contextlib import suppress
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.progress import CancelToken, Progress
 from left_intact.fault_log import write_fault
-from left_intact.worker.call import Call, Message, Signals, change_set, worded
+from left_intact.worker.call import Call, Message, Signals, carry_out, worded
 from left_intact.worker.hands import Hands
 
 _TELL_EVERY = 0.05
@@ -82,7 +82,7 @@ class Lanes:
             signals = self._signals[number]
             try:
                 signals.cancel.check()
-                said: Message = ("done", number, change_set(wanted, self._hands, signals))
+                said: Message = ("done", number, carry_out(wanted, self._hands, signals))
             except BaseException as error:  # noqa: BLE001 (whatever it is, the person gets one line)
                 said = ("failed", number, self._worded(error))
             del self._signals[number]

@@ -300,8 +300,8 @@ class _BoundedInfo(tarfile.TarInfo):
             raise tarfile.ReadError(f"{error}, where another member or the end should be") from error
 
     def _proc_member(self, archive: tarfile.TarFile) -> Any:
-        change_sets = (tarfile.GNUTYPE_LONGNAME, tarfile.GNUTYPE_LONGLINK, tarfile.XHDTYPE, tarfile.XGLTYPE)
-        if self.type in (*change_sets, tarfile.SOLARIS_XHDTYPE) and self.size > HEADER_MOST:
+        carries = (tarfile.GNUTYPE_LONGNAME, tarfile.GNUTYPE_LONGLINK, tarfile.XHDTYPE, tarfile.XGLTYPE)
+        if self.type in (*carries, tarfile.SOLARIS_XHDTYPE) and self.size > HEADER_MOST:
             raise _TooLong
         return super()._proc_member(archive)  # type: ignore[misc]
 

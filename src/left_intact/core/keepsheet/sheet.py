@@ -147,8 +147,8 @@ def _step(number: int, one: Step) -> StepRule:
         prompts=tuple(Prompt(asks=asked.asks, answer=asked.answer) for asked in one.prompt),
         bounds=replace(
             IN_USE,
-            changes=tuple({*IN_USE.changes, *one.may_change, *one.may_remove}),
-            goes=tuple({*IN_USE.goes, *one.may_remove}),
+            changes=tuple(dict.fromkeys((*IN_USE.changes, *one.may_change, *one.may_remove))),
+            goes=tuple(dict.fromkeys((*IN_USE.goes, *one.may_remove))),
         ),
     )
 

@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import asdict, replace
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.database import Database
@@ -135,6 +136,7 @@ _MIGRATIONS = (
     """,
 )
 _RELEASES_KEPT = 6
+_LAYERS_HELD = 3
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
 _OF_AN_INSTALL = (
     "baselines",
@@ -163,6 +165,8 @@ class Library:
     def __init__(self, home: str) -> None:
         self.home = home
         self.path = os.path.join(home, "library.sqlite")
+        self._layers: dict[tuple[int, int], tuple[bytes, tuple[Layer, ...]]] = {}
+        """By install and update: the row, and what it says."""
         try:
             private_folder(home)
         except OSError as error:
@@ -527,7 +531,16 @@ class Library:
         row = self._db.execute(
             "SELECT release FROM baselines WHERE install_id = ? AND update_id = ?", (install.id, update)
         ).fetchone()
-        return layers_from_row(row[0]) if row else ()
+        if row is None:
+            return ()
+        # A plan and its proof ask for the same ones again and again.
+        known = self._layers.get((install.id, update))
+        if known is None or known[0] != row[0]:
+            known = (row[0], layers_from_row(row[0]))
+            self._layers = {(install.id, update): known} | dict(
+                islice(self._layers.items(), _LAYERS_HELD - 1)
+            )
+        return known[1]
 
     def has_layers(self, install: Install, update: int) -> bool:
         """Whether an update put something on record, without reading it."""

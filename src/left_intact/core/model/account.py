@@ -15,7 +15,7 @@ from left_intact.core.model.update import Arrived
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeptClass:
-    """What was there of a class before and lies there unchanged by the update."""
+    """What was there of a class before, and was to stay as it lay. The checks say whether it does."""
 
     file_class: FileClass
     files: int
@@ -69,6 +69,8 @@ class Account:
     from_version: str
     to_version: str
     came: tuple[Arrived, ...]
+    is_whole: bool
+    """Whether the journal still tells of each file; once a later update was settled it does not."""
     kept: tuple[KeptClass, ...]
     merged: tuple[MergedFile, ...]
     set_aside: tuple[SetAside, ...]

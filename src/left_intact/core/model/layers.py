@@ -30,7 +30,9 @@ class Layer:
     raises: bool = True
     """Whether it carries the program's own version, so that the install's is raised by it."""
     is_mine: bool = False
-    """Whether its files are the person's: content that they chose a pack of."""
+    """Whether its files are the person's, as those of a mod, a pack and a title's update: no release takes
+    them away or replaces them as its own.
+    """
 
     @property
     def name(self) -> str:
@@ -39,6 +41,9 @@ class Layer:
     @property
     def version(self) -> str:
         return self.release.version_text
+
+
+_MINE = (LayerKind.MOD, LayerKind.PACK, LayerKind.TITLE_UPDATE)
 
 
 def layer_of(came: Release, shipped: Shipped, source: str = "") -> Layer:
@@ -62,7 +67,7 @@ def layer_of(came: Release, shipped: Shipped, source: str = "") -> Layer:
         release=release,
         source=source,
         raises=shipped.raises,
-        is_mine=kind is LayerKind.PACK,
+        is_mine=kind in _MINE,
     )
 
 
@@ -95,13 +100,14 @@ class Record:
         """What lies at a path by record."""
         return next((layer.release.entries[path] for layer in self.laid_by(path)), None)
 
+    def over(self, release: Release) -> Record:
+        """The same layers over another release at the bottom."""
+        above = (layer for layer in self.in_force if layer.kind is not LayerKind.RELEASE)
+        return Record((Layer(kind=LayerKind.RELEASE, release=release), *above))
+
     def without(self, gone: Layer) -> Record:
         """The record once one layer is out."""
         return Record(tuple(layer for layer in self.layers if layer is not gone))
-
-    def with_(self, layers: Iterable[Layer]) -> Record:
-        """The record with more on top."""
-        return Record((*self.layers, *layers))
 
     def fold(self, *, mine: bool = False) -> Release | None:
         """What lies here by record, as one release; with `mine` also what the person chose for themselves.

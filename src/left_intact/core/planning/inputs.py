@@ -40,6 +40,8 @@ class PlanInputs:
     survey: Survey
     arrival: Arrival
     baseline: Release | None = None
+    ground: Release | None = None
+    """What lies here by record, the person's layers too: for what is laid over it."""
     sheet: Keepsheet = NO_SHEET
     wishes: Wishes = field(default_factory=lambda: NO_WISHES)
     """What settings are to say whatever comes."""

@@ -174,11 +174,12 @@ class _Merging:
         """(whose value it gets, in which words it was decided)."""
         base = self.shipped.meaning(key) if self.shipped else _NOT
         yours, arriving = self.yours.meaning(key), self.arriving.meaning(key)
-        if self.wished is not None and key in self.wished.means:
+        is_odd = yours is _NOT and self._is_spelt_otherwise(key)
+        if self.wished is not None and key in self.wished.means and not is_odd:
             return (self.yours if self.wished.means[key] == yours else self.wished), "wished"
         if yours == arriving:
             return self.yours if yours is not _NOT else None, "same"
-        if yours is _NOT and self._is_spelt_otherwise(key):
+        if is_odd:
             return None, "spelt otherwise"
         if self.shipped is None:
             return (self.yours, "yours") if yours is not _NOT else (self.arriving, "new")

@@ -31,7 +31,7 @@ from left_intact.core.survey.releases import beside_arrival, beside_baseline
 from left_intact.core.survey.said import said
 from left_intact.core.survey.siblings import PICTURE_FORMATS, Siblings, Titles, alike_in
 from left_intact.core.survey.spelling import normalised_name
-from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.standing import FolderContents
 from left_intact.core.survey.times import UNTOUCHED, read_times
 from left_intact.core.survey.weights import PICTURES, weights
 
@@ -80,7 +80,7 @@ class _Sorting:
     def __init__(self, pages: Sequence[Page], known: SurveyInputs, cancel: CancelToken) -> None:
         self.pages, self.known, self.cancel = pages, known, cancel
         names = known.names
-        self.standing = known.standing or Standing(pages, names=names)
+        self.standing = known.standing or FolderContents(pages, names=names)
         self.times = known.times or read_times(pages, self.standing)
         self.namesakes = _program_names(pages) if names else frozenset()
         self.modes = _modes_speak(pages)

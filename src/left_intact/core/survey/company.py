@@ -13,7 +13,7 @@ from left_intact.core.settings.formats.registry import is_settings_text
 from left_intact.core.survey.mentions import Mentions
 from left_intact.core.survey.names import copied_from, is_language, name_evidence, split_name
 from left_intact.core.survey.said import said
-from left_intact.core.survey.standing import LOOKS_SHIPPED, MACHINE, OTHER, SOURCE, Standing
+from left_intact.core.survey.standing import LOOKS_SHIPPED, MACHINE, OTHER, SOURCE, FolderContents
 from left_intact.core.survey.weights import weights
 
 P = FileClass.PROGRAM
@@ -67,7 +67,7 @@ class Company:
     lies in other roots it knows nothing, since no file of the program's names things there.
     """
 
-    def __init__(self, pages: Sequence[Page], standing: Standing, mentions: Mentions) -> None:
+    def __init__(self, pages: Sequence[Page], standing: FolderContents, mentions: Mentions) -> None:
         self._standing, self._mentions = standing, mentions
         self._folders: Counter[str] = Counter()
         self._families: Counter[tuple[str, str]] = Counter()

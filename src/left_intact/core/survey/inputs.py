@@ -13,7 +13,7 @@ from left_intact.core.model.release import Release
 from left_intact.core.survey.mentions import Mentions
 from left_intact.core.survey.patterns import Pattern, PatternTable
 from left_intact.core.survey.self_description import Listed, References
-from left_intact.core.survey.standing import Standing
+from left_intact.core.survey.standing import FolderContents
 from left_intact.core.survey.times import Times
 
 
@@ -27,7 +27,7 @@ class SurveyInputs:
     sheet: Sequence[tuple[Pattern, FileClass]] = ()
     listed: Listed | None = None
     references: References = field(default_factory=References)
-    standing: Standing | None = None
+    standing: FolderContents | None = None
     """Where the folders of the tree stand, if that was counted already."""
     times: Times | None = None
     """What the times of the tree say, if they were read already."""

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from left_intact.core.model.pages import Page
 from left_intact.core.survey.naming import File, Index
-from left_intact.core.survey.standing import MACHINE, Standing
+from left_intact.core.survey.standing import MACHINE, FolderContents
 
 _EACH, _EACH_BINARY, _FIRST, _ALL = 96 << 10, 256 << 10, 2 << 20, 8 << 20
 """Bytes that are read of a text, of a binary, of a text that the program begins with, and of all."""
@@ -42,7 +42,7 @@ class Mentions:
 NONE = Mentions(named={}, one_more=frozenset(), called=frozenset())
 
 
-def read_mentions(pages: Sequence[Page], standing: Standing, read: Read) -> Mentions:
+def read_mentions(pages: Sequence[Page], standing: FolderContents, read: Read) -> Mentions:
     """Follow what names what, link by link from the program's beginnings, as far as the bytes go that are
     read for it.
     """

@@ -11,7 +11,7 @@ from functools import cached_property
 
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.survey.calls import MANIFEST, OFTEN, Calls, alike_folders, is_roll
-from left_intact.core.survey.standing import MACHINE, OTHER, SOURCE, Standing
+from left_intact.core.survey.standing import MACHINE, OTHER, SOURCE, FolderContents
 
 _KEPT = frozenset(b"@-./_0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
 _SPACED = bytes(byte if byte in _KEPT else 32 for byte in range(256))
@@ -45,7 +45,7 @@ File = int
 class Index:
     """The files of a tree by how others may name them."""
 
-    def __init__(self, pages: Sequence[Page], standing: Standing) -> None:
+    def __init__(self, pages: Sequence[Page], standing: FolderContents) -> None:
         self.paths: list[str] = []
         self.looks: list[int] = []
         self.may_name: list[bool] = []

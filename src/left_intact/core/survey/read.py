@@ -236,11 +236,11 @@ def with_self_description(tree: Tree, known: SurveyInputs, roots: Roots = ()) ->
     from left_intact.core.survey.lists import LIST_LIMIT, file_hasher, find_list
     from left_intact.core.survey.mentions import NONE, read_mentions
     from left_intact.core.survey.references import read_references
-    from left_intact.core.survey.standing import Standing
+    from left_intact.core.survey.standing import FolderContents
     from left_intact.core.survey.times import read_times
 
     own_pages = tree.own_pages
-    standing = Standing(tree.pages, names=known.names)
+    standing = FolderContents(tree.pages, names=known.names)
     hasher = file_hasher(tree.root)
     whole = text_reader(tree.root, LIST_LIMIT)
     listed = None if known.baseline else find_list(own_pages, whole, hasher, standing.is_foreign)

@@ -36,7 +36,7 @@ _RESOURCES = ("font", "wasm", "resource")
 _PICTURES = frozenset(("png", "jpeg", "gif", "webp", "bmp", "text svg"))
 
 
-class Standing:
+class FolderContents:
     """What the folders of a tree hold. `names` says whether names may speak at all."""
 
     def __init__(self, pages: Sequence[Page], *, names: bool = True) -> None:

@@ -14,7 +14,7 @@ from left_intact.core.model.entry import Evidence
 from left_intact.core.model.pages import COLUMNS, Page
 from left_intact.core.model.place import At
 from left_intact.core.survey.said import said
-from left_intact.core.survey.standing import MACHINE, OTHER, SCRIPT, Standing
+from left_intact.core.survey.standing import MACHINE, OTHER, SCRIPT, FolderContents
 from left_intact.core.survey.weights import weights
 
 P = FileClass.PROGRAM
@@ -182,7 +182,7 @@ class _Moment:
         return much and self.data <= _HALF * self.files
 
 
-def read_times(pages: Sequence[Page], standing: Standing) -> Times:
+def read_times(pages: Sequence[Page], standing: FolderContents) -> Times:
     """Look for the moments of releases among what looks shipped, whose times packers keep.
 
     What lies in folders of things that people add does not count. Where nothing at all lies outside of those
@@ -217,7 +217,7 @@ def read_times(pages: Sequence[Page], standing: Standing) -> Times:
     return Times(installed=installed, newest=newest if scattered else None)
 
 
-def _code_in(page: Page, standing: Standing) -> Iterator[tuple[int, int]]:
+def _code_in(page: Page, standing: FolderContents) -> Iterator[tuple[int, int]]:
     """(written, put here) of every binary and script of a page."""
     looks = standing.looks(page.at)
     if SCRIPT in looks or MACHINE in looks:
@@ -227,7 +227,7 @@ def _code_in(page: Page, standing: Standing) -> Iterator[tuple[int, int]]:
                 yield numbers[at * COLUMNS + 2] // _SECOND, numbers[at * COLUMNS + 3] // _SECOND
 
 
-def _moments(pages: Sequence[Page], standing: Standing, foreign: set[At]) -> list[_Moment]:
+def _moments(pages: Sequence[Page], standing: FolderContents, foreign: set[At]) -> list[_Moment]:
     """The runs of times, in their order."""
     every: Counter[int] = Counter()
     shipped: Counter[int] = Counter()
@@ -264,7 +264,7 @@ def _moments(pages: Sequence[Page], standing: Standing, foreign: set[At]) -> lis
 
 
 def _note_folders(
-    moments: list[_Moment], pages: Sequence[Page], standing: Standing, foreign: set[At]
+    moments: list[_Moment], pages: Sequence[Page], standing: FolderContents, foreign: set[At]
 ) -> None:
     """Where the files of those moments lie that may be a build's."""
     likely = [m for m in moments if m.shipped >= _CODE_ENOUGH]
@@ -325,7 +325,7 @@ def _builds(moments: list[_Moment], shipped: int) -> tuple[list[_Moment], list[_
 
 
 def _made(
-    pages: Sequence[Page], standing: Standing, spans: tuple[tuple[int, int], ...]
+    pages: Sequence[Page], standing: FolderContents, spans: tuple[tuple[int, int], ...]
 ) -> tuple[float, float]:
     """Of the folders in which something lies that runs make: how much falls into some moments, and how much
     outside of them. A folder counts once, however much lies in it.

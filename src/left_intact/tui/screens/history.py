@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import ClassVar
 
 from rich.text import Text
@@ -20,7 +19,7 @@ from left_intact.tui.protocol import application
 from left_intact.tui.screens.dialogs import ConfirmDialog, Dialog, TextDialog
 from left_intact.tui.widgets.lines import Gap, Lines, Row, Words
 from left_intact.tui.writing import Line, bearable, clip
-from left_intact.words import count, date, size, versions
+from left_intact.words import count, date, moment, size, versions
 from left_intact.workbench import HistoryLine
 from left_intact.worker.call import call
 
@@ -37,9 +36,7 @@ class RunRow(Row):
 
     def draw(self, width: int, look: Look, lit: bool) -> list[Text]:
         one = self.line
-        row = Line().put(
-            datetime.fromtimestamp(one.began).strftime("%Y-%m-%d %H:%M"), look.style("quiet"), 18
-        )
+        row = Line().put(moment(one.began), look.style("quiet"), 18)
         row.put("back" if one.kind == "back" else "update", look.style("quiet"), 8)
         row.put(
             clip(bearable(versions(one.from_version, one.to_version)), 17), look.style("text", bold=lit), 18

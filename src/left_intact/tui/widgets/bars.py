@@ -155,7 +155,7 @@ class KeyBar(Bar):
                 await self.screen.run_action(action)
 
 
-class Standing(StrEnum):
+class StopState(StrEnum):
     """How a stop of the stage line stands."""
 
     DONE = "done"
@@ -168,13 +168,13 @@ class Stop:
     """One stop: its name, how it stands, and a word on it."""
 
     name: str
-    standing: Standing
+    standing: StopState
     says: str = ""
     urgent: bool = False
 
 
 STOPS = ("survey", "arrival", "plan", "under way", "proof", "settle")
-_MARK = {Standing.DONE: "●", Standing.HERE: "◉", Standing.OPEN: "○"}
+_MARK = {StopState.DONE: "●", StopState.HERE: "◉", StopState.OPEN: "○"}
 
 
 class StageLine(Bar):
@@ -212,7 +212,7 @@ class StageLine(Bar):
         look = self.look
         above, below = Line().gap(2), Line().gap(2)
         for number, (stop, width) in enumerate(zip(self.stops, self._widths(), strict=True), 1):
-            here, done = stop.standing is Standing.HERE, stop.standing is Standing.DONE
+            here, done = stop.standing is StopState.HERE, stop.standing is StopState.DONE
             mark_style = look.style("focus" if here else "good" if done else "quiet")
             name_style = look.style("text" if here or done else "quiet", bold=here)
             above.put(_MARK[stop.standing], mark_style).gap().put(str(number), look.style("quiet")).gap()

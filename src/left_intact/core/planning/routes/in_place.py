@@ -95,8 +95,8 @@ class InPlace(RoutePlanner):
         return tuple(faults)
 
     def draw(self, inputs: PlanInputs) -> Drawing:
-        base = _usable_baseline(inputs)
         nature = inputs.nature
+        base = _usable_baseline(inputs)
         likely = nature.raises_version and _lies_here(inputs, base)
         policy = Policy(replace_at=inputs.replace_at, retire_at=inputs.retire_at, likely=likely)
         joined = join(inputs.survey, inputs.arrival.release, base, policy)
@@ -139,6 +139,7 @@ class InPlace(RoutePlanner):
             baseline=base,
             to_version=None if raises else inputs.survey.version_text,
             comes=_laid_over(sketch),
+            let_go=tuple(At("", path) for path in sketch.laid_before),
         )
 
 
@@ -146,7 +147,10 @@ def _shipped(sketch: _Sketch, *, raises: bool) -> Shipped:
     """What is on record afterwards."""
     if not sketch.is_patch:
         return Shipped(arrival=0)
-    return Shipped(arrival=0, over=True, kind=LayerKind.PATCH if raises else LayerKind.MOD, raises=raises)
+    kept = {sketch.inputs.nature.version_file} - {""}  # something else's own version is not laid
+    paths = tuple(path for path in sketch.coming if path not in kept) if kept else ()
+    kind = LayerKind.PATCH if raises else LayerKind.MOD
+    return Shipped(arrival=0, over=True, paths=paths, kind=kind, raises=raises)
 
 
 def _laid_over(sketch: _Sketch) -> dict[str, str]:
@@ -175,10 +179,22 @@ def _lay_over(sketch: _Sketch, nature: Nature) -> None:
     says = f"{sketch.new} has {_how_much(nature)} of {sketch.inputs.install}: it is laid over what lies here"
     says += f", which stays {here}" if here and not nature.raises_version else ""
     sketch.warn("laid-over", says)
+    for path, asked in sketch.rows.items():
+        if asked.ask is not None and _was_laid_before(sketch, path):
+            because = "as it was laid over before; {new} has another one"
+            sketch.rows[path] = replace(asked, verb=Verb.REPLACE, ask=None, because=because)
+            sketch.laid_before.append(path)
     row = sketch.rows.get(nature.version_file)
     if row is not None and row.verb in _BRINGS:
         because = f"{sketch.inputs.install}'s own version; the one that came is of {{new}}"
         sketch.rows[nature.version_file] = replace(row, verb=Verb.KEEP, ask=None, because=because)
+
+
+def _was_laid_before(sketch: _Sketch, path: str) -> bool:
+    """Whether just what lies at a path was laid by a mod on record, and nobody changed it since."""
+    ground, mine = sketch.inputs.ground, sketch.mine(path)
+    known = ground.entries.get(path) if ground is not None else None
+    return known is not None and mine is not None and path in sketch.coming and known.same_content(mine.entry)
 
 
 @dataclass(slots=True, kw_only=True)
@@ -187,6 +203,8 @@ class _Sketch(Sketch):
     joined: Joined
     folders: Mapping[str, Folder]
     rows: dict[str, Row]
+    laid_before: list[str] = field(default_factory=list)
+    """What a mod before laid, and another one replaces."""
     is_patch: bool = False
     """Whether what comes is laid over the release on record, and nothing is retired for it."""
     not_merged: dict[str, str] = field(default_factory=dict)

@@ -64,6 +64,7 @@ class Ladder(RoutePlanner):
         return (*faults, _no_way(climb))
 
     def draw(self, inputs: PlanInputs) -> Drawing:
+        inputs = replace(inputs, baseline=inputs.ground or inputs.baseline)  # updates of titles too
         came, climb = inputs.updates, _climb(inputs)
         if came is None or climb is None:
             return Drawing(stages=(ChangeSet(moves=()),), kept=_all_stays(inputs))
