@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
@@ -172,3 +173,13 @@ def test_sorting_again_reads_nothing(mock: Mock, monkeypatch: pytest.MonkeyPatch
     )
     mock.bench.surveys.unrule(mock.install, "saves/")
     assert mock.bench.surveys.sort_again(mock.install, again).totals()[C.SAVES].files == 2
+
+
+def test_the_newest_save_is_none_that_only_names_a_title(mock: Mock) -> None:
+    ids = {"saves/ids/7/title.txt": "Harbour\n", "saves/ids/7/card.bin": b"\x07" * 300}
+    plant(mock.root, dict(ids), mtime=LATER + 60)
+    os.utime(mock.root / "saves/ids/7/title.txt", (LATER + 90, LATER + 90))
+    mock.bench.surveys.rule(mock.install, "saves/ids/", FileClass.SAVES)
+    mock.bench.surveys.survey(mock.install)
+    (row,) = mock.bench.shelf.rows()
+    assert row.summary["newest_save"][0] == "saves/ids/7/card.bin"

@@ -213,9 +213,10 @@ class Surveys(Service):
         return (said,) if said else ()
 
     def _note_summary(self, install: Install, survey: Survey) -> None:
+        from left_intact.core.files.labels import that_only_name
         from left_intact.presentation.as_json import total_json
 
-        newest = survey.findings.newest(FileClass.SAVES)
+        newest = survey.findings.newest(FileClass.SAVES, that_only_name)
         summary = {
             "version": survey.version_text,
             "platform": survey.platform,

@@ -6,7 +6,7 @@ import heapq
 import stat
 from array import array
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import overload
@@ -178,16 +178,30 @@ class SortedPages(Findings):
         """The finding of a name of a page, or with -1 of the folder itself."""
         return self.one(number, at) if at >= 0 else next(self.in_page(number))
 
-    def newest(self, kind: FileClass) -> Entry | None:
+    def newest(
+        self, kind: FileClass, besides: Callable[[Iterable[Entry]], Collection[At]] = lambda entries: ()
+    ) -> Entry | None:
+        """What was written last of a class. `besides` are those of a folder's entries that do not count; it
+        is asked of the folders that may hold the newest alone.
+        """
         wanted = {n for n, v in enumerate(self.table) if v.file_class is kind}
-        best: tuple[int, int, int] | None = None
+        last: list[tuple[int, int]] = []
         for number, verdicts in enumerate(self.verdicts):
-            if wanted.isdisjoint(verdicts):
-                continue
-            times = self.pages[number].numbers[2::COLUMNS]
-            here = max((times[at], number, at) for at, verdict in enumerate(verdicts) if verdict in wanted)
-            best = here if best is None else max(best, here)
-        return self.pages[best[1]].entry(best[2]) if best else None
+            if not wanted.isdisjoint(verdicts):
+                times = self.pages[number].numbers[2::COLUMNS]
+                last.append((max(times[at] for at, v in enumerate(verdicts) if v in wanted), number))
+        best: Entry | None = None
+        for when, number in sorted(last, reverse=True):
+            if best is not None and best.mtime_ns >= when:
+                break
+            page, verdicts = self.pages[number], self.verdicts[number]
+            entries = [page.entry(at) for at, verdict in enumerate(verdicts) if verdict in wanted]
+            left_out = besides(entries)
+            counting = [entry for entry in entries if entry.at not in left_out]
+            best = max(
+                (*counting, *((best,) if best else ())), key=lambda e: (e.mtime_ns, e.at), default=best
+            )
+        return best
 
     def unsorted(self) -> tuple[Finding, ...]:
         return self._unsorted

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -53,7 +53,9 @@ class Findings(Sequence[Finding]):
         """All findings of a class, or the first of them, ordered by path."""
 
     @abstractmethod
-    def newest(self, kind: FileClass) -> Entry | None:
+    def newest(
+        self, kind: FileClass, besides: Callable[[Iterable[Entry]], Collection[At]] = lambda entries: ()
+    ) -> Entry | None:
         """What was written last of a class."""
 
     @abstractmethod

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 
-from left_intact.core.files.headers import is_picture
+from left_intact.core.files.labels import that_only_name
 from left_intact.core.files.names import lies_in
 from left_intact.core.files.roots import absolute, roots_reader
 from left_intact.core.model.classes import MAY_BE_THE_PROGRAMS, FileClass
@@ -434,23 +434,8 @@ def _newest(witness: Witness, now: Now, kind: FileClass, tally: Tally) -> str | 
             place = page.find(kept.page.names[at]) if kept.classes[at] == number else -1
             if place >= 0 and (entry := page.entry(place)).kind is Kind.FILE:
                 found.append(entry)
-    only = _that_only_name(found)
+    only = that_only_name(found)
     newest = max(((e.mtime_ns, e.at) for e in found if e.at not in only), default=None)
     if newest is None:
         return None
     return newest[1].path if newest[1].root == OLD else newest[1].shown
-
-
-def _that_only_name(found: Iterable[Entry]) -> set[At]:
-    """Texts and pictures beside files of another kind in the same folder: they name or show a title, and
-    nobody loads them.
-    """
-    folders: dict[At, list[Entry]] = {}
-    for entry in found:
-        folders.setdefault(entry.at.folder, []).append(entry)
-    only = set[At]()
-    for inside in folders.values():
-        labels = {e.at for e in inside if is_picture(e.format) or e.format.startswith("text ")}
-        if len(labels) < len(inside):
-            only |= labels
-    return only
