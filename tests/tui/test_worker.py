@@ -20,7 +20,7 @@ from left_intact.core.model.proof import Verdict
 from left_intact.core.model.update import State
 from left_intact.presentation.views import FIRST_MOVES, plan_view
 from left_intact.workbench import Workbench
-from left_intact.worker.call import Call, Message, Signals, call, change_set, worded
+from left_intact.worker.call import Call, Message, Signals, call, carry_out, worded
 from left_intact.worker.links import Link, ProcessLink, ThreadLink
 from tests.builders import Mock, release
 
@@ -214,5 +214,5 @@ def test_a_call_gets_the_signals_that_it_names() -> None:
     from left_intact.core.model.progress import CancelToken, silent
 
     signals = Signals(silent, CancelToken())
-    assert change_set(call("takes", "it"), Hands(), signals) == ("it", silent, signals.nudged.wait)
-    assert change_set(call("plain"), Hands(), signals) == "plain"
+    assert carry_out(call("takes", "it"), Hands(), signals) == ("it", silent, signals.nudged.wait)
+    assert carry_out(call("plain"), Hands(), signals) == "plain"
