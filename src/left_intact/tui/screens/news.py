@@ -128,6 +128,7 @@ class NewsScreen(FramedScreen):
         super().__init__()
         self.found: list[News] = []
         self.fetching: Job | None = None
+        self.looking: Job | None = None
         self.peeking, self.peeked = False, 0.0
         """Whether what came so far is being read, and when it last was."""
 
@@ -142,7 +143,7 @@ class NewsScreen(FramedScreen):
         return self.left_intact.work_on(Job(title, wanted, done, self._failed))
 
     def _failed(self, error: LeftIntactError) -> None:
-        self.fetching = None
+        self.fetching = self.looking = None
         self.left_intact.complain(error)
         self._again()
 
@@ -202,7 +203,8 @@ class NewsScreen(FramedScreen):
 
     def _peeked(self, found: list[News]) -> None:
         self.peeking, self.peeked = False, time.monotonic()
-        self._show(found)
+        if self.looking is not None:  # after the last word, what was read before it is old
+            self._show(found)
 
     def _not_peeked(self, error: LeftIntactError) -> None:
         self.peeking = False
@@ -250,7 +252,11 @@ class NewsScreen(FramedScreen):
         self._work("the shelf", call("shelf.rows"), open_it)
 
     def action_check(self) -> None:
-        self._work("looking for news", call("outlets.look_for_news"), self._show)
+        def done(found: list[News]) -> None:
+            self.looking = None
+            self._show(found)
+
+        self.looking = self._work("looking for news", call("outlets.look_for_news"), done)
 
     def action_fetch(self) -> None:
         chosen = self.chosen
