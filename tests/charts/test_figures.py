@@ -8,6 +8,7 @@ import warnings
 import xml.etree.ElementTree as ET
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -16,6 +17,7 @@ from left_intact.charts.composition import draw_composition
 from left_intact.charts.paper import fitted, text_width, write
 from left_intact.charts.shapes import Box, Label, Page
 from left_intact.charts.shelf import draw_shelf
+from left_intact.charts.subject import Subject
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.install import Install
 from left_intact.core.model.waits import Waits
@@ -45,8 +47,12 @@ def played(mock: Mock) -> Mock:
     return mock
 
 
-def drawn(mock: Mock, figure: str, path: Path, **more: str) -> ET.Element:
-    registry.draw(mock.bench, mock.install, figure, str(path), date=DATE, **more)
+def subject(mock: Mock, date: str = DATE, **more: Any) -> Subject:
+    return Subject(bench=mock.bench, install=mock.install, date=date, **more)
+
+
+def drawn(mock: Mock, figure: str, path: Path, **more: Any) -> ET.Element:
+    registry.draw(subject(mock, **more), figure, str(path))
     return ET.parse(path).getroot()
 
 
@@ -118,7 +124,7 @@ def test_history_names_every_run(played: Mock, tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("figure", registry.FIGURES)
 def test_nothing_is_cut_and_no_text_lies_on_another(played: Mock, figure: str) -> None:
-    assert_sound(registry.FIGURES[figure](played.bench, played.install, DATE, "bytes"))
+    assert_sound(registry.FIGURES[figure](subject(played)))
 
 
 def test_names_of_any_letters_and_length_keep_to_their_place(tmp_path: Path) -> None:
@@ -131,7 +137,7 @@ def test_names_of_any_letters_and_length_keep_to_their_place(tmp_path: Path) -> 
         )
         for number, name in enumerate(ODD * 4)
     ]
-    pages = draw_shelf(rows, date=DATE)
+    pages = draw_shelf(rows, {}, date=DATE)
     assert len(pages) > 1
     assert_sound(pages)
     warnings.simplefilter("error")  # nobody wants to read which letters a font lacks
@@ -167,7 +173,7 @@ def test_a_text_is_never_wider_than_its_room() -> None:
 def test_text_stays_text_and_letters_are_embedded(played: Mock, tmp_path: Path) -> None:
     drawn(played, "composition", tmp_path / "it.svg")
     assert "font/woff;base64," in (tmp_path / "it.svg").read_text()
-    registry.draw(played.bench, played.install, "composition", str(tmp_path / "it.pdf"), date=DATE)
+    registry.draw(subject(played), "composition", str(tmp_path / "it.pdf"))
     from pypdf import PdfReader
 
     (page,) = PdfReader(tmp_path / "it.pdf").pages
@@ -196,7 +202,7 @@ def test_figures_that_cannot_be_drawn_are_refused_in_a_line(mock: Mock, tmp_path
         ("proof", "it.svg", "nothing-to-prove"),
     ):
         with pytest.raises((LeftIntactError, Misuse)) as error:
-            registry.draw(mock.bench, mock.install, figure, str(tmp_path / path))
+            registry.draw(subject(mock), figure, str(tmp_path / path))
         assert error.value.code == code and "\n" not in error.value.line()
 
 
@@ -204,14 +210,14 @@ def test_what_a_person_has_is_never_written_over(played: Mock, tmp_path: Path) -
     mine = tmp_path / "config.svg"
     mine.write_bytes(b"<svg>mine, for ten years</svg>")
     with pytest.raises(LeftIntactError) as error:
-        registry.draw(played.bench, played.install, "history", str(mine))
+        registry.draw(subject(played), "history", str(mine))
     assert error.value.code == "in-the-way" and mine.read_bytes() == b"<svg>mine, for ten years</svg>"
     (tmp_path / "link.svg").symlink_to(mine)
     with pytest.raises(LeftIntactError):
-        registry.draw(played.bench, played.install, "history", str(tmp_path / "link.svg"))
+        registry.draw(subject(played), "history", str(tmp_path / "link.svg"))
     for ending in ("svg", "pdf"):  # what is ours is made anew
         for date in (DATE, "2032-01-01"):
-            registry.draw(played.bench, played.install, "history", str(tmp_path / f"it.{ending}"), date=date)
+            registry.draw(subject(played, date), "history", str(tmp_path / f"it.{ending}"))
     assert "2032-01-01" in (tmp_path / "it.svg").read_text()
 
 

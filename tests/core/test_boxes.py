@@ -277,7 +277,7 @@ def test_what_the_superuser_updated_is_not_gone_over_by_the_owner(pier: Mock) ->
 def test_everything_of_ours_is_for_its_owner_alone(pier: Mock) -> None:
     os.umask(0o022)
     _update(pier)
-    pier.bench.updates.export_proof(pier.install)
+    pier.bench.surveys.export_sheet(pier.install)
     box = Path(pier.bench.records.strongbox(pier.install).folder)
     for path in (box.parent, box, *box.rglob("*"), pier.folder / "home", *(pier.folder / "home").rglob("*")):
         wanted = 0o700 if path.is_dir() else 0o600

@@ -121,16 +121,13 @@ def test_the_ledger_adds_up(updated: Mock) -> None:
     )
 
 
-def test_ticks_and_export_are_remembered(updated: Mock) -> None:
-    import json
-
+def test_ticks_and_the_proof_are_remembered(updated: Mock) -> None:
     outcome = updated.bench.updates.prove(updated.install)
     updated.bench.updates.tick(updated.install, outcome.update, ["start the program and look around"])
     assert updated.bench.updates.ticked(updated.install, outcome.update) == {
         "start the program and look around"
     }
-    with open(updated.bench.updates.export_proof(updated.install), encoding="utf-8") as file:
-        assert json.load(file)["verdict"] == "intact"
+    assert updated.bench.updates.last_proof(updated.install)["verdict"] == "intact"
 
 
 def test_nothing_to_prove(mock: Mock) -> None:

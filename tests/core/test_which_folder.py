@@ -479,7 +479,7 @@ def test_the_journal_is_there_whole_or_not_at_all(mock: Mock, monkeypatch: pytes
 @pytest.mark.skipif(os.name == "nt", reason="no folder can be called so there")
 def test_a_root_and_a_folder_that_is_called_like_it_are_told_apart(mock: Mock, tmp_path: Path) -> None:
     """Keepsheet, proof and JSON write a place as people do; a ruling on the folder begins with `./`."""
-    from left_intact.presentation.as_json import as_text, plan_json, proof_json, survey_json
+    from left_intact.presentation.as_json import account_json, as_text, plan_json, proof_json, survey_json
 
     far = plant(tmp_path / "far", {"quay.sav": b"z" * 90, "deep/mill.sav": b"q" * 80})
     plant(mock.root, {"memory:/core.so": b"x" * 300})
@@ -492,7 +492,7 @@ def test_a_root_and_a_folder_that_is_called_like_it_are_told_apart(mock: Mock, t
     proof = mock.update().proof
     said = [as_text(one) for one in (survey_json(survey), plan_json(plan), proof_json(proof))]
     said.append(mock.bench.surveys.sheet_text(mock.install))
-    said += [Path(mock.bench.updates.export_proof(mock.install)).read_text()]
+    said.append(as_text(account_json(mock.bench.accounts.of(mock.install))))
     assert not [text for text in said if "\0" in text or "\\u0000" in text]
     assert '"memory:/quay.sav"' in said[0] and '"memory:/core.so"' in said[0]
     kinds = {f.at: f.file_class for f in survey.findings}

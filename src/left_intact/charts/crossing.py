@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from left_intact.charts.frame import BOTTOM, MARGIN, TOP, pages_of_rows, sheet, swatch
+from left_intact.charts.frame import BOTTOM, MARGIN, TOP, pages_of_rows, room_for_rows, sheet, swatch
 from left_intact.charts.paper import COLOUR, HAIRLINE, INK, QUIET, fitted, text_width
 from left_intact.charts.shapes import Label, Page, Rule, Shape
 from left_intact.core.model.survey import Total
@@ -12,7 +12,9 @@ from left_intact.core.model.telling import Stroke
 from left_intact.presentation.views import LaneView, PlanView
 from left_intact.words import count, size, versions
 
-_ROW = 28.0
+_ROW, _LOW_ROW = 28.0, 20.0
+"""How high a lane is where there is room, and where one page takes all of them only so."""
+_HEAD = 22.0
 _LEFT, _RIGHT = 292.0, 556.0
 """Between these the lanes run."""
 _THICK = 7.0
@@ -21,8 +23,10 @@ _STOPS = (Stroke.ASIDE, Stroke.LEFT_OUT, Stroke.BEHIND)
 _DASHES: Mapping[Stroke, tuple[float, float]] = {Stroke.OPEN: (2.0, 2.0), Stroke.SAME: (6.0, 2.0)}
 
 
-def draw_crossing(plan: PlanView, *, name: str, date: str) -> list[Page]:
-    """Draw a plan: what lies here now, what becomes of it, what lies here then."""
+def draw_crossing(plan: PlanView, *, name: str, date: str, when: str = "") -> list[Page]:
+    """Draw a plan: what lies here now, what becomes of it, what lies here then. `when` is empty for one that
+    was not carried out.
+    """
     most = max((max(lane.now.bytes, lane.after.bytes) for lane in plan.lanes), default=0) or 1
     title = f"{name} {versions(plan.from_version, plan.to_version)}: {plan.route.value.replace('-', ' ')}"
     left = plan.left_intact
@@ -30,24 +34,28 @@ def draw_crossing(plan: PlanView, *, name: str, date: str) -> list[Page]:
     if plan.folders:
         old, new = plan.folders
         under += f"; from {old.name} to {new.name}"
-    every = pages_of_rows(plan.lanes, _ROW, besides=22)
+    under += f"; {when}" if when else ""
+    now, after = ("before", "after") if when else ("now", "after")
+    row = min(_ROW, room_for_rows(_HEAD) / max(1, len(plan.lanes)))
+    row = row if row >= _LOW_ROW else _ROW
+    every = pages_of_rows(plan.lanes, row, besides=_HEAD)
     pages = []
     for number, rows in enumerate(every, 1):
         page = sheet(title, under, date, number=number, of=len(every))
         page.put(
-            Label(x=MARGIN, y=TOP + 8, text="now", points=8, colour=QUIET),
+            Label(x=MARGIN, y=TOP + 8, text=now, points=8, colour=QUIET),
             Label(
                 x=(_LEFT + _RIGHT) / 2,
                 y=TOP + 8,
-                text="what happens",
+                text="what happened" if when else "what happens",
                 points=8,
                 colour=QUIET,
                 anchor="center",
             ),
-            Label(x=_RIGHT + 14, y=TOP + 8, text="after", points=8, colour=QUIET),
+            Label(x=_RIGHT + 14, y=TOP + 8, text=after, points=8, colour=QUIET),
         )
         for at, lane in enumerate(rows):
-            _lane(page, lane, TOP + 18 + at * _ROW, most, f"lane-{number}-{at}")
+            _lane(page, lane, TOP + 18 + at * row, most, f"lane-{number}-{at}")
         foot = page.height - BOTTOM + 30
         strokes = "two firm lines: left intact · arrow: changes · bar: stops here · dotted: you are asked"
         scale = f"as thick as it has bytes, up to {size(most)}"
@@ -70,7 +78,7 @@ def _lane(page: Page, lane: LaneView, y: float, most: int, id: str) -> None:
     colour, end = COLOUR[lane.file_class], _RIGHT
     if lane.stroke in _STOPS:
         end = (_LEFT + _RIGHT) / 2
-        page.put(Rule(x=end, y=middle - 6, to_x=end, to_y=middle + 6, colour=INK, line=1.6))
+        page.put(Rule(x=end, y=middle - 4, to_x=end, to_y=middle + 4, colour=INK, line=1.6))
     elif lane.stroke is not Stroke.INTACT:
         page.put(Shape(points=((end - 1, middle - 5), (end - 1, middle + 5), (end + 7, middle)), fill=INK))
     dash = _DASHES.get(lane.stroke)

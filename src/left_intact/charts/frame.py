@@ -5,16 +5,18 @@ letters, strokes and exact counts.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from math import cos, pi, sin
 from typing import TypeVar
 
-from left_intact.charts.paper import COLOUR, INK, QUIET, fitted, text_width
-from left_intact.charts.shapes import Box, Label, Page, Rule
+from left_intact.charts.paper import ACCENT, COLOUR, INK, QUIET, fitted, text_width
+from left_intact.charts.shapes import Box, Label, Page, Rule, Shape
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.survey import Total
 from left_intact.presentation.palette import HATCH, LETTER, NAME, PAPER
 from left_intact.words import count, size
 
 MARGIN = 36.0
+VERDICTS = {"intact": PAPER.good, "attention": ACCENT, "broken": PAPER.bad}
 TOP = 92.0
 """Where a figure begins, below its title."""
 BOTTOM = 64.0
@@ -64,6 +66,20 @@ def class_box(kind: FileClass, x: float, y: float, width: float, height: float, 
     )
 
 
+def verdict_mark(verdict: str, x: float, y: float) -> list[Shape | Rule]:
+    """A shape for each verdict, so that nobody needs its colour."""
+    colour = VERDICTS.get(verdict, INK)
+    if verdict == "attention":
+        return [Shape(points=((x - 4, y + 4), (x + 4, y + 4), (x, y - 4)), fill=colour)]
+    if verdict == "broken":
+        ends = ((-3.5, -3.5, 3.5, 3.5), (-3.5, 3.5, 3.5, -3.5))
+        return [
+            Rule(x=x + a, y=y + b, to_x=x + c, to_y=y + d, colour=colour, line=2.0) for a, b, c, d in ends
+        ]
+    ring = tuple((x + 4 * cos(pi * n / 12), y + 4 * sin(pi * n / 12)) for n in range(24))
+    return [Shape(points=ring, fill=colour)]
+
+
 def legend(page: Page, totals: Mapping[FileClass, Total], scale: str) -> None:
     """The classes that there are, each with its letter, strokes and exact sums; and the scale."""
     y, x = page.height - BOTTOM + 14, MARGIN
@@ -85,7 +101,12 @@ def legend(page: Page, totals: Mapping[FileClass, Total], scale: str) -> None:
 T = TypeVar("T")
 
 
+def room_for_rows(besides: float = 0.0) -> float:
+    """How high all rows of a page may be together; `besides` is what else it has above them."""
+    return 595.0 - TOP - BOTTOM - besides
+
+
 def pages_of_rows(rows: Sequence[T], height: float, *, besides: float = 0.0) -> list[Sequence[T]]:
-    """Rows of one height by page, at least one page; `besides` is what else each page has above them."""
-    fit = max(1, int((595.0 - TOP - BOTTOM - besides) / height))
+    """Rows of one height by page, at least one page."""
+    fit = max(1, int(room_for_rows(besides) / height + 1e-6))
     return [rows[at : at + fit] for at in range(0, len(rows), fit)] or [()]

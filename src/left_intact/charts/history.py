@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from left_intact.charts.frame import BOTTOM, MARGIN, TOP, pages_of_rows, sheet
-from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET, fitted
-from left_intact.charts.shapes import Box, Label, Page, Rule, Shape
+from left_intact.charts.frame import BOTTOM, MARGIN, TOP, VERDICTS, pages_of_rows, sheet, verdict_mark
+from left_intact.charts.paper import HAIRLINE, INK, QUIET, fitted
+from left_intact.charts.shapes import Box, Label, Page, Rule
 from left_intact.presentation.palette import PAPER
 from left_intact.words import count, moment, size, versions
 from left_intact.workbench import HistoryLine
@@ -14,7 +14,6 @@ from left_intact.workbench import HistoryLine
 _ROW = 30.0
 _BARS = 560.0
 """Where the bars of what is kept begin."""
-_VERDICTS = {"intact": PAPER.good, "attention": ACCENT, "broken": PAPER.bad}
 
 
 def draw_history(runs: Sequence[HistoryLine], *, name: str, date: str, held: int) -> list[Page]:
@@ -70,11 +69,9 @@ def _row(page: Page, run: HistoryLine, y: float, most: int) -> None:
         ),
     )
     if run.verdict:
-        page.extend(_mark(run.verdict, MARGIN + 400, y + 15.5))
+        page.extend(verdict_mark(run.verdict, MARGIN + 400, y + 15.5))
         page.put(
-            Label(
-                x=MARGIN + 412, y=y + 19, text=run.verdict, points=9, colour=_VERDICTS.get(run.verdict, INK)
-            )
+            Label(x=MARGIN + 412, y=y + 19, text=run.verdict, points=9, colour=VERDICTS.get(run.verdict, INK))
         )
     if run.kept_files:
         room = page.width - MARGIN - _BARS - 118
@@ -93,19 +90,3 @@ def _row(page: Page, run: HistoryLine, y: float, most: int) -> None:
         )
         says = f"{count(run.kept_files, 'file')}, {size(run.kept_bytes)}"
         page.put(Label(x=page.width - MARGIN, y=y + 19, text=says, points=8.5, colour=INK, anchor="right"))
-
-
-def _mark(verdict: str, x: float, y: float) -> list[Shape | Rule]:
-    """A shape for each verdict, so that nobody needs its colour."""
-    colour = _VERDICTS.get(verdict, INK)
-    if verdict == "attention":
-        return [Shape(points=((x - 4, y + 4), (x + 4, y + 4), (x, y - 4)), fill=colour)]
-    if verdict == "broken":
-        ends = ((-3.5, -3.5, 3.5, 3.5), (-3.5, 3.5, 3.5, -3.5))
-        return [
-            Rule(x=x + a, y=y + b, to_x=x + c, to_y=y + d, colour=colour, line=2.0) for a, b, c, d in ends
-        ]
-    from math import cos, pi, sin
-
-    ring = tuple((x + 4 * cos(pi * n / 12), y + 4 * sin(pi * n / 12)) for n in range(24))
-    return [Shape(points=ring, fill=colour)]

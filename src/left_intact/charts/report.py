@@ -17,13 +17,13 @@ from left_intact.presentation.palette import LETTER, NAME
 from left_intact.words import bearable, count, moment, size, versions
 from left_intact.workbench import MADE_BY, write_out
 
-_MOST = 40
+_MOST = 30
 """Files that are named on paper; all stand in the JSON."""
 _MOST_KEYS = 60
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 _WIDTH = 523.0
 """Between the margins of A4 upright."""
-_STATES = {CheckState.PASSED: "passed", CheckState.FAILED: "failed", CheckState.YOURS: "yours to tick"}
+_STATES = {CheckState.PASSED: "passed", CheckState.FAILED: "failed", CheckState.YOURS: "not seen by us"}
 
 
 def write_report(account: Account, path: str) -> str:
@@ -54,7 +54,7 @@ class _Report:
         plain = {"fontName": "Paper", "textColor": INK, "splitLongWords": True}
         self.text = ParagraphStyle("text", fontSize=9, leading=13, **plain)
         self.cell = ParagraphStyle("cell", fontSize=8, leading=10.5, **plain)
-        self.code = ParagraphStyle("code", fontSize=6.8, leading=10, **plain)
+        self.code = ParagraphStyle("code", fontSize=6.4, leading=10, **plain)
         self.title = ParagraphStyle(
             "title", fontName="Paper-Bold", fontSize=17, leading=22, textColor=INK, splitLongWords=True
         )

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from left_intact import plain_text
 from left_intact.cli import helping, keeping, knowing, shelving, show, swapping
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, cancelling, say, setting, telling
 from left_intact.cli.setting import bench as bench_of
@@ -101,7 +102,7 @@ def shelf(as_json: bool) -> None:
     if as_json:
         _out({"installs": [show.shelf_json(row) for row in rows]})
     else:
-        say(show.shelf_text(rows))
+        say(plain_text.shelf_text(rows))
 
 
 @app.command("survey")
@@ -117,15 +118,14 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
     with telling() as report:
         found = bench.surveys.survey(target, baseline=baseline, sheet=sheet, report=report)
     if figure:
-        from left_intact.charts.composition import draw_composition
-        from left_intact.charts.paper import write
-        from left_intact.charts.registry import today
+        from left_intact.charts.registry import draw
+        from left_intact.charts.subject import Subject
 
-        write(draw_composition(found, name=target.name, date=today()), figure)
+        draw(Subject(bench=bench, install=target, survey=found), "composition", figure)
     if as_json:
         _out(_json().survey_json(found))
     else:
-        say(show.survey_text(found))
+        say(plain_text.survey_text(found))
 
 
 @app.command("draw")
@@ -133,12 +133,14 @@ def survey(install: str, baseline: str | None, sheet: str | None, figure: str | 
 @click.argument("figure")
 @click.argument("file")
 @click.option("--by", type=click.Choice(["bytes", "files"]), default="bytes", help="what areas are true to")
-def draw(install: str, figure: str, file: str, by: str) -> None:
+@click.option("--update", "number", type=int, metavar="N", help="the crossing of that run, not of what waits")
+def draw(install: str, figure: str, file: str, by: str, number: int | None) -> None:
     """Draw a figure to FILE, which ends in .svg or .pdf: composition, crossing, history, proof, shelf."""
-    from left_intact.charts import registry
+    from left_intact.charts.registry import draw
+    from left_intact.charts.subject import Subject
 
     bench = bench_of()
-    path = registry.draw(bench, bench.shelf.find(install), figure, file, unit=by)
+    path = draw(Subject(bench=bench, install=bench.shelf.find(install), unit=by, number=number), figure, file)
     say(f"{path}, {size(os.path.getsize(path))}")
 
 
@@ -173,7 +175,7 @@ def plan(install: str, arrival: str, answers: str | None, verbose: bool, as_json
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        say(show.plan_text(drawn, every=verbose))
+        say(plain_text.plan_text(drawn, every=verbose))
     _exit_if_blocked(drawn)
     if drawn.open_questions:
         number = len(drawn.open_questions)
@@ -298,7 +300,7 @@ def _print_questions(drawn: Plan, as_json: bool) -> None:
     if as_json:
         _out(_json().plan_json(drawn))
     else:
-        say(show.questions_text(drawn))
+        say(plain_text.questions_text(drawn))
     say(
         "left-intact: questions are open; answer them with --answers FILE.toml, or take the "
         "defaults with --yes",
@@ -316,7 +318,7 @@ def _finish_with_proof(install: Install, outcome: Outcome, as_json: bool) -> Non
     if as_json:
         _out({**_json().proof_json(outcome.proof), "notes": list(outcome.update.notes)})
     else:
-        say(show.proof_text(install, outcome))
+        say(plain_text.proof_text(install, outcome))
     if outcome.proof.verdict != "intact":
         raise click.exceptions.Exit(1)
 
@@ -350,7 +352,7 @@ def go_back(
         if as_json:
             _out(_json().plan_json(drawn))
         else:
-            say(show.plan_text(drawn))
+            say(plain_text.plan_text(drawn))
         _exit_if_blocked(drawn)
         return
     refuse_blocked(drawn, ())

@@ -5,7 +5,6 @@ from __future__ import annotations
 import click
 
 from left_intact.cli.setting import AS_JSON, INSTALL_WORD, asked, bench, out, say
-from left_intact.words import count, moment, size, versions
 
 commands = click.Group()
 """Every command of this file."""
@@ -116,13 +115,6 @@ def history(install: str, as_json: bool) -> None:
             }
         )
         return
-    for line in lines:
-        when = moment(line.began)
-        what = versions(line.from_version, line.to_version)
-        kept = f"{count(line.kept_files, 'copy', 'copies')} kept, {size(line.kept_bytes)}"
-        aside = f"{count(line.set_aside, 'file')} set aside" if line.set_aside else "nothing set aside"
-        kind = "back  " if line.kind == "back" else "update"
-        proven = line.verdict or "not proven"
-        say(f"{line.id:>4}  {when}  {kind}  {what:22} {line.state:11} {proven:10} {aside}; {kept}")
-    if not lines:
-        say(f"{target.name} was never updated by this program")
+    from left_intact.plain_text import history_text
+
+    say(history_text(target.name, lines))

@@ -24,7 +24,7 @@ HATCH = {
     FileClass.SETTINGS: "..",
     FileClass.SAVES: "////",
     FileClass.STATES: "\\\\\\\\",
-    FileClass.CONTENT: "",
+    FileClass.CONTENT: "||",
     FileClass.EXTRAS: "++",
     FileClass.CACHE: "----",
     FileClass.UNSORTED: "xxx",

@@ -13,11 +13,18 @@ from left_intact.services.records import Records, in_session
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from left_intact.core.carrying.journal import Journal
+    from left_intact.core.carrying.strongbox import Strongbox
+    from left_intact.core.carrying.trace import Trace
     from left_intact.core.model.account import Account, KeptClass
     from left_intact.core.model.classes import FileClass
     from left_intact.core.model.entry import Entry
+    from left_intact.core.model.facts import RunFacts
     from left_intact.core.model.install import Install
+    from left_intact.core.model.plan import Plan
     from left_intact.core.model.proof import Witness
+    from left_intact.core.model.stages import Move, Stage
+    from left_intact.core.model.update import Update
 
 
 class Accounts(Service):
@@ -35,13 +42,9 @@ class Accounts(Service):
         from left_intact.core.model.entry import Kind
         from left_intact.core.model.proof import Check, CheckState
 
-        box = self.records.strongbox(install)
-        if not box.exists:
-            raise _no_such_update(install, number)
+        box = self._box(install, number)
         with box.journal() as journal:
-            run = next((one for one in journal.runs() if number in (None, one.id)), None)
-            if run is None:
-                raise _no_such_update(install, number)
+            run = _run_in(journal, install, number)
             facts, steps = journal.facts(run.id), journal.steps(run.id)
             witness = Trace(journal, run.id).witness
         there, aside = box.objects(), []
@@ -76,6 +79,95 @@ class Accounts(Service):
             ),
             ticked=tuple(sorted(self.library.ticked(install, run.id))),
             strongbox=box.folder,
+        )
+
+    @in_session
+    def as_carried_out(self, install: Install, number: int | None = None) -> tuple[Update, Plan]:
+        """A run, and the plan that it amounts to: what lay there first, what lay there in the end. Raises
+        `no-such-update`, `not-on-record` once a later update was settled.
+        """
+        from left_intact.core.carrying.trace import Trace
+
+        box = self._box(install, number)
+        with box.journal() as journal:
+            run = _run_in(journal, install, number)
+            trace = Trace(journal, run.id)
+            if not (trace.witness.kept.pages or trace.witness.rows):
+                says = f"what update {run.id} of {install.name} did is not on record any more"
+                way_out = "Draw its history instead: left-intact draw INSTALL history FILE."
+                raise LeftIntactError("not-on-record", says, way_out=way_out)
+            return run, _plan_of(install, run, trace, journal.facts(run.id))
+
+    def _box(self, install: Install, number: int | None) -> Strongbox:
+        box = self.records.strongbox(install)
+        if not box.exists:
+            raise _no_such_update(install, number)
+        return box
+
+
+def _run_in(journal: Journal, install: Install, number: int | None) -> Update:
+    run = next((one for one in journal.runs() if number in (None, one.id)), None)
+    if run is None:
+        raise _no_such_update(install, number)
+    return run
+
+
+def _plan_of(install: Install, run: Update, trace: Trace, facts: RunFacts) -> Plan:
+    from left_intact.core.model.findings import SortedPages
+    from left_intact.core.model.plan import Merge, Plan, Route
+    from left_intact.core.model.stages import ChangeSet, Move
+    from left_intact.core.model.survey import Survey
+    from left_intact.core.model.telling import USUAL
+    from left_intact.core.model.unchanged import Unchanged
+    from left_intact.core.planning.routes.registry import planner_named
+
+    witness, stays, moves = trace.witness, list[Move](), list[Move]()
+    for move in _moves_of(trace):
+        (moves if move.changes_disk or move.safeguard else stays).append(move)
+    stages: list[Stage] = []
+    for row in trace.in_force:
+        if row.hand is not None:
+            stages.append(row.hand)
+        else:  # what all change sets did together stands in the first
+            stages.append(ChangeSet(moves=tuple(moves), intends=row.intends, shipped=row.shipped))
+            moves = []
+    route = Route(run.route)
+    return Plan(
+        install=install.name,
+        roots=run.roots,
+        from_version=run.from_version,
+        to_version=run.to_version,
+        route=route,
+        stages=tuple(stages),
+        kept=Unchanged(witness.kept.pages, ("",) * 256, stays),  # the journal keeps no reasons
+        merges={at: Merge(lines=lines, content=b"") for at, lines in witness.merged.items()},
+        survey=Survey(root=run.root, findings=SortedPages((), (), (), {})),
+        facts=facts,
+        undoes=run.undoes,
+        telling=USUAL if run.undoes else planner_named(route).telling,
+    )
+
+
+def _moves_of(trace: Trace) -> Iterator[Move]:
+    """What a run did to each place that it speaks of, as the disk was afterwards."""
+    from left_intact.core.model.entry import Kind
+    from left_intact.core.model.stages import Move, Verb
+
+    touched, safe = trace.touched(), trace.made_safe
+    for at, row in sorted(trace.witness.rows.items()):
+        last = touched[at].last if at in touched else row.before
+        if Kind.FOLDER in (getattr(row.before, "kind", None), getattr(last, "kind", None)):
+            continue
+        there = last or row.before
+        yield Move(
+            at=at,
+            verb=row.verb if last != row.before or row.verb is Verb.DROP else Verb.KEEP,
+            file_class=row.file_class,
+            because="",
+            before=row.before,
+            after=last,
+            bytes=there.bytes if there is not None else 0,
+            safeguard=at in safe,
         )
 
 

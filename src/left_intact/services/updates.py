@@ -344,17 +344,6 @@ class Updates(Service):
             raise LeftIntactError("nothing-to-prove", says, way_out="Update it first.")
         return {"run": last.id, **record}
 
-    @in_session
-    def export_proof(self, install: Install) -> str:
-        """Write the proof of the last update below `--home/exports`, as JSON; returns its path."""
-        from left_intact.core.files.private import write_private
-        from left_intact.presentation.as_json import as_text
-
-        record = self.last_proof(install)
-        path = self.surveys.export_path(install, "proof", f"-{record.pop('run')}.json")
-        write_private(path, as_text({"install": install.name, "root": install.root, **record}))
-        return path
-
     def ticked(self, install: Install, update: Update) -> frozenset[str]:
         return self.library.ticked(install, update.id)
 

@@ -174,17 +174,32 @@ class DeskWork:
         """The first bytes of a file."""
         return self.bench.surveys.peek(install, self._read(install), at, limit)
 
-    def draw_figure(self, install: Install, unit: str) -> str:
-        """Draw what an install is made of, as SVG and PDF; the path of the SVG."""
-        from left_intact.charts.composition import draw_composition
-        from left_intact.charts.paper import write
-        from left_intact.charts.registry import today
+    def export(
+        self,
+        install: Install,
+        view: str,
+        name: str,
+        path: str,
+        *,
+        unit: str = "bytes",
+        number: int | None = None,
+        outcome: Outcome | None = None,
+    ) -> tuple[str, int]:
+        """Write what a view shows to a file, out of what is at hand of it; (its path, its bytes)."""
+        from left_intact.charts.exports import write_export
+        from left_intact.charts.subject import Subject
 
-        pages = draw_composition(self._read(install), name=install.name, date=today(), unit=unit)
-        path = self.bench.surveys.export_path(install, "composition", ".svg")
-        for ending in (".svg", ".pdf"):
-            write(pages, path[:-4] + ending)
-        return path
+        table = self._at(install)
+        subject = Subject(
+            bench=self.bench,
+            install=install,
+            unit=unit,
+            number=number,
+            survey=table.survey if view == "survey" else None,
+            plan=table.plan if view == "plan" else None,
+            outcome=outcome,
+        )
+        return write_export(subject, view, name, path)
 
     def likely_baselines(
         self, install: Install, *, report: Report = silent, cancel: CancelToken | None = None

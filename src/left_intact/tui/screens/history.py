@@ -76,6 +76,7 @@ class HistoryScreen(Dialog[None]):
         Binding("t", "take", "take out"),
         Binding("f", "free", "free"),
         Binding("v", "verify", "verify"),
+        Binding("e", "export", "export"),
     ]
 
     def __init__(self, install: Install) -> None:
@@ -83,7 +84,13 @@ class HistoryScreen(Dialog[None]):
         self.install = install
 
     def compose(self) -> ComposeResult:
-        keys = [("t", "takes a copy out"), ("f", "frees it"), ("v", "reads them all"), ("Esc", "shelf")]
+        keys = [
+            ("t", "takes a copy out"),
+            ("f", "frees it"),
+            ("v", "reads them all"),
+            ("e", "exports"),
+            ("Esc", "shelf"),
+        ]
         says = "Each update with its last proof; below it every copy in the strongbox, the largest first."
         with Vertical(classes="box wide"):
             yield Static(self.words(f"{bearable(self.install.name)}: history", says, keys))
@@ -173,6 +180,18 @@ class HistoryScreen(Dialog[None]):
 
         wanted = call("keeping.verify", self.install)
         application(self.app).work_on(Job("reading every copy", wanted, done, self._complain))
+
+    def action_export(self) -> None:
+        """The update at the cursor is what a report is of."""
+        from left_intact.tui.screens.exporting import open_export
+
+        lines = self.query_one(Lines)
+        runs = [row for row in lines.rows if isinstance(row, RunRow)]
+        if not runs:
+            self.notify("never updated by this program: there is nothing to export", timeout=4)
+            return
+        row = lines.row if isinstance(lines.row, RunRow) else runs[0]
+        open_export(self, self.install, "history", number=row.line.id)
 
     def _complain(self, error: LeftIntactError) -> None:
         application(self.app).complain(error)

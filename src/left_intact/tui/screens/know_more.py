@@ -1,5 +1,5 @@
 """Knowing more of an install, from the survey: watching a run, its baseline, folders elsewhere, its
-keepsheet, a figure.
+keepsheet.
 """
 
 from __future__ import annotations
@@ -26,7 +26,6 @@ MENU = (
     ("b", "look for its baseline", "an old archive of its release, beside it or in your downloads"),
     ("o", "folders of it elsewhere", "settings and saves that lie outside, to be read as one install"),
     ("k", "its keepsheet", "what is known about it: read, edit, export"),
-    ("f", "a figure of what it is made of", "as SVG and PDF, for print"),
 )
 
 
@@ -65,7 +64,6 @@ class KnowMore:
             "b": self.baseline,
             "o": self.elsewhere,
             "k": self.sheet,
-            "f": self.figure,
         }
         if key in does:
             does[key]()
@@ -188,9 +186,3 @@ class KnowMore:
             self.screen.ask(SheetDialog(install, text), taken)
 
         self._work("the keepsheet", call("surveys.sheet_text", install), shown, beside=True)
-
-    def figure(self) -> None:
-        if self.screen.desk.read is None:
-            return
-        wanted = call("desk.draw_figure", self.screen.desk.install, self.screen.unit)
-        self._work("drawing", wanted, lambda path: self.screen.notify(f"written: {path} and .pdf", timeout=8))

@@ -200,6 +200,7 @@ class PlanScreen(StageScreen):
         Binding("right", "turn(1)", "open or choose", key_display="→", show=False),
         Binding("left", "turn(-1)", "close", show=False),
         Binding("x", "pass_blockers", "go past it knowingly"),
+        Binding("e", "export", "export"),
     ]
 
     def __init__(self, desk) -> None:  # type: ignore[no-untyped-def]
@@ -314,7 +315,14 @@ class PlanScreen(StageScreen):
             )
         if action == "questions":
             return plan is not None and bool(plan.asked)
+        if action == "export":
+            return plan is not None and self.desk.drawn and not self.desk.under_way
         return True
+
+    def action_export(self) -> None:
+        from left_intact.tui.screens.exporting import open_export
+
+        open_export(self, self.desk.install, "plan")
 
     def _blocked(self, plan: PlanView) -> list[Fault]:
         return [b for b in plan.blockers if b.code not in self.passed]

@@ -257,12 +257,11 @@ class ProofScreen(StageScreen):
         self.left_intact.work_on(Job("proving", wanted, self._proved, self._failed))
 
     def action_export(self) -> None:
-        wanted = call("updates.export_proof", self.desk.install)
+        from left_intact.tui.screens.exporting import open_export
 
-        def done(path: str) -> None:
-            self.notify(f"the proof is in {path}", timeout=6)
-
-        self.left_intact.work_on(Job("exporting", wanted, done, self._failed, beside=True))
+        if self.desk.outcome is not None:
+            run = self.desk.outcome.update.id
+            open_export(self, self.desk.install, "proof", number=run, outcome=self.desk.outcome)
 
     def to_settling(self) -> None:
         """The way to the last stop is no key for it."""

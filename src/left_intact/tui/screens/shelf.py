@@ -82,7 +82,7 @@ def at_stake(row: ShelfRow, width: int) -> str:
 
 _AROUND = 5
 """Lines of the screen that are no rows of installs: title, heading, keys."""
-_OF_AN_INSTALL = ("open", "update", "proof", "unit", "history", "more", "parts")
+_OF_AN_INSTALL = ("open", "update", "proof", "unit", "history", "more", "parts", "export")
 """Actions that are about the install that is marked."""
 
 
@@ -134,6 +134,7 @@ class ShelfScreen(FramedScreen):
         Binding("a", "add", "add an install"),
         Binding("f", "find", "find installs"),
         Binding("y", "history", "history"),
+        Binding("e", "export", "export"),
         Binding("m", "more", "more"),
         Binding("b", "unit", "count or bytes"),
         Binding("w", "why", "at stake", show=False),
@@ -274,6 +275,12 @@ class ShelfScreen(FramedScreen):
 
         if self.chosen is not None:
             self.app.push_screen(HistoryScreen(self.chosen.install))
+
+    def action_export(self) -> None:
+        from left_intact.tui.screens.exporting import open_export
+
+        if self.chosen is not None:
+            open_export(self, self.chosen.install, "shelf")
 
     def action_more(self) -> None:
         """What keeps the shelf in order; nothing of an install is touched by it."""

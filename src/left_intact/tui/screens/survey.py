@@ -183,6 +183,7 @@ class SurveyScreen(StageScreen):
         Binding("f", "inside", "inside"),
         Binding("asterisk", "pattern", "pattern", key_display="*"),
         Binding("z", "unrule", "take back"),
+        Binding("e", "export", "export"),
         Binding("a", "learn('archive')", "an old archive", show=False),
         Binding("o", "learn('arrival')", "what came", show=False),
         Binding("r", "learn('run')", "watch a run", show=False),
@@ -510,6 +511,12 @@ class SurveyScreen(StageScreen):
 
         wanted = call("desk.peek", self.desk.install, finding.at, limit_for(finding.entry.format))
         self.left_intact.work_on(Job("looking inside", wanted, shown, self._failed, beside=True))
+
+    def action_export(self) -> None:
+        from left_intact.tui.screens.exporting import open_export
+
+        if self.desk.read is not None:
+            open_export(self, self.desk.install, "survey", unit=self.unit)
 
     def action_more(self) -> None:
         from left_intact.tui.screens.know_more import KnowMore
