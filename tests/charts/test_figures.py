@@ -17,15 +17,18 @@ from left_intact.charts.composition import draw_composition
 from left_intact.charts.paper import fitted, text_width, write
 from left_intact.charts.shapes import Box, Label, Page
 from left_intact.charts.shelf import draw_shelf
-from left_intact.charts.subject import Subject
+from left_intact.charts.subject import Subject, today
 from left_intact.core.model.errors import LeftIntactError, Misuse
 from left_intact.core.model.install import Install
 from left_intact.core.model.waits import Waits
+from left_intact.presentation.views import plan_view
 from left_intact.words import size
-from left_intact.workbench import ShelfRow, write_out
+from left_intact.workbench import ShelfRow, Workbench, write_out
 from tests import disks
 from tests.builders import Mock, release
 from tests.cli.test_commands import Line, line
+from tests.routes.handhelds import Console
+from tests.routes.test_at_once import SCENES
 
 __all__ = ["line"]
 
@@ -113,6 +116,45 @@ def test_the_crossing_has_every_lane_of_the_plan(played: Mock, tmp_path: Path) -
     for lane in lanes_of(plan):
         assert lane.says in said and lane.label in said
         assert not lane.now.files or f"{lane.now.files:,}  {size(lane.now.bytes)}" in said
+
+
+@pytest.mark.parametrize("route", SCENES)
+def test_the_crossing_of_what_was_carried_out_is_what_lies_there_now(tmp_path: Path, route: str) -> None:
+    home, name, plan, roots = SCENES[route](tmp_path / "all")
+    bench = Workbench(home)
+    install = bench.shelf.known(name)
+    before = files_below(roots[0])
+    if route == "clear and restore":
+        Console(tmp_path / "by hand").whole()
+        bench = Workbench(str(tmp_path / "by hand" / "home"))
+    else:
+        bench.updates.update(plan, install)
+    install = bench.shelf.known(name)
+    run, done = bench.accounts.as_carried_out(install)
+    view = plan_view(done)
+    assert (run.from_version, run.to_version, view.route) == (
+        plan.from_version,
+        plan.to_version,
+        plan.route,
+    )
+    if route != "side by side":  # there the two sides are two folders
+        assert sum(lane.now.files for lane in view.lanes if not lane.key.startswith("left out")) == before
+    stays = [lane for lane in view.lanes if lane.after_label != "strongbox"]
+    assert sum(lane.after.files for lane in stays) == files_below(Path(install.root))
+    of = Subject(bench=bench, install=install, date=DATE, number=run.id)
+    said = texts(ET.fromstring(Path(registry.draw(of, "crossing", str(tmp_path / "it.svg"))).read_text()))
+    assert any("carried out" in text for text in said) and "what happened" in said
+
+
+def files_below(root: Path) -> int:
+    return sum(path.is_file() for path in root.rglob("*"))
+
+
+def test_the_year_has_a_stroke_for_each_update_and_going_back(played: Mock, tmp_path: Path) -> None:
+    svg = drawn(played, "shelf", tmp_path / "it.svg", date=today())
+    strokes = [one.get("id", "") for one in svg.iter(f"{SVG}g") if one.get("id", "").startswith("year-")]
+    assert len(strokes) == 3 and "3 updates and goings back" in texts(svg)
+    assert not [text for text in texts(drawn(played, "shelf", tmp_path / "it.svg")) if "over a year" in text]
 
 
 def test_history_names_every_run(played: Mock, tmp_path: Path) -> None:

@@ -190,14 +190,6 @@ async def test_the_keepsheet_is_edited_and_a_bad_one_refused(waiting: Mock) -> N
         assert found is not None and found.file_class is C.SAVES
 
 
-@pytest.mark.sampled(0)
-async def test_the_figure_is_written_twice(waiting: Mock) -> None:
-    async with running(waiting) as (app, pilot):
-        await press(app, pilot, "enter", "m", "f")
-        written = sorted(p.name for p in (waiting.folder / "home" / "exports").iterdir())
-        assert written == ["composition-mocklet.pdf", "composition-mocklet.svg"]
-
-
 async def test_installs_are_found_and_taken_up_from_the_shelf(waiting: Mock, tmp_path: Path) -> None:
     plant(tmp_path / "disk" / ".deep" / "kelvane-0.9", emulator("kelvane"))
     async with running(waiting) as (app, pilot):

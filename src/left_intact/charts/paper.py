@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import logging
 import os
 import re
 import warnings
@@ -12,6 +13,7 @@ from contextlib import contextmanager
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
+from left_intact.charts.letters import FONT, faces_for, own
 from left_intact.charts.shapes import Box, Item, Label, Page, Rule, Shape
 from left_intact.core.model.errors import LeftIntactError
 from left_intact.presentation.palette import PAPER
@@ -24,13 +26,15 @@ if TYPE_CHECKING:
 
 INK, QUIET, HAIRLINE, ACCENT = PAPER.text, PAPER.quiet, PAPER.hairline, PAPER.focus
 COLOUR = PAPER.classes
-_FONT = "DejaVu Sans"
-"""It comes with matplotlib, so that a figure looks alike everywhere."""
+_JOINED = (range(0x590, 0x2000), range(0xA800, 0xFE00))
+"""Scripts whose letters have other shapes beside others, or stand over each other."""
+_OF_LAYOUT = frozenset({"GSUB", "GPOS", "GDEF", "MATH"})
+"""The tables of a font that only such scripts need; they are long to read."""
 _SETTINGS: Any = {
     "svg.fonttype": "none",  # text stays text
     "svg.hashsalt": "left-intact",  # and the same figure gives the same file
     "pdf.fonttype": 42,
-    "font.family": _FONT,
+    "font.family": FONT,
     "hatch.linewidth": 0.5,
 }
 
@@ -75,10 +79,16 @@ def _as_pdf(pages: Sequence[Page]) -> bytes:
 
 @contextmanager
 def _quietly() -> Iterator[None]:
-    """Without a word on letters that the font lacks: boxes on paper, and others' in an SVG."""
-    with warnings.catch_warnings():
-        warnings.filterwarnings("ignore", message="Glyph .* missing")
-        yield
+    """Without a word on letters that the font lacks, and on weights that another one has not."""
+    log = logging.getLogger("matplotlib.font_manager")
+    was = log.level
+    log.setLevel(logging.ERROR)
+    try:
+        with warnings.catch_warnings():
+            warnings.filterwarnings("ignore", message="Glyph .* missing")
+            yield
+    finally:
+        log.setLevel(was)
 
 
 def _below_each_other(pages: Sequence[Page]) -> Page:
@@ -143,6 +153,7 @@ def _draw(axes: Axes, item: Item) -> None:
                 ha=item.anchor,
                 va="baseline",
                 fontweight="bold" if item.bold else "normal",
+                fontfamily=_families(item.text),
                 parse_math=False,
             )
 
@@ -156,9 +167,13 @@ def text_width(text: str, points: float = 8.5, *, bold: bool = False) -> float:
     from matplotlib.font_manager import FontProperties
     from matplotlib.textpath import text_to_path
 
-    font = FontProperties(family=_FONT, size=points, weight="bold" if bold else "normal")
+    font = FontProperties(family=_families(text), size=points, weight="bold" if bold else "normal")
     with _quietly():
         return float(text_to_path.get_text_width_height_descent(text, font, ismath=False)[0])
+
+
+def _families(text: str) -> list[str]:
+    return [face.family for face in faces_for(text)]
 
 
 def fitted(text: str, room: float, points: float = 8.5, *, bold: bool = False) -> str:
@@ -187,7 +202,7 @@ def _with_fonts(svg: str, labels: Sequence[Label]) -> str:
         if used:
             data = base64.b64encode(_subset("".join(sorted(used)), weight)).decode()
             source = f"src: url(data:font/woff;base64,{data}) format('woff')"
-            faces.append(f"@font-face {{ font-family: '{_FONT}'; font-weight: {weight}; {source}; }}")
+            faces.append(f"@font-face {{ font-family: '{FONT}'; font-weight: {weight}; {source}; }}")
     style = '<style type="text/css">' + "\n".join(faces) + "</style>"
     return re.sub(r"(<defs>\s*)", lambda found: found.group(1) + style, svg, count=1)
 
@@ -195,11 +210,13 @@ def _with_fonts(svg: str, labels: Sequence[Label]) -> str:
 def _subset(text: str, weight: str) -> bytes:
     from fontTools import subset
     from fontTools.ttLib import TTFont
-    from matplotlib.font_manager import FontProperties, findfont
 
-    font = TTFont(findfont(FontProperties(family=_FONT, weight=weight)), recalcTimestamp=False)
+    font = TTFont(own(weight).path, recalcTimestamp=False)
     options = subset.Options(flavor="woff", notdef_outline=True, hinting=False)
     options.drop_tables += ["FFTM"]  # times of the font's making
+    if not any(ord(char) in part for char in text for part in _JOINED):
+        for table in _OF_LAYOUT.intersection(font.keys()):
+            del font[table]
     chooser = subset.Subsetter(options)
     chooser.populate(text=text)
     chooser.subset(font)

@@ -6,9 +6,11 @@ import io
 import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cache
 from typing import Any
 from xml.sax.saxutils import escape
 
+from left_intact.charts.letters import Face, as_seen, own, runs
 from left_intact.charts.paper import ACCENT, HAIRLINE, INK, QUIET
 from left_intact.core.model.account import Account
 from left_intact.core.model.errors import LeftIntactError
@@ -89,12 +91,14 @@ class _Report:
         return out.getvalue()
 
     def _foot(self, canvas: Any, document: Any) -> None:
+        one = self.account
+        foot = f"{_clipped(one.install, 60)}, run {one.run}, {moment(one.ended)}"
         canvas.setFont("Paper", 7.5)
         canvas.setFillColor(QUIET)
         canvas.drawString(
             36,
             26,
-            f"{_clipped(self.account.install, 60)}, run {self.account.run}, {moment(self.account.ended)}",
+            as_seen(bearable(foot)),
         )
         canvas.drawRightString(36 + _WIDTH, 26, f"page {document.page}")
 
@@ -205,7 +209,7 @@ class _Report:
     def _line(self, text: str, style: Any = None) -> Any:
         from reportlab.platypus import Paragraph
 
-        return Paragraph(escape(bearable(text)), style or self.text)
+        return Paragraph(_marked_up(bearable(text)), style or self.text)
 
     def _more(self, number: int, what: str) -> Iterable[Any]:
         return (
@@ -243,12 +247,34 @@ class _Report:
 
 
 def _take_fonts() -> None:
-    from matplotlib.font_manager import FontProperties, findfont
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
     for name, weight in (("Paper", "normal"), ("Paper-Bold", "bold")):
-        pdfmetrics.registerFont(TTFont(name, findfont(FontProperties(family="DejaVu Sans", weight=weight))))
+        pdfmetrics.registerFont(TTFont(name, own(weight).path))
+
+
+@cache
+def _font_of(face: Face) -> str:
+    """What a font is called in the report; empty for one that cannot be embedded."""
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFError, TTFont
+
+    name = f"Paper-{face.family}"
+    try:
+        pdfmetrics.registerFont(TTFont(name, face.path))
+    except TTFError:
+        return ""
+    return name
+
+
+def _marked_up(text: str) -> str:
+    """A text as it is seen, what needs another font in that font."""
+    parts = []
+    for part, face in runs(as_seen(text)):
+        font = _font_of(face) if face != own() else ""
+        parts.append(f'<font name="{font}">{escape(part)}</font>' if font else escape(part))
+    return "".join(parts)
 
 
 def _value(value: str | None) -> str:

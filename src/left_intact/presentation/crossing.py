@@ -156,6 +156,8 @@ def _stroke(kind: str, group: _Group, plan: Plan) -> Stroke:
         return Stroke.MERGED
     if verbs & {Verb.REPLACE, Verb.ADD}:
         return Stroke.REPLACED
+    if Verb.REHOME in verbs:
+        return Stroke.CARRIED
     if verbs == {Verb.DROP}:
         return Stroke.LEFT_OUT
     return Stroke.SAME if kind == "program" else Stroke.INTACT
@@ -201,6 +203,8 @@ def _says(stroke: Stroke, group: _Group, plan: Plan) -> str:
         return asked_words(group.spoken, waits=True)
     if stroke is Stroke.MERGED:
         return merged_words([plan.merges[m.at].lines for m in group.spoken if m.at in plan.merges])
+    if stroke is Stroke.CARRIED:
+        return "kept elsewhere"
     if stroke is Stroke.LEFT_OUT:
         return "you deleted it: stays deleted" if group.count == 1 else f"{group.count} stay deleted"
     if stroke is Stroke.INTACT:

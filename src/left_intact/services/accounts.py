@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from blake3 import blake3
 
 from left_intact.core.model.errors import LeftIntactError
+from left_intact.core.model.update import State
 from left_intact.services.home import Home, Service
 from left_intact.services.records import Records, in_session
 
@@ -25,6 +27,9 @@ if TYPE_CHECKING:
     from left_intact.core.model.proof import Witness
     from left_intact.core.model.stages import Move, Stage
     from left_intact.core.model.update import Update
+
+
+_ENDED = (State.ON_TRIAL, State.SETTLED, State.GONE_BACK, State.DONE)
 
 
 class Accounts(Service):
@@ -83,14 +88,19 @@ class Accounts(Service):
 
     @in_session
     def as_carried_out(self, install: Install, number: int | None = None) -> tuple[Update, Plan]:
-        """A run, and the plan that it amounts to: what lay there first, what lay there in the end. Raises
-        `no-such-update`, `not-on-record` once a later update was settled.
+        """A run that came to its end, the last one as a rule, and the plan that it amounts to: what lay there
+        first, what lay there in the end. Raises `no-such-update`, `not-at-its-end`, `not-on-record` once a
+        later update was settled.
         """
         from left_intact.core.carrying.trace import Trace
 
         box = self._box(install, number)
         with box.journal() as journal:
-            run = _run_in(journal, install, number)
+            ended = next((run.id for run in journal.runs() if run.state in _ENDED), None)
+            run = _run_in(journal, install, number or ended)
+            if run.state not in _ENDED:
+                says = f"update {run.id} of {install.name} did not come to its end"
+                raise LeftIntactError("not-at-its-end", says, way_out="Go on with it: left-intact go-on.")
             trace = Trace(journal, run.id)
             if not (trace.witness.kept.pages or trace.witness.rows):
                 says = f"what update {run.id} of {install.name} did is not on record any more"
@@ -132,6 +142,9 @@ def _plan_of(install: Install, run: Update, trace: Trace, facts: RunFacts) -> Pl
             stages.append(ChangeSet(moves=tuple(moves), intends=row.intends, shipped=row.shipped))
             moves = []
     route = Route(run.route)
+    telling = USUAL if run.undoes else planner_named(route).telling
+    # What goes on the way has come back or has not: the disk says which.
+    telling = replace(telling, lanes=tuple(rule for rule in telling.lanes if not rule.goes))
     return Plan(
         install=install.name,
         roots=run.roots,
@@ -144,7 +157,7 @@ def _plan_of(install: Install, run: Update, trace: Trace, facts: RunFacts) -> Pl
         survey=Survey(root=run.root, findings=SortedPages((), (), (), {})),
         facts=facts,
         undoes=run.undoes,
-        telling=USUAL if run.undoes else planner_named(route).telling,
+        telling=telling,
     )
 
 
