@@ -140,7 +140,7 @@ async def test_settling_by_keys(waiting: Mock) -> None:
         lines.go_to(tick.key)
         await press(app, pilot, "space")
         assert "☑" in words(app)
-        await press(app, pilot, "e", "v", "6", "s")
+        await press(app, pilot, "v", "6", "s")
         assert isinstance(app.screen, ConfirmDialog) and "not ticked" in words(app)
         await press(app, pilot, "escape", "s", "enter")
         assert isinstance(app.screen, ShelfScreen) and "settled" in words(app)
