@@ -1,4 +1,4 @@
-"""Letters that the font of our figures lacks: another font has them where one is installed; no text changes."""
+"""Letters that the font of our figures lacks: another has them where one is installed; no text changes."""
 
 from __future__ import annotations
 

@@ -11,6 +11,13 @@ from dataclasses import dataclass
 
 from left_intact.core.model.plan import Merge
 from left_intact.core.settings.merge import merge_settings
+from tests.settings import pieces
+
+Writer = Callable[[str | None, str, str, str], bytes]
+"""(an awkward piece or none, how smooth, what scale, what comes new) to a file."""
+_PLAIN = ("yaml", "properties", "spaced", "commands", "registry", "list")
+_BEGINS = {f"text {name}": "text plain" for name in _PLAIN}
+"""What the beginning of a file says where it says less than the whole of it."""
 
 SIDES = (
     "in all",
@@ -47,7 +54,14 @@ class Case:
     arriving: bytes
 
     def merge(self) -> Merge:
-        return merge_settings(self.base, self.yours, self.arriving, file_format=self.file_format)
+        name = ENDINGS.get(self.file_format, "")
+        return merge_settings(
+            self.base,
+            self.yours,
+            self.arriving,
+            file_format=_BEGINS.get(self.file_format, self.file_format),
+            name=name,
+        )
 
 
 # ---------------------------------------------------------------- pieces within a file
@@ -180,11 +194,67 @@ def _toml(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
     return (body + (f"{piece}\n" if tables else "")).encode()
 
 
-_WRITERS: dict[str, tuple[Callable[[str | None, str, str, str], bytes], dict[str, tuple[str, str, str]]]] = {
+def _xml(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
+    inside = [f"<scale>{scale}</scale>", f"<smooth>{smooth}</smooth>"]
+    inside += ["<lines>0</lines>"] * bool(more) + ([piece] if piece is not None else [])
+    body = "".join(f"    {one}\n" for one in inside)
+    body = f'<settings>\n  <video>\n{body}  </video>\n  <sound rate="22050"/>\n</settings>\n'
+    return f'<?xml version="1.0"?>\n{body}'.encode()
+
+
+def _yaml(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
+    body = f'video:\n  scale: {scale}\n  smooth: "{smooth}"\n' + ("  lines: 0\n" if more else "")
+    body += f"  {piece}\n" if piece is not None else ""
+    return (body + "sound:\n  rate: 22050\n").encode()
+
+
+def _rows(line: str, first: str = "") -> Writer:
+    """A writer of rows, each as `line` says it of a name and a value."""
+
+    def write(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
+        said = [("scale", scale), ("smooth", smooth), *([("lines", "0")] if more else [])]
+        rows = [line.format(name=name, value=value) for name, value in said]
+        rows += [piece] if piece is not None else []
+        return "\n".join(
+            [*([first] if first else []), *rows, line.format(name="rate", value="22050"), ""]
+        ).encode()
+
+    return write
+
+
+def _registry(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
+    rows = [
+        f'"scale"="{scale}"',
+        f'"smooth"="{smooth}"',
+        *(['"lines"="0"'] if more else []),
+        '"rate"="22050"',
+    ]
+    rows += [piece] if piece is not None else []
+    head = "Windows Registry Editor Version 5.00\n\n[HKEY_CURRENT_USER\\Pier]\n"
+    return (head + "\n".join(rows) + "\n").encode()
+
+
+def _listed(piece: str | None, smooth: str, scale: str, more: str) -> bytes:
+    marks = {"on": "*", "off": "-"}
+    rows = [f"{marks[smooth]}smooth.mod", f"{'*' if scale == '2' else '+'}scale.mod"]
+    rows += (["*lines.mod"] if more else []) + ([piece] if piece is not None else []) + ["*rate.mod"]
+    return ("\n".join(rows) + "\n").encode()
+
+
+_WRITERS: dict[str, tuple[Writer, dict[str, tuple[str, str, str]]]] = {
     "text ini": (_ini, INI),
     "text json": (_json, JSON),
     "text toml": (_toml, TOML),
+    "text xml": (_xml, pieces.XML),
+    "text yaml": (_yaml, pieces.YAML),
+    "text properties": (_rows("{name}={value}"), pieces.PROPERTIES),
+    "text spaced": (_rows("{name} {value}"), pieces.SPACED),
+    "text commands": (_rows("set {name} {value}", "bind q quit"), pieces.COMMANDS),
+    "text registry": (_registry, pieces.REGISTRY),
+    "text list": (_listed, pieces.LISTS),
 }
+ENDINGS = {"text properties": "quay.properties", "text list": "order.list"}
+"""What files are called where their beginning does not say enough."""
 
 # ---------------------------------------------------------------- whole files
 
@@ -216,8 +286,8 @@ def _deep(number: int, value: int) -> bytes:
 
 def every_case() -> Iterator[Case]:
     """All of them, in the order of the table."""
-    for file_format, (write, pieces) in _WRITERS.items():
-        for awkward, forms in pieces.items():
+    for file_format, (write, awkward_ones) in _WRITERS.items():
+        for awkward, forms in awkward_ones.items():
             for where, letters in _FORMS.items():
                 said = [None if x == "-" else forms["ABC".index(x)] for x in letters]
                 files = (
@@ -272,7 +342,7 @@ _HEAD = """# Settings files that are awkward to merge
 
 Made by `python -m tests.settings.cases > docs/settings-cases.md`, and held to it by
 `tests/core/test_settings_cases.py`, which also checks that by no reader in use (seven for INI, three for
-JSON, one for TOML; none of them ours) a value that the person changed is lost.
+JSON, two for properties, one for each other; none of them ours) a value that the person changed is lost.
 
 In each case the person changed a value, the release changed another and added a key; on top of that
 something awkward lies in one or all of the three files: `merged` key by key; `asks` merged, with a question

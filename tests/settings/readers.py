@@ -86,6 +86,87 @@ def tables(data: bytes) -> Reading:
     return ways(tomllib.loads(data.decode()))
 
 
+def elements(data: bytes) -> Reading:
+    """XML by the standard library's other parser: elements that are alike as one."""
+    import xml.etree.ElementTree as ET
+
+    found: Reading = {}
+
+    def walk(element: ET.Element, above: tuple[str, ...]) -> None:
+        naming = next((n for n in ("name", "id", "key") if n in element.attrib), "")
+        key = (*above, f"{element.tag}[{element.attrib[naming]}]" if naming else element.tag)
+        said = [(f"@{name}", value) for name, value in element.attrib.items() if name != naming]
+        if not len(element):
+            said.append(("", " ".join((element.text or "").split())))
+        for name, value in said:
+            found[(*key, name)] = f"{found[(*key, name)]}, {value}" if (*key, name) in found else value
+        for one in element:
+            walk(one, key)
+
+    try:
+        walk(ET.fromstring(data), ())
+    except ET.ParseError as error:
+        raise ValueError("no XML") from error
+    return found
+
+
+def mappings(data: bytes) -> Reading:
+    """YAML by the reader that keeps its layout."""
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import YAMLError
+
+    try:
+        tree = YAML(typ="rt").load(data)
+    except (YAMLError, AttributeError) as error:
+        raise ValueError("no YAML") from error
+    return ways(tree) if isinstance(tree, dict) else {}
+
+
+def properties(data: bytes) -> Reading:
+    import javaproperties
+
+    return {(name,): value for name, value in javaproperties.loads(text_of(data)).items()}
+
+
+def plain_properties(data: bytes) -> Reading:
+    """As programs read them that know neither escapes nor lines that go on."""
+    pairs = [
+        line.partition("=")
+        for line in lines_of(data)
+        if "=" in line and not line.lstrip().startswith(("#", "!"))
+    ]
+    return {(name.strip(),): value.strip() for name, _, value in pairs}
+
+
+def first_words(data: bytes, *, twice: bool = False) -> Reading:
+    """A name and the rest of the line; with `twice` two words are the name. The last wins."""
+    found: Reading = {}
+    for line in lines_of(data):
+        words = line.split(None, 2 if twice else 1)
+        if words and not words[0].startswith(("#", ";", "//")):
+            number = min(len(words), 2 if twice else 1)
+            found[tuple(words[:number])] = [word.strip() for word in words[number:]]
+    return found
+
+
+def registry(data: bytes) -> Reading:
+    found: Reading = {}
+    section = ""
+    for line in re.sub(r"\\\s*\n\s*", "", "\n".join(lines_of(data))).split("\n"):
+        said = line.strip()
+        if said.startswith("["):
+            section = said
+        elif match := re.match(r'("(?:[^"\\]|\\.)*"|@)=(.*)', said):
+            found[(section, match.group(1))] = match.group(2)
+    return found
+
+
+def entries(data: bytes) -> Reading:
+    """Entries with their marks; what is off may be a comment."""
+    lines = [line.strip() for line in lines_of(data) if line.strip()]
+    return {(line.lstrip("+-*!# "),): line[0] if line[0] in "+-*!#" else "" for line in lines}
+
+
 def ways(tree: Any, above: tuple[str, ...] = ()) -> Reading:
     found: Reading = {}
     for name, value in tree.items():
@@ -112,6 +193,13 @@ READERS: dict[str, dict[str, Reader]] = {
         "without capitals": lambda data: objects(data, fold=True),
     },
     "text toml": {"standard": tables},
+    "text xml": {"standard": elements},
+    "text yaml": {"with its layout": mappings},
+    "text properties": {"with escapes": properties, "without": plain_properties},
+    "text spaced": {"the first word": first_words},
+    "text commands": {"the first two words": lambda data: first_words(data, twice=True)},
+    "text registry": {"line by line": registry},
+    "text list": {"line by line": entries},
 }
 
 

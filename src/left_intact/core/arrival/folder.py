@@ -31,9 +31,11 @@ from left_intact.core.model.errors import LeftIntactError
 from left_intact.core.model.pages import COLUMNS, Page, PagedEntries
 from left_intact.core.model.progress import CancelToken, Report
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.settings.formats.registry import names
+from left_intact.core.settings.formats.registry import is_settings_text, may_be_settings
 
 TEXT_LIMIT = 512 * 1024
+_PLAIN_LIMIT, _PLAIN_BYTES = 64 << 10, 4 << 20
+"""Bytes of a text that only may be settings, and of all of them together."""
 BINARY_LIMIT = 8 << 20
 
 KnownPages = Callable[[str], Sequence[Page] | None]
@@ -129,14 +131,30 @@ def _release(
     )
 
 
+class TextRoom:
+    """Which texts of a release are kept, to be merged: settings, and small ones that may turn out to be so."""
+
+    def __init__(self) -> None:
+        self.left = _PLAIN_BYTES
+
+    def takes(self, file_format: str, size: int) -> bool:
+        if is_settings_text(file_format):
+            return True
+        if not may_be_settings(file_format) or not 0 < size <= _PLAIN_LIMIT or size > self.left:
+            return False
+        self.left -= size
+        return True
+
+
 def _texts(pages: Sequence[Page], read: ReadText) -> Mapping[str, bytes]:
-    """The settings texts, each with the digest that was read before."""
-    found, readable = {}, names()
+    """The texts that may have to be merged, each with the digest that was read before."""
+    found, room = {}, TextRoom()
     for page in pages:
-        if readable.isdisjoint(page.formats):
+        if not any(one.startswith("text ") for one in set(page.formats)):
             continue
+        sizes = page.numbers[1::COLUMNS]
         for at, file_format in enumerate(page.formats):
-            if file_format in readable:
+            if room.takes(file_format, sizes[at]):
                 data = read(page.path(at))
                 if data is not None and blake3(data).digest() == page.digest(at):
                     found[page.path(at)] = data

@@ -16,6 +16,7 @@ from left_intact.core.arrival.folder import (
     TEXT_LIMIT,
     KeepPages,
     KnownPages,
+    TextRoom,
     look_into_folder,
     notes_of_root,
 )
@@ -34,7 +35,6 @@ from left_intact.core.files.vetting import Member, refuse_links_out
 from left_intact.core.model.entry import Entry, Kind
 from left_intact.core.model.progress import CancelToken, Progress, Report, silent
 from left_intact.core.model.release import Arrival, Release
-from left_intact.core.settings.formats.registry import is_settings_text
 
 _BINARIES_KEPT = 12
 _BINARY_BYTES, _TEXT_BYTES = 64 << 20, 32 << 20
@@ -211,7 +211,8 @@ def _release(
     if wrapper:
         readings += read_versions(wrapper, {}, texts.get)
     readings.sort(key=lambda r: -r.weight)
-    settings = {p: data for p, data in texts.items() if is_settings_text(entries[p].format)}
+    room = TextRoom()
+    settings = {p: data for p, data in texts.items() if room.takes(entries[p].format, len(data))}
     return Release(
         name=wrapper or base,
         entries=MappingProxyType(entries),

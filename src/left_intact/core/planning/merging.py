@@ -48,6 +48,7 @@ def merge(
         mine,
         arriving,
         file_format=lies.format,
+        name=at.name,
         answers=answers,
         wished=wishes.get(at),
         renames=sheet.renames_in(at.path),

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry, Finding, Kind
 from left_intact.core.model.findings import SortedPages
 from left_intact.core.model.pages import COLUMNS, DIGEST_BYTES, NO_DIGEST, Page, pages_in
@@ -31,13 +32,13 @@ from left_intact.core.planning.table import (
     situate,
     treatment_of,
 )
-from left_intact.core.settings.formats.registry import may_merge
+from left_intact.core.settings.formats.registry import may_be_settings, may_merge
 
 SAME_ROW = next(row for row in TABLE if row.coming == (Coming.SAME_AS_MINE,))
 """Of what the arrival has just as it lies here."""
 _row_of = lru_cache(maxsize=None)(look_up)
 _NOTHING = Page(folder="")
-_STRANGE, _MERGEABLE, _ONE_KIND = 0, 1, 2
+_STRANGE, _MERGEABLE, _ONE_KIND, _STRANGE_TEXT, _ONE_KIND_OF_TEXT = range(5)
 
 
 @dataclass(slots=True)
@@ -91,20 +92,20 @@ class _Join:
         self.entry_folders = frozenset(page.folder for page in both if page.is_entry)
         self.joined = Joined()
 
-    def _treatments(self, verdict: int) -> tuple[Treatment, Treatment, Treatment]:
+    def _treatments(self, verdict: int) -> tuple[Treatment, ...]:
         """What a verdict leads to: of one kind with nothing that comes, where settings can be merged, and
-        where another file of the same format comes.
+        where another file of the same format comes; and both of these where they may turn out to be settings.
         """
         v = self.findings.table[verdict]
         finding = Finding(
             entry=Entry(path=""), file_class=v.file_class, certainty=v.certainty, leaning=v.leaning
         )
         replace_at, retire_at, likely = self.policy.replace_at, self.policy.retire_at, self.policy.likely
-        return (
-            treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at),
-            treatment_of(finding, mergeable=True, replace=replace_at, retire=retire_at),
-            treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at, likely=likely),
-        )
+        strange = treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at)
+        merged = treatment_of(finding, mergeable=True, replace=replace_at, retire=retire_at)
+        alike = treatment_of(finding, mergeable=False, replace=replace_at, retire=retire_at, likely=likely)
+        is_settings = v.file_class is FileClass.SETTINGS
+        return strange, merged, alike, merged if is_settings else strange, merged if is_settings else alike
 
     def run(self) -> Joined:
         for folder in sorted({*self.mine_pages, *self.coming_pages, *self.base_pages}):
@@ -276,6 +277,8 @@ def _alike_in_kind(mine: str, coming: str) -> int:
     """Which of the treatments of a verdict is meant, by two formats."""
     if may_merge(mine, coming):
         return _MERGEABLE
+    if may_be_settings(mine, coming):
+        return _ONE_KIND_OF_TEXT if mine == coming else _STRANGE_TEXT
     return _ONE_KIND if mine == coming else _STRANGE
 
 

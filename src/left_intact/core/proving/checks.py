@@ -22,8 +22,8 @@ from left_intact.core.model.version import Version
 from left_intact.core.proving.compare import Now, Tally
 from left_intact.core.proving.conservation import Account
 from left_intact.core.proving.context import Context
-from left_intact.core.settings.document import NotReadable
-from left_intact.core.settings.formats.registry import format_named
+from left_intact.core.settings.document import Format, NotReadable
+from left_intact.core.settings.formats.registry import fitting
 from left_intact.words import NO_VERSION
 
 
@@ -300,7 +300,7 @@ def merge_checks(root: str, witness: Witness) -> list[Check]:
     checks = []
     for at, lines in witness.merged.items():
         path = at.shown
-        wrong = _wrong_keys(read(at), lines)
+        wrong = _wrong_keys(at.name, read(at), lines)
         if wrong is None:
             checks.append(
                 Check(name="merged", state=CheckState.FAILED, says=f"{path} cannot be read as settings")
@@ -319,15 +319,22 @@ def merge_checks(root: str, witness: Witness) -> list[Check]:
     return checks
 
 
-def _wrong_keys(data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | None:
-    """Keys that do not say what was agreed; None where the file is none that anybody could read."""
+def _wrong_keys(name: str, data: bytes | None, lines: tuple[KeyLine, ...]) -> list[str] | None:
+    """Keys that do not say what was agreed; None where the file is none that anybody could read. Of several
+    formats that it may be of, the one counts by which most is as agreed.
+    """
     if data is None:
         return None
     from left_intact.core.files.headers import HEAD_BYTES, recognise
 
+    file_format = recognise(data[:HEAD_BYTES], len(data), name)
+    read = [_wrong_by(known, data, lines) for known in fitting(file_format, name, data)]
+    return min((wrong for wrong in read if wrong is not None), key=len, default=None)
+
+
+def _wrong_by(known: Format, data: bytes, lines: tuple[KeyLine, ...]) -> list[str] | None:
     whole = {line.path for line in lines if line.path}
     try:
-        known = format_named(recognise(data[:HEAD_BYTES], len(data)))
         document = known.open(data)
         values = document.values(whole)
         # A parser that is not ours must find the same keys.

@@ -74,6 +74,21 @@ class Format(Protocol):
         """Formats of one family can be merged with each other."""
         ...
 
+    @property
+    def endings(self) -> frozenset[str]:
+        """What the names of its files end in and of no other's: then it is this format or none."""
+        ...
+
+    @property
+    def tells_settings(self) -> bool:
+        """Whether a text that begins as one is taken for settings wherever it lies."""
+        ...
+
+    @property
+    def is_strict(self) -> bool:
+        """Whether a program that reads it refuses all of a file for one thing that is wrong in it."""
+        ...
+
     def recognise(self, text: str) -> float:
         """How sure it is that a text begins a file of this format, 0 to 1. From 0.5 on the surest has it."""
         ...

@@ -18,7 +18,7 @@ from typing import Any
 
 from left_intact.core.model.plan import KeyLine, Merge
 from left_intact.core.settings.document import Document, Format, Key, NotReadable, shown
-from left_intact.core.settings.formats.registry import format_by_whole, format_named
+from left_intact.core.settings.formats.registry import fitting, reads
 
 _ALIKE = 0.5
 _MOST_WORK = 400_000
@@ -35,28 +35,48 @@ def merge_settings(
     arriving: bytes,
     *,
     file_format: str,
+    name: str = "",
     answers: Mapping[Key, str] | None = None,
     wished: bytes | None = None,
     renames: Sequence[tuple[str, str]] = (),
 ) -> Merge:
     """Merge three versions of a settings file of one format.
 
-    `answers` gives `yours` or `arriving` for keys in conflict. `wished` is a piece of settings of the same
-    format: what it says of a key counts, whatever the others say. `renames` are (old, new) shown keys that a
-    keepsheet knows of. Where a file cannot be read, or the result does not read as decided, `trouble` says
-    why and nothing is changed.
+    `file_format` is what its beginning says, `name` what the file is called. `answers` gives `yours` or
+    `arriving` for keys in conflict. `wished` is a piece of settings of the same format: what it says of a key
+    counts, whatever the others say. `renames` are (old, new) shown keys that a keepsheet knows of. Where a
+    file cannot be read, or the result does not read as decided, `trouble` says why and nothing is changed.
     """
+    sides = [side for side in (shipped, yours, arriving) if side is not None]
     try:
-        name = format_by_whole(file_format, yours, arriving)
-        return _Merging(format_named(name), shipped, yours, arriving, answers or {}, renames, wished).run()
-    except NotReadable as error:
-        trouble = str(error) or "its parts do not fit together"
+        formats = fitting(file_format, name, *sides)
     except RecursionError:
-        trouble = "it is nested too deep"
-    except Exception as error:  # noqa: BLE001 - whatever a format stumbles over, one file stops no plan
-        trouble = f"its parts do not fit together ({type(error).__name__})"
+        formats = []
+    trouble = ""
+    for known in formats:
+        try:
+            merge = _Merging(known, shipped, yours, arriving, answers or {}, renames, wished).run()
+            _must_be_read_by(formats, known, sides, merge.content)
+            return merge
+        except NotReadable as error:
+            said = str(error) or "its parts do not fit together"
+        except RecursionError:
+            said = "it is nested too deep"
+        except Exception as error:  # noqa: BLE001 - whatever a format stumbles over, one file stops no plan
+            said = f"its parts do not fit together ({type(error).__name__})"
+        trouble = trouble or said
+    trouble = trouble or "nobody here can read it key by key"
     sayable = trouble.encode("utf-8", "backslashreplace").decode()
     return Merge(lines=(), content=yours, trouble=sayable)
+
+
+def _must_be_read_by(
+    formats: Sequence[Format], besides: Format, sides: Sequence[bytes], content: bytes
+) -> None:
+    """What all sides are by another format too, the merged file has to be. Raises `NotReadable`."""
+    for one in formats:
+        if one is not besides and one.is_strict and all(reads(one, side) for side in sides):
+            one.read(content)
 
 
 class _Side:

@@ -10,7 +10,7 @@ from left_intact.core.model.plan import Verb
 from left_intact.core.model.stages import Made
 from left_intact.core.planning.merging import made, one_on_the_other
 from left_intact.core.planning.new_root.sketch import NewRootSketch, Wanted
-from left_intact.core.settings.formats.registry import may_merge
+from left_intact.core.settings.formats.registry import may_be_settings, may_merge
 
 
 def merge_into(sketch: NewRootSketch, old: str, mine: Wanted, path: str, coming: bytes | None) -> bool:
@@ -19,7 +19,11 @@ def merge_into(sketch: NewRootSketch, old: str, mine: Wanted, path: str, coming:
     """
     there = sketch.new_root.entry(path) or sketch.came.get(path)
     yours = mine.source.content if isinstance(mine.source, Made) else sketch.inputs.read(old)
-    if there is None or coming is None or yours is None or not may_merge(mine.entry.format, there.format):
+    if there is None or coming is None or yours is None:
+        return False
+    formats = (mine.entry.format, there.format)
+    is_known = mine.file_class is FileClass.SETTINGS and may_be_settings(*formats)
+    if not (may_merge(*formats) or is_known):
         return False
     if mine.file_class not in (FileClass.SETTINGS, FileClass.UNSORTED, FileClass.PROGRAM):
         return False

@@ -1,12 +1,7 @@
-"""JSON files, also with comments, edited in place by the byte ranges of their syntax tree.
-
-The tree comes from tree-sitter's JSON grammar, which reads comments and gives positions;
-everything that no edit names keeps its bytes.
-"""
+"""JSON files, also with comments."""
 
 from __future__ import annotations
 
-import codecs
 import json
 import re
 from collections.abc import Collection
@@ -16,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 from left_intact.core.settings.document import Document, Key, NotReadable, flat
 from left_intact.core.settings.formats.lines import SECTION_LINE
+from left_intact.core.settings.formats.tree import Pair, TreeDocument
 
 if TYPE_CHECKING:
     from tree_sitter import Node, Parser
@@ -32,70 +28,31 @@ def _parser() -> Parser:
     return Parser(Language(tree_sitter_json.language()))
 
 
-class JsonDocument:
+class JsonDocument(TreeDocument):
     """An object; keys are the names on the way to every value that is no object."""
 
-    def __init__(self, data: bytes) -> None:
-        self._bom = data.startswith(codecs.BOM_UTF8)
-        self._data = data[3:] if self._bom else data
-        self._pairs_of: dict[int, list[tuple[str, Node, Node]]] = {}
-        self._top = self._parse()
+    wants = "it is no valid JSON"
 
-    def _parse(self) -> Node:
-        tree = _parser().parse(self._data)
-        if tree.root_node.has_error:
-            raise NotReadable("it is no valid JSON")
-        tops = [n for n in tree.root_node.named_children if n.type != "comment"]
+    @staticmethod
+    def _parser() -> Parser:
+        return _parser()
+
+    def _top_of(self, root: Node) -> Node:
+        tops = [n for n in root.named_children if n.type != "comment"]
         if len(tops) != 1 or tops[0].type != "object":
             raise NotReadable("it is JSON, but no object")
-        self._tree = tree
-        self._pairs_of.clear()
         return tops[0]
 
-    def _text(self, node: Node) -> str:
-        return self._data[node.start_byte : node.end_byte].decode("utf-8", "surrogateescape")
-
-    def _pairs(self, node: Node) -> list[tuple[str, Node, Node]]:
-        if node.id in self._pairs_of:
-            return self._pairs_of[node.id]
-        found = self._pairs_of[node.id] = []
+    def _pairs_in(self, node: Node) -> list[Pair]:
+        found = []
         for pair in node.named_children:
             key, value = pair.child_by_field_name("key"), pair.child_by_field_name("value")
             if pair.type == "pair" and key is not None and value is not None:
                 found.append((_name(self._text(key)), pair, value))
         return found
 
-    def values(self, whole: Collection[Key] = ()) -> dict[Key, str]:
-        found: dict[Key, str] = {}
-
-        def walk(node: Node, above: Key) -> None:
-            for name, _, value in self._pairs(node):
-                key = (*above, name)
-                if value.type == "object" and key not in whole and self._pairs(value):
-                    walk(value, key)
-                else:
-                    found[key] = self._text(value)
-
-        walk(self._top, ())
-        return found
-
-    def groups(self) -> frozenset[Key]:
-        found: set[Key] = set()
-
-        def walk(node: Node, above: Key) -> None:
-            for name, _, value in self._pairs(node):
-                if value.type == "object" and self._pairs(value):
-                    found.add((*above, name))
-                    walk(value, (*above, name))
-
-        walk(self._top, ())
-        return frozenset(found)
-
-    def doubtful(self) -> frozenset[str]:
-        return frozenset()
-
-    def head(self, value: str) -> str:
-        return value
+    def _holds(self, value: Node) -> bool:
+        return value.type == "object"
 
     def must_say_once(self) -> None:
         """Raises `NotReadable` where an object, however deep, has a name twice."""
@@ -110,33 +67,12 @@ class JsonDocument:
     def same(self, one: str, other: str) -> bool:
         return one == other or _meaning(one) == _meaning(other)
 
-    def _find(self, key: Key) -> tuple[Node, Node] | None:
-        node, pair = self._top, None
-        for name in key:
-            if node.type != "object":
-                return None
-            inside = [(p, v) for n, p, v in self._pairs(node) if n == name]
-            if not inside:
-                return None
-            pair, node = inside[-1]
-        return (pair, node) if pair is not None else None
-
-    def _splice(self, start: int, stop: int, text: str) -> None:
-        self._data = self._data[:start] + text.encode("utf-8", "surrogateescape") + self._data[stop:]
-        self._top = self._parse()
-
-    def _must_find(self, key: Key) -> tuple[Node, Node]:
-        found = self._find(key)
-        if found is None:
-            raise KeyError(key)
-        return found
-
     def set(self, key: Key, value: str) -> None:
         _, node = self._must_find(key)
         self._splice(node.start_byte, node.end_byte, value)
 
     def take(self, key: Key, like: Document, named: Key) -> None:
-        assert isinstance(like, JsonDocument)
+        like = self._like(like)
         self.set(key, like._text(like._must_find(named)[1]))
 
     def rename(self, key: Key, new: Key) -> None:
@@ -167,14 +103,8 @@ class JsonDocument:
                 return
         self._splice(start, stop, "")
 
-    def _line_start(self, at: int) -> int:
-        start = at
-        while start > 0 and self._data[start - 1 : start] in (b" ", b"\t", b"\n", b"\r"):
-            start -= 1
-        return start
-
     def insert(self, key: Key, like: Document) -> None:
-        assert isinstance(like, JsonDocument)
+        like = self._like(like)
         for depth in range(1, len(key)):
             found = self._find(key[:depth])
             if found is None:
@@ -189,7 +119,7 @@ class JsonDocument:
         text = f"{json.dumps(key[-1], ensure_ascii=False)}: {value}"
         mine = self._pairs(parent)
         if not mine:
-            outer = self._indent(parent) if b"\n" in self._data else None
+            outer = self._indent(parent.start_byte) if b"\n" in self._data else None
             start, stop = parent.start_byte + 1, parent.end_byte - 1
             inside = self._data[start:stop].decode("utf-8", "surrogateescape").rstrip()
             body = text if outer is None else f"{inside}\n{outer}{self._step()}{text}\n{outer}"
@@ -226,24 +156,9 @@ class JsonDocument:
             node = node.next_sibling
         return comma, end
 
-    def _neighbour(self, key: Key, like: JsonDocument, mine: list[tuple[str, Node, Node]]) -> Node | None:
-        above = like._find(key[:-1]) if len(key) > 1 else None
-        order = [n for n, _, _ in like._pairs(above[1] if above else like._top)]
-        own = {name: pair for name, pair, _ in mine}
-        before = order[: order.index(key[-1])] if key[-1] in order else []
-        return next((own[name] for name in reversed(before) if name in own), None)
-
-    def _indent(self, node: Node) -> str:
-        start = self._data.rfind(b"\n", 0, node.start_byte) + 1
-        line = self._data[start : node.start_byte].decode("utf-8", "replace")
-        return line[: len(line) - len(line.lstrip())]
-
     def _step(self) -> str:
         first = self._pairs(self._top)
-        return (self._indent(first[0][1]) or "  ") if first else "  "
-
-    def to_bytes(self) -> bytes:
-        return (codecs.BOM_UTF8 if self._bom else b"") + self._data
+        return (self._indent(first[0][1].start_byte) or "  ") if first else "  "
 
 
 def _name(text: str) -> str:
@@ -282,11 +197,16 @@ class Json:
 
     name = "text json"
     family = "json"
+    endings = frozenset({"json", "jsonc", "json5"})
+    tells_settings = True
+    is_strict = True
 
     def recognise(self, text: str) -> float:
         lead = text.lstrip()
-        if not lead or SECTION_LINE.match(lead.splitlines()[0]):
+        if not lead:
             return 0.0
+        if SECTION_LINE.match(lead.splitlines()[0]):  # or a list on one line
+            return 1.0 if isinstance(_meaning(lead), list) else 0.0
         return 1.0 if _OPENS.match(_COMMENTS.sub("", lead)) else 0.0
 
     def open(self, data: bytes) -> JsonDocument:

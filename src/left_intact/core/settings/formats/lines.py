@@ -59,7 +59,7 @@ def shares_of(text: str) -> Shares:
 
 
 @dataclass(frozen=True, slots=True)
-class _Text:
+class EncodedText:
     """A text, and how its bytes say it."""
 
     text: str
@@ -68,23 +68,23 @@ class _Text:
     bom: bytes
 
 
-def _decoded(data: bytes) -> _Text:
+def decoded(data: bytes) -> EncodedText:
     for bom, encoding in ((codecs.BOM_UTF8, "utf-8"), *_UTF16.items()):
         if data.startswith(bom):
             try:
                 text = data[len(bom) :].decode(encoding)
             except UnicodeDecodeError as error:
                 raise NotReadable("its bytes are not the text that they begin as") from error
-            return _plain(_Text(text, encoding, bom))
+            return _plain(EncodedText(text, encoding, bom))
     for encoding in ("ascii", "utf-8"):
         try:
-            return _plain(_Text(data.decode(encoding), encoding, b""))
+            return _plain(EncodedText(data.decode(encoding), encoding, b""))
         except UnicodeDecodeError:
             continue
-    return _plain(_Text(data.decode("latin-1"), "latin-1", b""))
+    return _plain(EncodedText(data.decode("latin-1"), "latin-1", b""))
 
 
-def _plain(text: _Text) -> _Text:
+def _plain(text: EncodedText) -> EncodedText:
     if "\0" in text.text:
         raise NotReadable("it has bytes in it that are no text")
     return text
@@ -98,26 +98,33 @@ def read_lines(data: bytes, whole: Collection[Key] = ()) -> dict[Key, str]:
 
     Keys before the first section get one made up for them. Raises `NotReadable`, also for what stands twice.
     """
+    text = re.sub(r"\r\n|\r", "\n", decoded(data).text)
+    try:
+        return parsed_sections(text)
+    except NotReadable as error:
+        try:
+            return parsed_sections(text, signs=("=", ":"))
+        except NotReadable:
+            raise error from None
+
+
+def parsed_sections(text: str, signs: tuple[str, ...] = ("=",)) -> dict[Key, str]:
+    """The keys of a text of sections, by the standard library's parser. Raises `NotReadable`."""
     from configparser import Error, RawConfigParser
 
-    text = re.sub(r"\r\n|\r", "\n", _decoded(data).text)
-    trouble: Exception | None = None
-    for signs in (("=",), ("=", ":")):
-        parser = RawConfigParser(
-            strict=True,
-            comment_prefixes=_COMMENTS,
-            delimiters=signs,
-            default_section="\0",
-            interpolation=None,
-        )
-        parser.optionxform = str  # type: ignore[assignment,method-assign]
-        try:
-            parser.read_string("[\0top]\n" + text)
-        except (Error, ValueError) as error:
-            trouble = trouble or error
-            continue
-        return _flat(parser)
-    raise NotReadable(_said(trouble))
+    parser = RawConfigParser(
+        strict=True,
+        comment_prefixes=_COMMENTS,
+        delimiters=signs,
+        default_section="\0",
+        interpolation=None,
+    )
+    parser.optionxform = str  # type: ignore[assignment,method-assign]
+    try:
+        parser.read_string("[\0top]\n" + text)
+    except (Error, ValueError) as error:
+        raise NotReadable(_said(error)) from error
+    return _flat(parser)
 
 
 def _flat(parser: object) -> dict[Key, str]:
@@ -134,7 +141,7 @@ def _flat(parser: object) -> dict[Key, str]:
     return found
 
 
-def _said(error: Exception | None) -> str:
+def _said(error: Exception) -> str:
     from configparser import DuplicateOptionError, DuplicateSectionError
 
     match error:
@@ -176,7 +183,7 @@ class LineDocument:
     """A file of lines; keys are (section, name), or (name,) before the first section."""
 
     def __init__(self, data: bytes) -> None:
-        self._how = _decoded(data)
+        self._how = decoded(data)
         self._encoding = self._how.encoding
         parts = re.split(r"(\r\n|\n|\r)", self._how.text)
         if len(parts) > 2 * _MOST_LINES:

@@ -2,43 +2,74 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
 from left_intact.core.settings.document import Document, Format, NotReadable
+from left_intact.core.settings.formats.commands import Commands
 from left_intact.core.settings.formats.ini import Ini
 from left_intact.core.settings.formats.json import Json
+from left_intact.core.settings.formats.lines import decoded
+from left_intact.core.settings.formats.listed import Listed
+from left_intact.core.settings.formats.properties import Properties
+from left_intact.core.settings.formats.registry_text import RegistryText
 from left_intact.core.settings.formats.sectionless import Sectionless
+from left_intact.core.settings.formats.spaced import Spaced
 from left_intact.core.settings.formats.toml import Toml
+from left_intact.core.settings.formats.xml import Xml
+from left_intact.core.settings.formats.yaml import Yaml
 
-FORMATS: tuple[Format, ...] = (Json(), Toml(), Ini(), Sectionless())
+FORMATS: tuple[Format, ...] = (
+    Json(),
+    Toml(),
+    Ini(),
+    Sectionless(),
+    Xml(),
+    Yaml(),
+    RegistryText(),
+    Properties(),
+    Spaced(),
+    Commands(),
+    Listed(),
+)
 """The stricter first: where two are equally sure of a text, the first has it."""
 _LEAST = 0.5
+_JUDGED = 0.1
+_PAGES = frozenset({"text html", "text svg", "text markdown"})
 
 
 def names() -> frozenset[str]:
-    """The names of all of them."""
-    return frozenset(one.name for one in FORMATS)
+    """The names of those that are settings wherever they lie."""
+    return frozenset(one.name for one in FORMATS if one.tells_settings)
 
 
 def recognise_settings(text: str) -> str:
-    """The name of the format that the beginning of a text is of; empty where it is of none."""
+    """The name of the format that the beginning of a text is of, if it is settings; else nothing."""
     sure, name = 0.0, ""
     for one in FORMATS:
-        certainty = one.recognise(text)
+        certainty = one.recognise(text) if one.tells_settings else 0.0
         if certainty >= _LEAST and certainty > sure:
             sure, name = certainty, one.name
     return name
 
 
 def is_settings_text(file_format: str) -> bool:
-    """Whether a format, in the words of `files.headers`, is one of these."""
-    return _named(file_format) is not None
+    """Whether a format, in the words of `files.headers`, is one that is settings wherever it lies."""
+    found = _named(file_format)
+    return found is not None and found.tells_settings
 
 
 def may_merge(*file_formats: str) -> bool:
-    """Whether files of some formats can be merged with each other."""
-    families = {one.family if (one := _named(name)) is not None else "" for name in file_formats}
+    """Whether files of some formats can be merged with each other, wherever they lie."""
+    families = {
+        one.family if is_settings_text(name) and (one := _named(name)) else "" for name in file_formats
+    }
     return len(families) == 1 and "" not in families
+
+
+def may_be_settings(*file_formats: str) -> bool:
+    """Whether files that are known to be settings may turn out to be some that can be merged."""
+    return all(one.startswith("text ") and one not in _PAGES for one in file_formats)
 
 
 def format_named(file_format: str) -> Format:
@@ -58,27 +89,71 @@ def _by_name(formats: tuple[Format, ...]) -> dict[str, Format]:
     return {one.name: one for one in formats}
 
 
-def format_by_whole(file_format: str, *sides: bytes) -> str:
-    """The format that the whole of some files is of, where their beginnings said another one.
-
-    What is remembered of a file may be of a version of this program that knew fewer formats.
+def fitting(file_format: str, name: str, *sides: bytes) -> list[Format]:
+    """The formats that all of some files are of, the likeliest first: by what the name ends in, by the whole
+    of each, and by a parser that is not ours. `file_format` is what their beginning said; that one counts
+    last where it is settings, so that somebody says why it cannot be read.
     """
+    known, ending = _named(file_format), name.rpartition(".")[2].lower() if "." in name else ""
+    texts = {side: text for side in sides if (text := _text_of(side)).strip()}
+    told = {one: [one.recognise(text) for text in texts.values()] for one in FORMATS}
+    found: dict[str, tuple[float, Format]] = {}
     for one in FORMATS:
-        if one.name == file_format:
-            break  # the rest is less strict
-        if not may_merge(one.name, file_format) and any(_is_of(one, side) for side in sides):
-            return one.name
-    return file_format
+        kin = [told[other] for other in FORMATS if other.family == one.family]
+        sure = min((max(by_side) for by_side in zip(*kin, strict=True)), default=0.0)
+        named = 1.0 if ending in one.endings else 0.0
+        if sure >= _LEAST:
+            fits = all(reads(one, side) for side in sides)
+        else:  # nothing in it says so, and all of it must
+            sure = _JUDGED
+            fits = (
+                (named > 0 or one.is_strict) and bool(texts) and all(_says_something(one, s) for s in texts)
+            )
+        rank = (sure + named, sum(told[one]))
+        if fits and (
+            one.family not in found or rank > (found[one.family][0], sum(told[found[one.family][1]]))
+        ):
+            found[one.family] = (sure + named, one)
+    ranked = [one for _, one in sorted(found.values(), key=lambda pair: -pair[0])]
+    strict = _strict_one(known, ending, told, list(texts))
+    if strict is not None and strict not in ranked:
+        return [strict]  # whatever else could read them: some of it is what only this one reads
+    return ranked if known is None or known in ranked else [*ranked, known]
 
 
-def _is_of(one: Format, data: bytes) -> bool:
-    """Whether all of a file is of a format, by its beginning and by a parser that is not ours."""
-    if one.recognise(data.decode("utf-8", "replace")) < _LEAST:
-        return False
+def _strict_one(
+    known: Format | None, ending: str, told: Mapping[Format, Sequence[float]], sides: Sequence[bytes]
+) -> Format | None:
+    """The strict format that one of some files surely is of: by its name, its beginning, or all of it."""
+    if (by_name := next((one for one in FORMATS if ending in one.endings), None)) is not None:
+        return by_name
+    if known is not None and known.is_strict:
+        return known
+    for one in FORMATS:
+        pairs = zip(told[one], sides, strict=True) if one.is_strict else ()
+        if any(sure >= _LEAST and _says_something(one, side) for sure, side in pairs):
+            return one
+    return None
+
+
+def reads(one: Format, data: bytes) -> bool:
+    """Whether a parser that is not ours reads a file as one of a format."""
     try:
-        return bool(one.read(data))
+        one.read(data)
     except (NotReadable, RecursionError):
         return False
+    return True
+
+
+def _says_something(one: Format, data: bytes) -> bool:
+    return reads(one, data) and bool(one.read(data))
+
+
+def _text_of(side: bytes) -> str:
+    try:
+        return decoded(side).text
+    except NotReadable:
+        return ""
 
 
 def open_document(data: bytes, file_format: str) -> Document:

@@ -15,6 +15,9 @@ LEAST = 0.7
 class Sectionless:
     name = "text keyvalue"
     family = "lines"
+    endings = frozenset[str]()
+    tells_settings = True
+    is_strict = False
 
     def recognise(self, text: str) -> float:
         shares = shares_of(text)

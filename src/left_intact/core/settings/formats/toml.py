@@ -160,6 +160,9 @@ def _exactly(value: Any) -> Any:
 class Toml:
     name = "text toml"
     family = "toml"
+    endings = frozenset({"toml"})
+    tells_settings = True
+    is_strict = True
 
     def recognise(self, text: str) -> float:
         """What says its kinds, and reads as TOML as far as the text goes."""
