@@ -11,7 +11,9 @@ fits speaks. This page is made from `core/planning/table.py` by `tools/decision_
 together.
 
 *Surely the program's* and *the program's* are the class program at a certainty of 0.99 and 0.97; *settings
-that can be merged* are settings text of one family on both sides (JSON, TOML, or lines with `=`); *theirs,
+that can be merged* are settings text of one family on both sides (JSON, TOML, or lines with `=`), and any
+texts that are known to be settings: which format those are is told as they are merged, by name and by all of
+them; *theirs,
 whatever comes* are saves, states, content and caches; *the program's, if most of what comes lies here* is
 what is of the class program below 0.97 or not sorted, where there is no baseline and of what comes at least
 60 % lies here under the same paths; all else is *theirs, as far as known*.

@@ -132,7 +132,7 @@ def _release(
 
 
 class TextRoom:
-    """Which texts of a release are kept, to be merged: settings, and small ones that may turn out to be so."""
+    """Which texts of a release are kept, to be merged: settings, and small ones that may turn out so."""
 
     def __init__(self) -> None:
         self.left = _PLAIN_BYTES
