@@ -23,7 +23,7 @@ from left_intact.core.model.install import Install
 from left_intact.core.model.waits import Waits
 from left_intact.presentation.views import plan_view
 from left_intact.words import size
-from left_intact.workbench import ShelfRow, Workbench, write_out
+from left_intact.workbench import MADE_BY, ShelfRow, Workbench, write_out
 from tests import disks
 from tests.builders import Mock, release
 from tests.cli.test_commands import Line, line
@@ -263,16 +263,32 @@ def test_what_a_person_has_is_never_written_over(played: Mock, tmp_path: Path) -
     assert "2032-01-01" in (tmp_path / "it.svg").read_text()
 
 
+@pytest.mark.parametrize("ending", ["svg", "pdf"])
+def test_a_figure_that_the_person_changed_is_theirs(played: Mock, tmp_path: Path, ending: str) -> None:
+    target = tmp_path / f"it.{ending}"
+    registry.draw(subject(played), "history", str(target))
+    data = target.read_bytes()
+    for changed in (
+        data + b"mine",
+        data.replace(b"Left Intact", b"Left intact"),
+        b"Left Intact is what I use",
+    ):
+        target.write_bytes(changed)
+        with pytest.raises(LeftIntactError) as error:
+            registry.draw(subject(played), "history", str(target))
+        assert error.value.code == "in-the-way" and target.read_bytes() == changed
+
+
 def test_what_cannot_be_written_whole_leaves_what_was_there(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     target = str(tmp_path / "it.svg")
-    write_out(target, b"Left Intact, the first", "figure")
+    write_out(target, f"{MADE_BY}, the first".encode(), "figure")
     with monkeypatch.context() as patch:
         patch.setattr("os.fsync", disks.fails(errno.ENOSPC))
         with pytest.raises(LeftIntactError) as error:
-            write_out(target, b"Left Intact, the second", "figure")
-    assert error.value.code == "disk" and Path(target).read_bytes() == b"Left Intact, the first"
+            write_out(target, f"{MADE_BY}, the second".encode(), "figure")
+    assert error.value.code == "disk" and b", the first" in Path(target).read_bytes()
     assert [path.name for path in tmp_path.iterdir()] == ["it.svg"]
 
 

@@ -459,3 +459,66 @@ def test_what_nobody_can_read_key_by_key_stays_whole(mock: Mock) -> None:
     prose = b"This is what I wrote of the pads.\nThe left one sticks, so mind it.\n"
     merge = merge_settings(prose, prose + b"Mine.\n", b"This is new. " + prose, file_format="text plain")
     assert merge.trouble == "nobody here can read it key by key" and merge.content == prose + b"Mine.\n"
+
+
+PLAYER = '<s>\n  <player name="%s"%s/>%s\n</s>\n'
+IN_A_BLOCK = "pads {\nbind a %s\nbind b run\n}\n"
+
+
+@pytest.mark.parametrize(
+    ("name", "base", "yours", "arriving"),
+    [
+        ("a.xml", PLAYER % ("Guest", "", ""), PLAYER % ("Mo", "", ""), PLAYER % ("Guest", ' skin="1"', "")),
+        ("a.xml", None, PLAYER % ("Mo", "", ""), PLAYER % ("Guest", ' skin="1"', "")),
+        ("keys", IN_A_BLOCK % "jump", IN_A_BLOCK % "fly", "pads {\nbind c new\nbind a jump\nbind b run\n}\n"),
+        (
+            "keys",
+            "pad left\n  bind a jump\n",
+            "pad left\n  bind a fly\n",
+            "pad left\n  bind b x\n  bind a jump\n",
+        ),
+    ],
+)
+def test_what_may_belong_elsewhere_is_not_laid_beside_it(
+    name: str, base: str | None, yours: str, arriving: str
+) -> None:
+    """One thing that was renamed, and lines that stand within others."""
+    shipped = base.encode() if base is not None else None
+    merge = merge_settings(shipped, yours.encode(), arriving.encode(), file_format="text plain", name=name)
+    assert merge.trouble and merge.content == yours.encode()
+
+
+@pytest.mark.parametrize(
+    ("name", "base", "yours", "arriving"),
+    [
+        ("a.ini", "[v]\na = 1\n[pad]\nx = 1\n", "[v]\na = 1\n", "[v]\na = 2\n[pad]\nx = 1\ny = 2\n"),
+        ("a.json", '{"v": 1, "pad": {"x": 1}}', '{"v": 1}', '{"v": 2, "pad": {"x": 1, "y": 2}}'),
+        ("a.yaml", "v: 1\npad:\n  x: 1\n", "v: 1\n", "v: 2\npad:\n  x: 1\n  y: 2\n"),
+        (
+            "a.xml",
+            PLAYER % ("Guest", "", '<player name="Ann"/>'),
+            PLAYER % ("Mo", "", '<player name="Ann"/>'),
+            PLAYER % ("Guest", ' skin="1"', '<player name="Ann"/>'),
+        ),
+    ],
+)
+def test_what_comes_to_something_that_the_person_deleted_stays_away(
+    name: str, base: str, yours: str, arriving: str
+) -> None:
+    from left_intact.core.files.headers import recognise
+
+    files = [text.encode() for text in (base, yours, arriving)]
+    file_format = recognise(files[1], len(files[1]), name)
+    merge = merge_settings(*files, file_format=file_format, name=name)
+    assert not merge.trouble and "left out" in {line.decided for line in merge.lines}
+    assert b"pad" not in merge.content and b"Guest" not in merge.content and b"skin" not in merge.content
+
+
+def test_source_code_is_never_merged_as_settings(mock: Mock) -> None:
+    says = "cd quay\nstart %s\nwait 1\n"
+    mock.edit({"run.bat": (says % "mine").encode()})
+    plant(mock.base, {"run.bat": (says % "old").encode()})
+    mock.bench.surveys.rule(mock.install, "run.bat", FileClass.SETTINGS)
+    mock.arrive(release("1.1") | {"run.bat": (says % "old" + "set fresh 1\n").encode()})
+    mock.update()
+    assert mock.read("run.bat") == says % "mine"

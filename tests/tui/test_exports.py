@@ -22,7 +22,7 @@ __all__ = ["waiting"]
 
 TO = {"shelf": (), "survey": ("enter",), "plan": ("u", "3"), "proof": ("p",), "history": ("y",)}
 SCREENS = {"survey": SurveyScreen, "plan": PlanScreen, "proof": ProofScreen, "history": HistoryScreen}
-BEGINS = {".svg": b"<?xml", ".pdf": b"%PDF", ".json": b"{", ".txt": b"Left Intact"}
+BEGINS = {".svg": b"<?xml", ".pdf": b"%PDF", ".json": b"{", ".txt": b"20"}
 
 
 @pytest.mark.sampled(0)

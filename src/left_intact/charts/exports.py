@@ -63,7 +63,8 @@ def write_export(of: Subject, view: str, name: str, path: str) -> tuple[str, int
     """
     path = os.path.abspath(os.path.expanduser(path))
     if name == TEXT:
-        write_out(path, f"{MADE_BY} · {of.date}\n\n{_TEXTS[view](of)}\n".encode(errors="replace"), "text")
+        said = f"{of.date}\n\n{_TEXTS[view](of)}\n\n{MADE_BY}\n"
+        write_out(path, said.encode(errors="replace"), "text")
     elif name == REPORT:
         from left_intact.charts.report import write_report
 

@@ -29,9 +29,8 @@ def crossing(of: Subject) -> list[Page]:
 
     plan, when = of.plan, ""
     if plan is None and of.number is None:
-        rows = of.bench.shelf.rows()
-        waits = next((row.waiting for row in rows if row.install.id == of.install.id), None)
-        plan = of.bench.updates.draft(of.install, waits[0]).plan() if waits is not None else None
+        waits = of.bench.shelf.waiting(of.install)
+        plan = of.bench.updates.draft(of.install, waits).plan() if waits is not None else None
     if plan is None:
         try:
             run, plan = of.bench.accounts.as_carried_out(of.install, of.number)

@@ -159,8 +159,12 @@ def recognise(head: bytes, size: int, name: str = "") -> str:
     settings: much of it has lines of `name = value` too, and must never be merged by them. Nor must its maps.
     """
     file_format = _recognise(head, size)
-    is_code = name and is_settings_text(file_format) and (is_source(name) or _MAP.match(head))
-    return "text plain" if is_code else file_format
+    return "text plain" if is_settings_text(file_format) and is_code_text(name, head) else file_format
+
+
+def is_code_text(name: str, head: bytes) -> bool:
+    """Whether a text is source code by its ending, or the map of some: nobody merges it as settings."""
+    return bool(name) and (is_source(name) or _MAP.match(head) is not None)
 
 
 def is_source(name: str) -> bool:

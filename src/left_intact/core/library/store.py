@@ -136,8 +136,9 @@ _MIGRATIONS = (
     """,
 )
 _RELEASES_KEPT = 6
-_LAYERS_HELD = 3
 """Folders of releases whose reading is kept, so that the next look opens only what changed."""
+_LAYERS_HELD = 3
+"""Rows of layers that are held as values."""
 _OF_AN_INSTALL = (
     "baselines",
     "rulings",

@@ -10,6 +10,7 @@ from types import MappingProxyType
 
 from blake3 import blake3
 
+from left_intact.core.files.headers import is_code_text
 from left_intact.core.keepsheet.sheet import Keepsheet
 from left_intact.core.model.classes import FileClass
 from left_intact.core.model.entry import Entry
@@ -43,6 +44,8 @@ def merge(
     """
     if mine is None or arriving is None or blake3(mine).hexdigest() != lies.digest:
         return Merge(lines=(), content=mine or b"", trouble="it could not be read in full")
+    if is_code_text(at.name, mine):
+        return Merge(lines=(), content=mine, trouble="it is source code")
     return merge_settings(
         base,
         mine,

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping
-from typing import Any, Protocol
+from typing import Any, Protocol, Self
 
 Key = tuple[str, ...]
 
@@ -42,6 +42,10 @@ class Document(Protocol):
 
     def head(self, value: str) -> str:
         """A written value without what may be a comment behind it, or be part of it."""
+        ...
+
+    def must_agree(self, others: Collection[Document]) -> None:
+        """Raises `NotReadable` where it is not sure what of one file is what of another."""
         ...
 
     def take(self, key: Key, like: Document, named: Key) -> None:
@@ -90,7 +94,9 @@ class Format(Protocol):
         ...
 
     def recognise(self, text: str) -> float:
-        """How sure it is that a text begins a file of this format, 0 to 1. From 0.5 on the surest has it."""
+        """How sure it is that a text begins a file of this format, 0 to 1. From 0.5 on the surest has it;
+        what is less sure is so only where all of it can be read.
+        """
         ...
 
     def open(self, data: bytes) -> Document:
@@ -100,6 +106,40 @@ class Format(Protocol):
     def read(self, data: bytes, whole: Collection[Key] = ()) -> dict[Key, Any]:
         """What every key means, by a parser that is not ours, strictly. Raises `NotReadable`."""
         ...
+
+
+class PlainDocument:
+    """What is so where a format says nothing else: no name is doubtful, and a value means what it says."""
+
+    def groups(self) -> frozenset[Key]:
+        return frozenset()  # a section and a key may bear one name
+
+    def doubtful(self) -> frozenset[str]:
+        return frozenset()
+
+    def same(self, one: str, other: str) -> bool:
+        return one == other
+
+    def head(self, value: str) -> str:
+        return value
+
+    def must_agree(self, others: Collection[Document]) -> None:
+        pass
+
+    def _like(self, like: Document) -> Self:
+        """Another document of the same format."""
+        assert isinstance(like, type(self))
+        return like
+
+
+def exactly(value: Any) -> Any:
+    """A value such that two are equal only where a program reads the same: true is not 1, and 1.0 not 1."""
+    match value:
+        case list():
+            return [exactly(one) for one in value]
+        case dict():
+            return {name: exactly(one) for name, one in value.items()}
+    return type(value).__name__, repr(value)
 
 
 def shown(key: Key) -> str:

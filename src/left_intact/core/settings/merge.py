@@ -87,6 +87,8 @@ class _Side:
         self.document: Document = known.open(data)
         self.texts: dict[Key, str] = self.document.values()
         self.means: dict[Key, Any] = {}
+        self.parts: set[Key] = set()
+        """Every key, and every part of one that others lie under."""
 
     def read(self, whole: frozenset[Key], groups: frozenset[Key]) -> None:
         """`groups` hold keys on some side: an empty one is no value.
@@ -94,6 +96,7 @@ class _Side:
         Raises `NotReadable` where two readers do not find the same keys.
         """
         self.texts, self.means = self.document.values(whole), self.known.read(self.data, whole)
+        self.parts = {key[:depth] for key in self.texts for depth in range(1, len(key) + 1)}
         for key in [key for key in groups if self.means.get(key) == {}]:
             del self.texts[key], self.means[key]
         if odd := self.texts.keys() ^ self.means.keys():
@@ -128,10 +131,10 @@ class _Merging:
         for side in self.sides:
             side.read(self.whole, groups - self.whole)
         self._refuse_doubt()
+        self.yours.document.must_agree([side.document for side in self.sides if side is not self.yours])
         self.mine = self.yours.document
         self.expected = dict(self.yours.means)
-        self.parts = _parts(self.yours.texts)
-        self.folded = {_fold(part) for part in self.parts}
+        self.folded = {_fold(part) for part in self.yours.parts}
         self.lines: list[KeyLine] = []
 
     def _clashes(self, groups: frozenset[Key]) -> frozenset[Key]:
@@ -201,6 +204,8 @@ class _Merging:
             return self.yours if yours is not _NOT else None, "same"
         if is_odd:
             return None, "spelt otherwise"
+        if base is yours is _NOT and self._is_in_what_they_deleted(key):
+            return None, "left out"
         if self.shipped is None:
             return (self.yours, "yours") if yours is not _NOT else (self.arriving, "new")
         if base == yours:
@@ -215,6 +220,15 @@ class _Merging:
             return self.yours, "yours"
         return (self.arriving if self.answers.get(key) == "arriving" else self.yours), "conflict"
 
+    def _is_in_what_they_deleted(self, key: Key) -> bool:
+        """Whether something that a key lies in was shipped, and is not there any more: what the release adds
+        to it has no place.
+        """
+        shipped = self.shipped.parts if self.shipped is not None else set()
+        return any(
+            (part := key[:depth]) in shipped and part not in self.yours.parts for depth in range(1, len(key))
+        )
+
     def _only_words_changed(self, key: Key) -> bool:
         """Whether what the release changed may well be a comment behind the value alone."""
         assert self.shipped is not None
@@ -227,7 +241,7 @@ class _Merging:
         Programs differ in whether that is the same key, so nothing is laid beside it.
         """
         return any(
-            (part := key[:depth]) not in self.parts and _fold(part) in self.folded
+            (part := key[:depth]) not in self.yours.parts and _fold(part) in self.folded
             for depth in range(1, len(key) + 1)
         )
 
@@ -303,11 +317,6 @@ def _is(key: Key, told: str) -> bool:
 
 def _fold(key: Key) -> Key:
     return tuple(name.casefold() for name in key)
-
-
-def _parts(keys: Iterable[Key]) -> set[Key]:
-    """Every key, and every part of one that others lie under."""
-    return {key[:depth] for key in keys for depth in range(1, len(key) + 1)}
 
 
 def _alike(one: str, other: str) -> bool:

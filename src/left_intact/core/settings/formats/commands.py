@@ -7,19 +7,19 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from typing import Any
 
 from left_intact.core.settings.document import Key, NotReadable
-from left_intact.core.settings.formats.lines import decoded
-from left_intact.core.settings.formats.rows import Line, Row, RowDocument
+from left_intact.core.settings.formats.lines import Line, decoded
+from left_intact.core.settings.formats.rows import Row, RowDocument
 
 COMMENTS = ("#", ";", "//")
 _WORD = re.compile(r'"[^"\n]*"|\'[^\'\n]*\'|\S+')
 _NAMING = re.compile(r"(?i)(?:un)?(?:set\w?|bind\w*|alias|map)\Z")
 _VERB = re.compile(r"[A-Za-z_+\-][\w+\-.]*\Z")
 _MOST_WORDS = 8
-_LEAST = 0.95
+_BRACE = re.compile(r"""^[^"']*[{}]\s*$""")
 
 
 def words_of(line: str) -> list[tuple[int, int]]:
@@ -45,11 +45,16 @@ def split(line: str) -> list[str]:
         raise NotReadable(f"a quote in it does not end ({line[:40]})") from error
 
 
-class WordsDocument(RowDocument):
-    """Rows of words; how many of the first make the name is the format's."""
+Named = Callable[[Counter[str], str], int]
+"""(how often each first word stands, a first word) to how many of the first words make the name."""
 
-    def _named_by(self, verbs: Counter[str], verb: str) -> int:
-        return 1
+
+class WordsDocument(RowDocument):
+    """Rows of words, the first of which make the name."""
+
+    def __init__(self, data: bytes, named: Named) -> None:
+        self._named = named
+        super().__init__(data)
 
     def _rows_of(self, lines: list[Line]) -> Iterator[Row]:
         verbs = verbs_in(text for text, _ in lines)
@@ -59,8 +64,7 @@ class WordsDocument(RowDocument):
                 yield Row(text, end, is_comment=bool(said))
                 continue
             words = words_of(text)
-            verb = text[slice(*words[0])]
-            number = min(self._named_by(verbs, verb), len(words))
+            number = min(self._named(verbs, text[slice(*words[0])]), len(words))
             key = tuple(_bare(text[slice(*word)]) for word in words[:number])
             stop = len(text.rstrip())
             start = words[number][0] if len(words) > number else words[number - 1][1]
@@ -75,7 +79,7 @@ class WordsDocument(RowDocument):
         return one == other or split(one) == split(other)
 
 
-def verbs_in(lines: Iterator[str]) -> Counter[str]:
+def verbs_in(lines: Iterable[str]) -> Counter[str]:
     """How often each first word stands in some lines."""
     said = (line.strip() for line in lines)
     return Counter(line.split()[0] for line in said if line and not line.startswith(COMMENTS))
@@ -85,47 +89,57 @@ def _bare(word: str) -> str:
     return word[1:-1] if len(word) > 1 and word[0] == word[-1] and word[0] in "\"'" else word
 
 
-def read_words(data: bytes, named_by: Any) -> dict[Key, Any]:
-    """Rows of words by the other splitter. Raises `NotReadable` for what stands twice."""
-    lines = decoded(data).text.splitlines()
-    verbs, found = verbs_in(iter(lines)), dict[Key, Any]()
-    for line in said_in("\n".join(lines)):
-        words = split(line)
-        number = min(named_by(verbs, line.split()[0]), len(words))
-        key = tuple(words[:number])
-        if key in found:
-            raise NotReadable(f"{' '.join(key)} stands in it twice")
-        found[key] = tuple(words[number:])
-    return found
+def is_flat(text: str) -> bool:
+    """Whether no line of a text belongs to another one, as by braces or by standing further in: where a line
+    is added to such a text matters.
+    """
+    said = [line for line in text.splitlines() if line.strip() and not line.strip().startswith(COMMENTS)]
+    depths = {len(line) - len(line.lstrip()) for line in said}
+    return len(depths) < 2 and not any(_BRACE.search(line) for line in said)
 
 
-def named_by(verbs: Counter[str], verb: str) -> int:
-    """How many words tell a command from the others."""
-    return 2 if verbs[verb] > 1 or _NAMING.match(verb) else 1
+class Words:
+    """What two formats of words have in common."""
 
-
-class CommandDocument(WordsDocument):
-    def _named_by(self, verbs: Counter[str], verb: str) -> int:
-        return named_by(verbs, verb)
-
-
-class Commands:
-    name = "text commands"
-    family = "commands"
     tells_settings = False
     is_strict = False
     endings = frozenset[str]()
 
-    def recognise(self, text: str) -> float:
-        said = said_in(text)
-        verbs = verbs_in(iter(said))
-        naming = sum(number for verb, number in verbs.items() if named_by(verbs, verb) == 2)
-        fits = [line for line in said if len(words_of(line)) <= _MOST_WORDS and _VERB.match(line.split()[0])]
-        is_one = len(said) > 1 and len(fits) >= _LEAST * len(said) and naming * 2 >= len(said)
-        return 0.6 if is_one and not any("=" in line.split('"')[0] for line in said) else 0.0
+    def named(self, verbs: Counter[str], verb: str) -> int:
+        """How many words tell a line from the others."""
+        return 1
 
-    def open(self, data: bytes) -> CommandDocument:
-        return CommandDocument(data)
+    def open(self, data: bytes) -> WordsDocument:
+        return WordsDocument(data, self.named)
 
     def read(self, data: bytes, whole: Collection[Key] = ()) -> dict[Key, Any]:
-        return read_words(data, named_by)
+        text = decoded(data).text
+        verbs, found = verbs_in(text.splitlines()), dict[Key, Any]()
+        for line in said_in(text):
+            words = split(line)
+            number = min(self.named(verbs, line.split()[0]), len(words))
+            key = tuple(words[:number])
+            if key in found:
+                raise NotReadable(f"{' '.join(key)} stands in it twice")
+            found[key] = tuple(words[number:])
+        return found
+
+
+class Commands(Words):
+    name = "text commands"
+    family = "commands"
+
+    def named(self, verbs: Counter[str], verb: str) -> int:
+        return 2 if verbs[verb] > 1 or _NAMING.match(verb) else 1
+
+    def recognise(self, text: str) -> float:
+        said = said_in(text)
+        verbs = verbs_in(said)
+        naming = sum(number for verb, number in verbs.items() if self.named(verbs, verb) == 2)
+        is_one = len(said) > 1 and naming * 2 >= len(said) and all(map(_is_command, said)) and is_flat(text)
+        return 0.6 if is_one else 0.0
+
+
+def _is_command(line: str) -> bool:
+    is_short = len(words_of(line)) <= _MOST_WORDS and "=" not in line.split('"', maxsplit=1)[0]
+    return is_short and bool(_VERB.match(line.split(maxsplit=1)[0]))

@@ -6,7 +6,6 @@ import json
 import re
 from collections.abc import Collection
 from decimal import Decimal
-from functools import cache
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from left_intact.core.settings.document import Document, Key, NotReadable, flat
@@ -14,18 +13,10 @@ from left_intact.core.settings.formats.lines import SECTION_LINE
 from left_intact.core.settings.formats.tree import Pair, TreeDocument
 
 if TYPE_CHECKING:
-    from tree_sitter import Node, Parser
+    from tree_sitter import Node
 
 _COMMENTS = re.compile(r"\A(?:\s*(?://[^\n]*|/\*.*?\*/))*\s*", re.DOTALL)
 _OPENS = re.compile(r'\{\s*("|//|/\*|\})|\[\s*[\[{"\d\-\]]')
-
-
-@cache
-def _parser() -> Parser:
-    import tree_sitter_json
-    from tree_sitter import Language, Parser
-
-    return Parser(Language(tree_sitter_json.language()))
 
 
 class JsonDocument(TreeDocument):
@@ -34,8 +25,10 @@ class JsonDocument(TreeDocument):
     wants = "it is no valid JSON"
 
     @staticmethod
-    def _parser() -> Parser:
-        return _parser()
+    def _grammar() -> object:
+        import tree_sitter_json
+
+        return tree_sitter_json.language()
 
     def _top_of(self, root: Node) -> Node:
         tops = [n for n in root.named_children if n.type != "comment"]

@@ -15,7 +15,7 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-from left_intact.core.settings.document import Document, Key, NotReadable
+from left_intact.core.settings.document import Document, Key, NotReadable, PlainDocument
 
 _SECTION = re.compile(r"^\s*\[(?P<name>[^\]]*)\]\s*(?:[;#].*)?$")
 _PAIR = re.compile(r"^\s*(?P<key>[^=\s\[][^=]*?)\s*=[^\S\n]*(?P<value>.*?)\s*$")
@@ -27,6 +27,10 @@ _LOOKED_AT = 200
 _KEY_LINE = re.compile(r"^\s*[\w.\-/ \[\]]{1,80}?\s*[=]\s*.*$")
 SECTION_LINE = re.compile(r"^\s*\[[^\]\n]{1,120}\]\s*(?:[;#].*)?$")
 _UTF16 = {codecs.BOM_UTF16_LE: "utf-16-le", codecs.BOM_UTF16_BE: "utf-16-be"}
+
+
+Line = tuple[str, str]
+"""(text, line end)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +92,15 @@ def _plain(text: EncodedText) -> EncodedText:
     if "\0" in text.text:
         raise NotReadable("it has bytes in it that are no text")
     return text
+
+
+def lines_in(text: str) -> list[Line]:
+    """The lines of a text. Raises `NotReadable` for too many."""
+    parts = re.split(r"(\r\n|\n|\r)", text)
+    if len(parts) > 2 * _MOST_LINES:
+        raise NotReadable("it has too many lines")
+    pairs = [(parts[at], parts[at + 1]) for at in range(0, len(parts) - 1, 2)]
+    return [*pairs, (parts[-1], "")] if parts[-1] else pairs
 
 
 # ---------------------------------------------------------------- the reader that is not ours
@@ -179,17 +192,13 @@ class _Line:
         return self.text.lstrip().startswith(_COMMENTS)
 
 
-class LineDocument:
+class LineDocument(PlainDocument):
     """A file of lines; keys are (section, name), or (name,) before the first section."""
 
     def __init__(self, data: bytes) -> None:
         self._how = decoded(data)
         self._encoding = self._how.encoding
-        parts = re.split(r"(\r\n|\n|\r)", self._how.text)
-        if len(parts) > 2 * _MOST_LINES:
-            raise NotReadable("it has too many lines")
-        pairs = [(parts[at], parts[at + 1]) for at in range(0, len(parts) - 1, 2)]
-        self._lines = _read([*pairs, (parts[-1], "")] if parts[-1] else pairs)
+        self._lines = _read(lines_in(self._how.text))
         # As it was opened; another file that asks where a key stands asks one that no edit has touched.
         self._order = tuple(dict.fromkeys(self._key(line) for line in self._lines if line.key))
         ends = [line.end for line in self._lines if line.end]
@@ -226,15 +235,9 @@ class LineDocument:
                 found[key] = f"{found[key]}\n{value}" if key in found else value
         return found
 
-    def groups(self) -> frozenset[Key]:
-        return frozenset()  # a section and a key may bear one name
-
     def doubtful(self) -> frozenset[str]:
         pairs = (_pair(line.text) for line in self._lines if line.more and not line.is_comment)
         return frozenset(pair.group("key").strip() for pair in pairs if pair)
-
-    def same(self, one: str, other: str) -> bool:
-        return one == other
 
     def head(self, value: str) -> str:
         return _TAIL.sub("", value)
@@ -249,7 +252,7 @@ class LineDocument:
         return places[0]
 
     def take(self, key: Key, like: Document, named: Key) -> None:
-        assert isinstance(like, LineDocument)
+        like = self._like(like)
         self.set(key, like._carried(self, like._value(like._only(named))))
 
     def set(self, key: Key, value: str) -> None:
@@ -296,7 +299,7 @@ class LineDocument:
         return text
 
     def insert(self, key: Key, like: Document) -> None:
-        assert isinstance(like, LineDocument)
+        like = self._like(like)
         source = like._only(key)
         section = key[0] if len(key) > 1 else ""
         head = like._lines[source]
@@ -383,7 +386,7 @@ def _is_section(text: str, name: str) -> bool:
     return match is not None and match.group("name").strip() == name
 
 
-def _read(parts: list[tuple[str, str]]) -> list[_Line]:
+def _read(parts: list[Line]) -> list[_Line]:
     """Lines with what they are. What is indented further than the key above it goes on with its value."""
     lines: list[_Line] = []
     section, is_open, indent = "", False, 0

@@ -9,8 +9,8 @@ from collections.abc import Collection, Iterator
 from typing import Any
 
 from left_intact.core.settings.document import Key, NotReadable
-from left_intact.core.settings.formats.lines import decoded
-from left_intact.core.settings.formats.rows import Line, Row, RowDocument
+from left_intact.core.settings.formats.lines import Line, decoded
+from left_intact.core.settings.formats.rows import Row, RowDocument
 
 _ROW = re.compile(r"^\s*(?P<mark>[+\-*!#]?)\s*(?P<entry>\S.*?)\s*$")
 _ENTRY = re.compile(r"(?:[\w.\-+/\\@~()\[\]&']+|[^=:;,{}<>\"]+\.\w{1,6}|[^=:;,{}<>\"]*/)\Z")

@@ -9,8 +9,8 @@ from collections.abc import Collection, Iterator
 from typing import Any
 
 from left_intact.core.settings.document import Key, NotReadable
-from left_intact.core.settings.formats.lines import decoded
-from left_intact.core.settings.formats.rows import Line, Row, RowDocument, joined
+from left_intact.core.settings.formats.lines import Line, decoded
+from left_intact.core.settings.formats.rows import Row, RowDocument, joined
 
 _GOES_ON = re.compile(r"(?<!\\)(?:\\\\)*\\$")
 _ROW = re.compile(r"(?s)^[ \t\f]*(?P<name>(?:\\.|[^\\=: \t\f])*)(?:[ \t\f]*[=:])?[ \t\f]*(?P<value>.*)$")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from functools import lru_cache
 
-from left_intact.core.settings.document import Document, Format, NotReadable
+from left_intact.core.settings.document import Document, Format, Key, NotReadable
 from left_intact.core.settings.formats.commands import Commands
 from left_intact.core.settings.formats.ini import Ini
 from left_intact.core.settings.formats.json import Json
@@ -34,7 +34,6 @@ FORMATS: tuple[Format, ...] = (
 )
 """The stricter first: where two are equally sure of a text, the first has it."""
 _LEAST = 0.5
-_JUDGED = 0.1
 _PAGES = frozenset({"text html", "text svg", "text markdown"})
 
 
@@ -94,59 +93,57 @@ def fitting(file_format: str, name: str, *sides: bytes) -> list[Format]:
     of each, and by a parser that is not ours. `file_format` is what their beginning said; that one counts
     last where it is settings, so that somebody says why it cannot be read.
     """
-    known, ending = _named(file_format), name.rpartition(".")[2].lower() if "." in name else ""
-    texts = {side: text for side in sides if (text := _text_of(side)).strip()}
-    told = {one: [one.recognise(text) for text in texts.values()] for one in FORMATS}
-    found: dict[str, tuple[float, Format]] = {}
-    for one in FORMATS:
-        kin = [told[other] for other in FORMATS if other.family == one.family]
-        sure = min((max(by_side) for by_side in zip(*kin, strict=True)), default=0.0)
-        named = 1.0 if ending in one.endings else 0.0
-        if sure >= _LEAST:
-            fits = all(reads(one, side) for side in sides)
-        else:  # nothing in it says so, and all of it must
-            sure = _JUDGED
-            fits = (
-                (named > 0 or one.is_strict) and bool(texts) and all(_says_something(one, s) for s in texts)
-            )
-        rank = (sure + named, sum(told[one]))
-        if fits and (
-            one.family not in found or rank > (found[one.family][0], sum(told[found[one.family][1]]))
-        ):
-            found[one.family] = (sure + named, one)
-    ranked = [one for _, one in sorted(found.values(), key=lambda pair: -pair[0])]
-    strict = _strict_one(known, ending, told, list(texts))
+    known, by_name = _named(file_format), _format_by_name(name)
+    texts = [text for side in sides if (text := _text_of(side)).strip()]
+    told = {one: [one.recognise(text) for text in texts] for one in FORMATS}
+    found: list[tuple[float, Format]] = []
+    for family in dict.fromkeys(one.family for one in FORMATS):
+        kin = [one for one in FORMATS if one.family == family]
+        sure = min((max(by_side) for by_side in zip(*(told[one] for one in kin), strict=True)), default=0.0)
+        one = by_name if by_name in kin else max(kin, key=lambda one: sum(told[one]))
+        if (sure or one is by_name) and _fits(one, sides, says_so=sure >= _LEAST):
+            found.append((sure + (one is by_name), one))
+    ranked = [one for _, one in sorted(found, key=lambda pair: -pair[0])]
+    strict = by_name or _strict_one(known, told, sides)
     if strict is not None and strict not in ranked:
         return [strict]  # whatever else could read them: some of it is what only this one reads
     return ranked if known is None or known in ranked else [*ranked, known]
 
 
+def _format_by_name(name: str) -> Format | None:
+    ending = name.rpartition(".")[2].lower() if "." in name else ""
+    return next((one for one in FORMATS if ending in one.endings), None)
+
+
+def _fits(one: Format, sides: Sequence[bytes], *, says_so: bool) -> bool:
+    """Whether all of some files are of a format; what does not say so has to have keys, too."""
+    return all(
+        (keys := _keys_in(one, side)) is not None and (says_so or bool(keys) or not side.strip())
+        for side in sides
+    )
+
+
 def _strict_one(
-    known: Format | None, ending: str, told: Mapping[Format, Sequence[float]], sides: Sequence[bytes]
+    known: Format | None, told: Mapping[Format, Sequence[float]], sides: Sequence[bytes]
 ) -> Format | None:
-    """The strict format that one of some files surely is of: by its name, its beginning, or all of it."""
-    if (by_name := next((one for one in FORMATS if ending in one.endings), None)) is not None:
-        return by_name
+    """The strict format that one of some files surely is of: by its beginning, or by all of it."""
     if known is not None and known.is_strict:
         return known
-    for one in FORMATS:
-        pairs = zip(told[one], sides, strict=True) if one.is_strict else ()
-        if any(sure >= _LEAST and _says_something(one, side) for sure, side in pairs):
-            return one
-    return None
+    likely = (one for one in FORMATS if one.is_strict and max(told[one], default=0.0) >= _LEAST)
+    return next((one for one in likely if any(_keys_in(one, side) for side in sides)), None)
 
 
 def reads(one: Format, data: bytes) -> bool:
     """Whether a parser that is not ours reads a file as one of a format."""
+    return _keys_in(one, data) is not None
+
+
+def _keys_in(one: Format, data: bytes) -> Collection[Key] | None:
+    """The keys of a file by a parser that is not ours; None where it is not of the format."""
     try:
-        one.read(data)
+        return one.read(data).keys()
     except (NotReadable, RecursionError):
-        return False
-    return True
-
-
-def _says_something(one: Format, data: bytes) -> bool:
-    return reads(one, data) and bool(one.read(data))
+        return None
 
 
 def _text_of(side: bytes) -> str:

@@ -9,8 +9,8 @@ from collections.abc import Collection, Iterator
 from typing import Any
 
 from left_intact.core.settings.document import Key, NotReadable
-from left_intact.core.settings.formats.lines import decoded, parsed_sections
-from left_intact.core.settings.formats.rows import Line, Row, RowDocument, joined
+from left_intact.core.settings.formats.lines import Line, decoded, parsed_sections
+from left_intact.core.settings.formats.rows import Row, RowDocument, joined
 
 _HEAD = re.compile(r"\A\s*(?:Windows Registry Editor Version \d[\d.]*|REGEDIT\d)\s*$", re.MULTILINE)
 _SECTION = re.compile(r"^\s*\[(?P<name>[^\n]*)\]\s*$")

@@ -9,14 +9,9 @@ import re
 from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass, replace
-from typing import Self
 
-from left_intact.core.settings.document import Document, Key, NotReadable
-from left_intact.core.settings.formats.lines import decoded
-
-_MOST_ROWS = 100_000
-Line = tuple[str, str]
-"""(text, line end)."""
+from left_intact.core.settings.document import Document, Key, NotReadable, PlainDocument
+from left_intact.core.settings.formats.lines import Line, decoded, lines_in
 
 
 @dataclass(slots=True)
@@ -40,23 +35,20 @@ class Row:
         return self.text[slice(*self.span)]
 
 
-class RowDocument(ABC):
+class RowDocument(PlainDocument, ABC):
     """Rows by their keys; one that stands twice nobody may edit."""
 
     def __init__(self, data: bytes) -> None:
         self._how = decoded(data)
         self._encoding = self._how.encoding
-        parts = re.split(r"(\r\n|\n|\r)", self._how.text)
-        if len(parts) > 2 * _MOST_ROWS:
-            raise NotReadable("it has too many lines")
-        lines = [(parts[at], parts[at + 1]) for at in range(0, len(parts) - 1, 2)]
-        self._rows = list(self._rows_of([*lines, (parts[-1], "")] if parts[-1] else lines))
+        lines = lines_in(self._how.text)
+        self._rows = list(self._rows_of(lines))
         keys = [row.key for row in self._rows if row.key]
         if len(set(keys)) != len(keys):
             twice = next(key for key in keys if keys.count(key) > 1)
             raise NotReadable(f"{'.'.join(twice)} stands in it twice")
         self._order = tuple(keys)
-        ends = [end for _, end in lines]
+        ends = [end for _, end in lines if end]
         self._newline = max(set(ends), key=ends.count) if ends else "\n"
 
     @abstractmethod
@@ -70,22 +62,7 @@ class RowDocument(ABC):
     # ------------------------------------------------------------ reading
 
     def values(self, whole: Collection[Key] = ()) -> dict[Key, str]:
-        return {row.key: self._said(row) for row in self._rows if row.key}
-
-    def _said(self, row: Row) -> str:
-        return row.value
-
-    def groups(self) -> frozenset[Key]:
-        return frozenset()  # a section and a key may bear one name
-
-    def doubtful(self) -> frozenset[str]:
-        return frozenset()
-
-    def same(self, one: str, other: str) -> bool:
-        return one == other
-
-    def head(self, value: str) -> str:
-        return value
+        return {row.key: row.value for row in self._rows if row.key}
 
     # ------------------------------------------------------------ editing
 
@@ -94,10 +71,6 @@ class RowDocument(ABC):
         if place is None:
             raise KeyError(key)
         return place
-
-    def _like(self, like: Document) -> Self:
-        assert isinstance(like, type(self))
-        return like
 
     def take(self, key: Key, like: Document, named: Key) -> None:
         like = self._like(like)

@@ -11,7 +11,7 @@ import tomllib
 from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.settings.document import Document, Key, NotReadable, flat
+from left_intact.core.settings.document import Document, Key, NotReadable, PlainDocument, exactly, flat
 
 if TYPE_CHECKING:
     from tomlkit.container import Container
@@ -29,7 +29,7 @@ _CUTS = 40
 """A text that is the beginning of a file may end within a value; so many lines are left out to find out."""
 
 
-class TomlDocument:
+class TomlDocument(PlainDocument):
     """A file of tables."""
 
     def __init__(self, data: bytes) -> None:
@@ -71,14 +71,8 @@ class TomlDocument:
         walk(self._doc, ())
         return frozenset(found)
 
-    def doubtful(self) -> frozenset[str]:
-        return frozenset()
-
     def same(self, one: str, other: str) -> bool:
         return one == other or _meaning(one) == _meaning(other)
-
-    def head(self, value: str) -> str:
-        return value
 
     def _holder(self, key: Key) -> Container | Table:
         node: Any = self._doc
@@ -94,7 +88,7 @@ class TomlDocument:
         return item
 
     def take(self, key: Key, like: Document, named: Key) -> None:
-        assert isinstance(like, TomlDocument)
+        like = self._like(like)
         holder, item = self._holder(key), copy.deepcopy(like._item(named))
         old = holder[key[-1]]
         if not _is_table(old) and not _is_table(item) and hasattr(item, "trivia") and hasattr(old, "trivia"):
@@ -113,7 +107,7 @@ class TomlDocument:
     def insert(self, key: Key, like: Document) -> None:
         import tomlkit
 
-        assert isinstance(like, TomlDocument)
+        like = self._like(like)
         node: Any = self._doc
         for name in key[:-1]:
             if name not in node:
@@ -142,19 +136,9 @@ def _written(item: Any) -> str:
 
 def _meaning(text: str) -> Any:
     try:
-        return _exactly(tomllib.loads(f"x = {text}")["x"])
+        return exactly(tomllib.loads(f"x = {text}")["x"])
     except (tomllib.TOMLDecodeError, RecursionError):
         return text
-
-
-def _exactly(value: Any) -> Any:
-    """A value such that two are equal only where a program reads the same: true is not 1, and 1.0 not 1."""
-    match value:
-        case list():
-            return [_exactly(one) for one in value]
-        case dict():
-            return {name: _exactly(one) for name, one in value.items()}
-    return type(value).__name__, repr(value)
 
 
 class Toml:
@@ -165,9 +149,9 @@ class Toml:
     is_strict = True
 
     def recognise(self, text: str) -> float:
-        """What says its kinds, and reads as TOML as far as the text goes."""
+        """What says its kinds, and reads as TOML as far as the text goes. Without a kind it may be one."""
         if not _SIGNS.search(text):
-            return 0.0
+            return 0.1 if "=" in text or "[" in text else 0.0
         for _ in range(_CUTS):
             try:
                 return 0.95 if tomllib.loads(text) else 0.0
@@ -186,4 +170,4 @@ class Toml:
         except tomllib.TOMLDecodeError as error:
             raise NotReadable(f"it is no valid TOML ({error})") from error
         inline = self.open(data).values(whole).keys()
-        return {key: _exactly(value) for key, value in flat(tree, {*whole, *inline}).items()}
+        return {key: exactly(value) for key, value in flat(tree, {*whole, *inline}).items()}

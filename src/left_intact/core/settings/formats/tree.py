@@ -7,19 +7,36 @@ from __future__ import annotations
 
 import codecs
 from abc import ABC, abstractmethod
-from collections.abc import Collection
-from typing import TYPE_CHECKING, Self
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable
+from functools import cache
+from typing import TYPE_CHECKING
 
-from left_intact.core.settings.document import Document, Key, NotReadable
+from left_intact.core.settings.document import Key, NotReadable, PlainDocument
 
 if TYPE_CHECKING:
     from tree_sitter import Node, Parser
+
+
+@cache
+def _parser(grammar: Callable[[], object]) -> Parser:
+    from tree_sitter import Language, Parser
+
+    return Parser(Language(grammar()))
+
+
+def must_stand_once(names: Iterable[str]) -> None:
+    """Raises `NotReadable` for a name that stands in its place twice."""
+    for name, number in Counter(names).items():
+        if number > 1:
+            raise NotReadable(f"{name} stands in it twice")
+
 
 Pair = tuple[str, "Node", "Node"]
 """(name, all of the pair, its value)."""
 
 
-class TreeDocument(ABC):
+class TreeDocument(PlainDocument, ABC):
     """Pairs of names and values; keys are the names on the way to every value that holds no pairs."""
 
     wants = ""
@@ -33,7 +50,8 @@ class TreeDocument(ABC):
 
     @staticmethod
     @abstractmethod
-    def _parser() -> Parser: ...
+    def _grammar() -> object:
+        """The language of its tree-sitter grammar."""
 
     @abstractmethod
     def _top_of(self, root: Node) -> Node:
@@ -48,7 +66,7 @@ class TreeDocument(ABC):
         """Whether a value may hold pairs of its own."""
 
     def _parse(self) -> Node:
-        tree = self._parser().parse(self._data)
+        tree = _parser(self._grammar).parse(self._data)
         if tree.root_node.has_error:
             raise NotReadable(self.wants)
         self._tree = tree  # nodes live as long as their tree
@@ -83,7 +101,10 @@ class TreeDocument(ABC):
                 else:
                     found[key] = self._written(pair, value)
 
-        walk(self._top, ())
+        try:
+            walk(self._top, ())
+        except RecursionError as error:
+            raise NotReadable("it is nested too deep") from error
         return found
 
     def groups(self) -> frozenset[Key]:
@@ -97,15 +118,6 @@ class TreeDocument(ABC):
 
         walk(self._top, ())
         return frozenset(found)
-
-    def doubtful(self) -> frozenset[str]:
-        return frozenset()
-
-    def same(self, one: str, other: str) -> bool:
-        return one == other
-
-    def head(self, value: str) -> str:
-        return value
 
     def _find(self, key: Key) -> tuple[Node, Node] | None:
         """(the pair, its value)."""
@@ -142,10 +154,6 @@ class TreeDocument(ABC):
     def _splice(self, start: int, stop: int, text: str) -> None:
         self._data = self._data[:start] + text.encode("utf-8", "surrogateescape") + self._data[stop:]
         self._top = self._parse()
-
-    def _like(self, like: Document) -> Self:
-        assert isinstance(like, type(self))
-        return like
 
     def _line_start(self, at: int) -> int:
         """Where the space before a place begins, line ends among it."""

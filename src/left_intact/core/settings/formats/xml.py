@@ -8,35 +8,25 @@ expanded. Read back by lxml.
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Collection, Iterator
-from functools import cache
+from collections import Counter, deque
+from collections.abc import Collection
 from typing import TYPE_CHECKING, Any
 
 from left_intact.core.settings.document import Document, Key, NotReadable
-from left_intact.core.settings.formats.tree import Pair, TreeDocument
+from left_intact.core.settings.formats.tree import Pair, TreeDocument, must_stand_once
 
 if TYPE_CHECKING:
     from lxml import etree
-    from tree_sitter import Node, Parser
+    from tree_sitter import Node
 
 NAMING = ("name", "id", "key")
 """Attributes that say which of several elements one is, the first that there is."""
 _TEXT = "text"
-_ELEMENTS = ("element",)
 _KNOWN = frozenset({"lt", "gt", "amp", "quot", "apos"})
 _BEGINS = re.compile(
     r"(?s)\A(?:<\?xml[^>]*\?>|<!--.*?-->|<!DOCTYPE[^>\[]*>|<\?[^>]*\?>|\s)*<([A-Za-z_][\w:.\-]*)"
 )
 _PAGES = frozenset({"html", "svg", "svg:svg"})
-
-
-@cache
-def _parser() -> Parser:
-    import tree_sitter_xml
-    from tree_sitter import Language, Parser
-
-    return Parser(Language(tree_sitter_xml.language_xml()))
 
 
 def _named(tag: str, attributes: list[tuple[str, str]]) -> tuple[str, str]:
@@ -54,20 +44,18 @@ class XmlDocument(TreeDocument):
     wants = "it is no valid XML"
 
     @staticmethod
-    def _parser() -> Parser:
-        return _parser()
+    def _grammar() -> object:
+        import tree_sitter_xml
+
+        return tree_sitter_xml.language_xml()
 
     def _top_of(self, root: Node) -> Node:
         self._lists: dict[int, Node] = {}
         """By the first of equal elements: the last."""
-        if b"<!ENTITY" in self._data or any(
-            node.type == "doctypedecl" and b"[" in self._raw(node) for node in _all(root)
-        ):
+        prolog = [one for part in root.named_children if part.type == "prolog" for one in part.named_children]
+        if any(one.type == "doctypedecl" and "[" in self._text(one) for one in prolog):
             raise NotReadable("it declares entities of its own")
         return root
-
-    def _raw(self, node: Node) -> bytes:
-        return self._data[node.start_byte : node.end_byte]
 
     # ------------------------------------------------------------ the tree
 
@@ -85,7 +73,7 @@ class XmlDocument(TreeDocument):
             name, value = attribute.named_children
             if self._text(name) != naming:
                 found.append((f"@{self._text(name)}", attribute, value))
-        _once(name for name, _, _ in found)
+        must_stand_once(name for name, _, _ in found)
         inside = self._elements(node)
         says = self._says(node)
         if inside and says.strip():
@@ -111,6 +99,33 @@ class XmlDocument(TreeDocument):
                 self._lists[first.id] = last
             found.append((name, first, first))
         return found
+
+    def _alone(self) -> dict[tuple[Key, str], str]:
+        """By where an element stands and its tag: its name, where it has one and no other beside it has its
+        tag.
+        """
+        found: dict[tuple[Key, str], str] = {}
+        todo: list[tuple[Key, Node]] = [((), self._top)]
+        while todo:
+            above, node = todo.pop()
+            inside = [(name, value) for name, _, value in self._pairs(node) if self._holds(value)]
+            tags = Counter(self._tag(value) for _, value in inside)
+            for name, value in inside:
+                if tags[self._tag(value)] == 1 and name != self._tag(value):
+                    found[above, self._tag(value)] = name
+                todo.append(((*above, name), value))
+        return found
+
+    def must_agree(self, others: Collection[Document]) -> None:
+        """What is the only one of its tag in both, under two names, may be one thing that was renamed."""
+        mine = self._alone()
+        for other in others:
+            theirs = self._like(other)._alone()
+            for place in mine.keys() & theirs.keys():
+                if mine[place] != theirs[place]:
+                    raise NotReadable(
+                        f"{mine[place]} may be what is called {theirs[place]} in the other file"
+                    )
 
     def _start(self, element: Node) -> Node:
         """Its start tag, or the whole of one without content."""
@@ -316,35 +331,16 @@ class XmlDocument(TreeDocument):
 
     def _step(self) -> str:
         """How much further an element is indented than what it stands in."""
-        for node in _all(self._top):
-            if node.type == "element" and self._elements(node):
-                first = self._elements(node)[0]
-                inner, outer = self._indent(first.start_byte), self._indent(node.start_byte)
-                if (
-                    first.start_point.row > node.start_point.row
-                    and inner.startswith(outer)
-                    and inner != outer
-                ):
+        todo = deque([one for one in self._top.named_children if one.type == "element"])
+        while todo:
+            node = todo.popleft()
+            inside = self._elements(node)
+            if inside and inside[0].start_point.row > node.start_point.row:
+                inner, outer = self._indent(inside[0].start_byte), self._indent(node.start_byte)
+                if inner.startswith(outer) and inner != outer:
                     return inner[len(outer) :]
+            todo += inside
         return "  "
-
-
-def _all(node: Node) -> Iterator[Node]:
-    todo = [node]
-    while todo:
-        one = todo.pop(0)
-        yield one
-        todo += [
-            child
-            for child in one.named_children
-            if child.type in ("element", "content", "prolog", "doctypedecl")
-        ]
-
-
-def _once(names: Iterator[str]) -> None:
-    for name, number in Counter(names).items():
-        if number > 1:
-            raise NotReadable(f"{name} stands in it twice")
 
 
 def _shifted(text: str, was: str, gap: str) -> str:

@@ -8,14 +8,13 @@ import io
 import json
 import re
 from collections.abc import Collection, Mapping
-from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from left_intact.core.settings.document import Document, Key, NotReadable, flat
-from left_intact.core.settings.formats.tree import Pair, TreeDocument
+from left_intact.core.settings.document import Document, Key, NotReadable, exactly, flat
+from left_intact.core.settings.formats.tree import Pair, TreeDocument, must_stand_once
 
 if TYPE_CHECKING:
-    from tree_sitter import Node, Parser
+    from tree_sitter import Node
 
 _REFUSED = {
     "anchor": "an anchor",
@@ -36,22 +35,16 @@ _LINE = re.compile(r"^\s*(?:#|-(?:\s|$)|---|\.\.\.|[\]}])")
 _LEAST = 0.9
 
 
-@cache
-def _parser() -> Parser:
-    import tree_sitter_yaml
-    from tree_sitter import Language, Parser
-
-    return Parser(Language(tree_sitter_yaml.language()))
-
-
 class YamlDocument(TreeDocument):
     """A mapping; keys are the names on the way to every value that is no mapping."""
 
     wants = "it is no valid YAML"
 
     @staticmethod
-    def _parser() -> Parser:
-        return _parser()
+    def _grammar() -> object:
+        import tree_sitter_yaml
+
+        return tree_sitter_yaml.language()
 
     def _top_of(self, root: Node) -> Node:
         if self._data.count(b"\n") > _MOST_LINES:
@@ -103,9 +96,7 @@ class YamlDocument(TreeDocument):
             ):
                 raise NotReadable(f"{self._text(pair)[:40]} is no plain pair")
             found.append((self._name(key), pair, value if value is not None else pair))
-        names = [name for name, _, _ in found]
-        if twice := next((name for name in names if names.count(name) > 1), None):
-            raise NotReadable(f"{twice} stands in it twice")
+        must_stand_once(name for name, _, _ in found)
         return found
 
     def _name(self, key: Node) -> str:
@@ -328,19 +319,9 @@ def _loaded(text: str) -> Any:
 
 def _meaning(text: str) -> Any:
     try:
-        return _exactly(_loaded(text))
+        return exactly(_named(_loaded(text)))
     except NotReadable:
         return text
-
-
-def _exactly(value: Any) -> Any:
-    """A value such that two are equal only where a program reads the same: true is not 1, and 1.0 not 1."""
-    match value:
-        case list():
-            return [_exactly(one) for one in value]
-        case dict():
-            return {_said(name): _exactly(one) for name, one in value.items()}
-    return type(value).__name__, repr(value)
 
 
 def _said(name: Any) -> str:
@@ -351,6 +332,9 @@ def _said(name: Any) -> str:
 
 
 def _named(tree: Any) -> Any:
+    """The same with all names as texts."""
+    if isinstance(tree, list):
+        return [_named(one) for one in tree]
     if isinstance(tree, Mapping):
         return {_said(name): _named(value) for name, value in tree.items()}
     return tree
@@ -385,4 +369,4 @@ class Yaml:
         if not isinstance(tree, Mapping):
             raise NotReadable("it is YAML, but no mapping")
         found = flat(_named(tree), whole)
-        return {key: {} if value == {} else _exactly(value) for key, value in found.items()}
+        return {key: {} if value == {} else exactly(value) for key, value in found.items()}
