@@ -68,10 +68,11 @@ class ExportDialog(Dialog[tuple[str, int]]):
 
     def _rows(self) -> Text:
         text = Text("export\n\n", self.look.style("focus", bold=True))
+        wide = max(len(export.says) for export in self.exports)
         for number, export in enumerate(self.exports):
             lit = number == self.at
             text.append("▌ " if lit else "  ", self.look.style("focus"))
-            text.append(f"{export.says:46}", self.look.style("text", bold=lit))
+            text.append(f"{export.says:{wide + 2}}", self.look.style("text", bold=lit))
             text.append(f"{export.ending[1:].upper()}\n", self.look.style("focus" if lit else "quiet"))
         return text
 

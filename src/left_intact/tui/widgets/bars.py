@@ -126,14 +126,19 @@ class KeyBar(Bar):
 
     def render(self) -> Text:
         """As many keys as there is room for; the way out and help come last, and always find some."""
+        is_narrow = self.app.size.width < _NARROW
+        hints = self.hints()
+        wanted = sum(len(hint.key) + len(hint.says) + 1 for hint in hints) + 2
+        close = is_narrow or wanted + 3 * len(hints) > self.size.width
+        return self._laid_out(hints, gap=2 if close else 3, most=2 if is_narrow else 1)
+
+    def _laid_out(self, hints: list[Hint], *, gap: int, most: int) -> Text:
         look, lines = self.look, [Line().gap(2)]
         self.spans = []
-        most = 2 if self.app.size.width < _NARROW else 1
-        hints = self.hints()
         last = [hint for hint in hints if hint.says in _ALWAYS]
-        kept = sum(len(hint.key) + len(hint.says) + 4 for hint in last)
+        kept = sum(len(hint.key) + len(hint.says) + 1 + gap for hint in last)
         for hint in [h for h in hints if h.says not in _ALWAYS] + last:
-            needed = len(hint.key) + len(hint.says) + 4
+            needed = len(hint.key) + len(hint.says) + 1 + gap
             is_last = len(lines) == most
             room = self.size.width - (kept if is_last else 0)
             if lines[-1].cell_len + needed > room:
@@ -144,7 +149,7 @@ class KeyBar(Bar):
             line, start = lines[-1], lines[-1].cell_len
             line.put(hint.key, look.style("focus", bold=True)).gap().put(hint.says, look.style("quiet"))
             self.spans.append((len(lines) - 1, start, line.cell_len, hint.action))
-            line.gap(2 if self.size.width < _NARROW else 3)
+            line.gap(gap)
         return Text("\n").join(lines)
 
     async def on_click(self, event: events.Click) -> None:
